@@ -1,0 +1,223 @@
+//! The case file, version 1, as types; unknown keys and values out of range are errors that name their path.
+use crate::circuit::Card;
+use crate::field::{self, Field};
+use crate::instrument::Instrument;
+use crate::limits::Sheet;
+use crate::oil;
+use crate::trace::knowledge::knowledge;
+use crate::unit::Gear;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use thiserror::Error;
+
+/// The value of `format`.
+pub const FORMAT: &str = "velvet-dial.case/1";
+/// Most readings in one case; a job has a dozen.
+const MOST_READINGS: usize = 200;
+
+/// A case.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Case {
+    /// Always [`FORMAT`].
+    pub format: String,
+    /// Echoed back.
+    #[serde(default)]
+    pub id: Option<String>,
+    /// The engine.
+    pub engine: Card,
+    /// The limits in force; without them the rule of thumb is used.
+    #[serde(default)]
+    pub spec: Option<Sheet>,
+    /// Instruments by the name readings use.
+    #[serde(default)]
+    pub instruments: BTreeMap<String, Instrument>,
+    /// Readings in the order they were taken.
+    #[serde(default)]
+    pub readings: Vec<Reading>,
+    /// Outcomes of checks in the order they were found.
+    #[serde(default)]
+    pub evidence: Vec<Evidence>,
+    /// What was said or seen at intake.
+    #[serde(default)]
+    pub circumstances: Vec<String>,
+}
+
+/// Before or after it was put right.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Phase {
+    /// As it came.
+    #[default]
+    Before,
+    /// As it goes.
+    After,
+}
+
+/// One pressure read at a known speed and oil temperature.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Reading {
+    /// Speed, turns a minute.
+    pub rpm: f64,
+    /// Oil temperature, °C.
+    pub oil_temp_c: f64,
+    /// True when it was not read with a probe.
+    #[serde(default)]
+    pub oil_temp_estimated: bool,
+    /// Gear.
+    #[serde(default)]
+    pub gear: Gear,
+    /// Pressure, kPa gauge.
+    pub kpa: f64,
+    /// How far the needle moved either side during the hold, kPa.
+    #[serde(default)]
+    pub spread_kpa: f64,
+    /// Name among the case's instruments; without it the ordinary workshop gauge is assumed.
+    #[serde(default)]
+    pub instrument: Option<String>,
+    /// Before or after.
+    #[serde(default)]
+    pub phase: Phase,
+}
+
+/// The outcome of a check.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Evidence {
+    /// Check.
+    pub check: String,
+    /// Outcome.
+    pub outcome: String,
+}
+
+/// Why a case was not taken: where, and a sentence.
+#[derive(Debug, Clone, PartialEq, Eq, Error, Serialize)]
+#[error("{path}: {message}")]
+pub struct CaseError {
+    /// Path into the file, for example `readings[0].rpm`.
+    pub path: String,
+    /// What is wrong and what would be right.
+    pub message: String,
+}
+
+impl CaseError {
+    fn at(path: impl Into<String>, message: impl ToString) -> Self {
+        Self { path: path.into(), message: message.to_string() }
+    }
+}
+
+/// A case from the bytes of a JSON object.
+///
+/// # Errors
+/// [`CaseError`] for what is not JSON, an unknown or missing key, a value out of its range or a word the product does not know.
+///
+/// ```
+/// # use velvet_dial_core::case;
+/// let good = br#"{"format":"velvet-dial.case/1","engine":{"displacement_l":2.0,"cylinders":4,"idle_rpm":750,"oil_grade":"5W-30"},
+///   "evidence":[{"check":"level","outcome":"low"}]}"#;
+/// assert!(case::parse(good).is_ok());
+/// let error = case::parse(br#"{"format":"velvet-dial.case/1","motor":{}}"#).unwrap_err();
+/// assert!(error.message.contains("motor"));
+/// ```
+pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
+    let mut json = serde_json::Deserializer::from_slice(bytes);
+    let case: Case = serde_path_to_error::deserialize(&mut json).map_err(|error| {
+        let path = error.path().to_string();
+        CaseError { path, message: error.into_inner().to_string() }
+    })?;
+    json.end().map_err(|error| CaseError::at(".", error))?;
+    validate(&case)?;
+    Ok(case)
+}
+
+fn hold(path: String, field: &Field, value: f64) -> Result<(), CaseError> {
+    field.hold(value).map(drop).map_err(|error| CaseError::at(path, error))
+}
+
+fn hold_some(path: String, field: &Field, value: Option<f64>) -> Result<(), CaseError> {
+    value.map_or(Ok(()), |value| hold(path, field, value))
+}
+
+/// Holds a case that was built or parsed to the ranges and words of the product.
+fn validate(case: &Case) -> Result<(), CaseError> {
+    if case.format != FORMAT {
+        return Err(CaseError::at("format", format!("“{}” is not read here; it must be “{FORMAT}”", case.format)));
+    }
+    engine(&case.engine)?;
+    if let Some(spec) = &case.spec {
+        for (i, point) in spec.points.iter().enumerate() {
+            let at = |key: &str| format!("spec.points[{i}].{key}");
+            hold(at("rpm"), &field::RPM, point.rpm)?;
+            hold(at("oil_temp_c"), &field::OIL_TEMP, point.oil_temp_c)?;
+            hold_some(at("min_kpa"), &field::PRESSURE, point.min_kpa)?;
+            hold_some(at("max_kpa"), &field::PRESSURE, point.max_kpa)?;
+            if let (Some(min), Some(max)) = (point.min_kpa, point.max_kpa)
+                && min > max
+            {
+                return Err(CaseError::at(at("min_kpa"), format!("{min} kPa is more than the most allowed, {max} kPa")));
+            }
+        }
+    }
+    for (name, gauge) in &case.instruments {
+        let at = |key: &str| format!("instruments.{name}.{key}");
+        hold(at("full_scale_kpa"), &field::FULL_SCALE, gauge.full_scale_kpa)?;
+        hold(at("class_percent"), &field::CLASS, gauge.class_percent)?;
+        hold(at("graduation_kpa"), &field::GRADUATION, gauge.graduation_kpa)?;
+    }
+    if case.readings.len() > MOST_READINGS {
+        return Err(CaseError::at("readings", format!("{} readings are too many; at most {MOST_READINGS}", case.readings.len())));
+    }
+    for (i, reading) in case.readings.iter().enumerate() {
+        let at = |key: &str| format!("readings[{i}].{key}");
+        hold(at("rpm"), &field::RPM, reading.rpm)?;
+        hold(at("oil_temp_c"), &field::OIL_TEMP, reading.oil_temp_c)?;
+        hold(at("kpa"), &field::PRESSURE, reading.kpa)?;
+        hold(at("spread_kpa"), &field::SPREAD, reading.spread_kpa)?;
+        if let Some(name) = &reading.instrument
+            && !case.instruments.contains_key(name)
+        {
+            return Err(CaseError::at(at("instrument"), format!("“{name}” is not among the case's instruments")));
+        }
+    }
+    words(case)?;
+    if case.readings.is_empty() && case.evidence.is_empty() {
+        return Err(CaseError::at(".", "a case needs at least one reading or one piece of evidence"));
+    }
+    Ok(())
+}
+
+fn engine(card: &Card) -> Result<(), CaseError> {
+    hold("engine.displacement_l".into(), &field::DISPLACEMENT, card.displacement_l)?;
+    hold("engine.cylinders".into(), &field::CYLINDERS, f64::from(card.cylinders))?;
+    hold("engine.idle_rpm".into(), &field::IDLE, card.idle_rpm)?;
+    hold_some("engine.relief_opens_kpa".into(), &field::RELIEF, card.relief_opens_kpa)?;
+    hold_some("engine.layout.jets_open_kpa".into(), &field::JETS, card.layout.jets_open_kpa)?;
+    oil::typical(&card.oil_grade).map(drop).map_err(|error| CaseError::at("engine.oil_grade", error))
+}
+
+fn words(case: &Case) -> Result<(), CaseError> {
+    let know = knowledge();
+    for (i, entry) in case.evidence.iter().enumerate() {
+        let check = know.check(&entry.check).ok_or_else(|| {
+            CaseError::at(format!("evidence[{i}].check"), format!("“{}” is no check known here", entry.check))
+        })?;
+        if check.outcome(&entry.outcome).is_none() {
+            let known: Vec<_> = check.outcomes.iter().map(|o| o.id.as_str()).collect();
+            let message = format!("“{}” is no outcome of {}; use one of: {}", entry.outcome, entry.check, known.join(", "));
+            return Err(CaseError::at(format!("evidence[{i}].outcome"), message));
+        }
+        if case.evidence.iter().take(i).any(|earlier| earlier.check == entry.check) {
+            return Err(CaseError::at(format!("evidence[{i}].check"), format!("{} is given twice; keep the one that holds", entry.check)));
+        }
+    }
+    for (i, told) in case.circumstances.iter().enumerate() {
+        if know.circumstance(told).is_none() {
+            return Err(CaseError::at(format!("circumstances[{i}]"), format!("“{told}” is no circumstance known here")));
+        }
+        if case.circumstances.iter().take(i).any(|earlier| earlier == told) {
+            return Err(CaseError::at(format!("circumstances[{i}]"), format!("{told} is given twice")));
+        }
+    }
+    Ok(())
+}

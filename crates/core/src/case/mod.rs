@@ -1,0 +1,13 @@
+//! One engine, its limits, its readings, what was found: the case, its file format and its diagnosis.
+//!
+//! [`Case`] is the exchange format `velvet-dial.case/1` to the letter. [`diagnose`] is the core's facade: everything a screen or the
+//! command line shows of a case comes out of it.
+mod diagnose;
+mod file;
+mod report;
+mod verdict;
+
+pub use diagnose::{Diagnosis, diagnose, spec_points};
+pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, parse};
+pub use report::{Report, report};
+pub use verdict::{Basis, JudgedPoint, JudgedReading, Verdict, judge};

@@ -1,0 +1,166 @@
+//! Each reading against the sheet, with its doubt, brought to the sheet's speed and temperature.
+use super::{Case, Phase, Reading};
+use crate::circuit::Working;
+use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
+use crate::instrument::{Budget, Instrument, Sensitivity};
+use crate::limits::{self, Decision, Point};
+use crate::trace::{Bearing, Local, Tracer};
+
+/// What the readings are judged by.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Basis {
+    /// The maker's sheet.
+    Sheet,
+    /// 70 kPa for each 1000 rpm, hot: never a pass for a warranty.
+    RuleOfThumb,
+}
+
+/// A reading judged.
+#[derive(Debug, Clone, PartialEq)]
+pub struct JudgedReading {
+    /// Place among the case's readings.
+    pub reading: usize,
+    /// The limit it is judged by, if there is one at its speed, temperature and gear.
+    pub point: Option<Point>,
+    /// The pressure brought to that point, kPa; as read when there is none.
+    pub measured_kpa: f64,
+    /// True when speed or temperature differed and the model brought it over.
+    pub brought: bool,
+    /// The doubt, item by item.
+    pub budget: Budget,
+    /// Probability that the true value conforms.
+    pub probability_conforms: f64,
+    /// What it says.
+    pub decision: Decision,
+}
+
+impl JudgedReading {
+    /// Combined standard uncertainty, kPa.
+    pub fn u_kpa(&self) -> f64 {
+        self.budget.total_kpa()
+    }
+
+    /// A full scale that would decide an undecided reading with a gauge of the same class, kPa; `None` when no gauge would.
+    pub fn deciding_full_scale_kpa(&self, class_percent: f64) -> Option<f64> {
+        let point = self.point?;
+        let need = limits::deciding_u_kpa(self.measured_kpa, point.min_kpa, point.max_kpa)?;
+        let rest: f64 = self.budget.items.iter().filter(|i| i.from != "gauge class" && i.from != "graduation").map(|i| i.u_kpa.powi(2)).sum();
+        let left = need * need - rest;
+        // Half of what is left for the class, half for the graduation that comes with it.
+        (left > 0.0).then(|| (0.5 * left).sqrt() * 3f64.sqrt() * 100.0 / class_percent).filter(|scale| *scale > self.measured_kpa * 1.1)
+    }
+}
+
+/// A line of the sheet with the reading that speaks for it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct JudgedPoint {
+    /// The line.
+    pub point: Point,
+    /// The last reading at it.
+    pub reading: Option<JudgedReading>,
+}
+
+impl JudgedPoint {
+    /// What was found at it.
+    pub fn decision(&self) -> Decision {
+        self.reading.as_ref().map_or(Decision::NotMeasured, |judged| judged.decision)
+    }
+}
+
+/// The verdict over a phase.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Verdict {
+    /// What it was judged by.
+    pub basis: Basis,
+    /// The sheet as a whole.
+    pub overall: Decision,
+    /// Line by line.
+    pub points: Vec<JudgedPoint>,
+}
+
+impl Verdict {
+    /// Lines not yet read.
+    pub fn missing(&self) -> impl Iterator<Item = &Point> {
+        self.points.iter().filter(|p| p.reading.is_none()).map(|p| &p.point)
+    }
+}
+
+/// A reading counts for a line within this of its speed (the larger of both) …
+const NEAR_RPM: f64 = 60.0;
+const NEAR_SHARE: f64 = 0.08;
+/// … and this of its temperature; further off, thinning alone no longer brings it over.
+const NEAR_K: f64 = 20.0;
+/// Oil at least this warm counts as hot for the rule of thumb, °C.
+const HOT_ENOUGH_C: f64 = 75.0;
+
+/// The gauge of a reading.
+pub(super) fn gauge(case: &Case, reading: &Reading) -> Instrument {
+    reading.instrument.as_ref().and_then(|name| case.instruments.get(name)).cloned().unwrap_or_default()
+}
+
+fn nearest(case: &Case, reading: &Reading) -> Option<Point> {
+    let Some(sheet) = &case.spec else {
+        return (reading.oil_temp_c >= HOT_ENOUGH_C && reading.rpm > 0.0).then(|| Point {
+            rpm: reading.rpm,
+            oil_temp_c: reading.oil_temp_c,
+            gear: reading.gear,
+            min_kpa: Some(RULE_OF_THUMB_KPA_PER_KRPM * reading.rpm / 1000.0),
+            max_kpa: None,
+        });
+    };
+    sheet
+        .points
+        .iter()
+        .filter(|p| p.gear == reading.gear)
+        .filter(|p| (p.rpm - reading.rpm).abs() <= NEAR_RPM.max(NEAR_SHARE * p.rpm))
+        .filter(|p| (p.oil_temp_c - reading.oil_temp_c).abs() <= NEAR_K)
+        .min_by(|a, b| (a.rpm - reading.rpm).abs().total_cmp(&(b.rpm - reading.rpm).abs()))
+        .copied()
+}
+
+/// Judges one reading.
+pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> JudgedReading {
+    let gauge = gauge(case, reading);
+    let point = nearest(case, reading);
+    let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
+    let to = point.map_or(at, |p| Working { rpm: p.rpm, oil_temp_c: p.oil_temp_c });
+    let gauge_only = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default());
+    let Local { kpa_per_k, kpa_per_rpm, ratio, ratio_sd } = tracer.local(&Bearing { at, kpa: reading.kpa, u_kpa: gauge_only.total_kpa() }, to);
+    let mut budget = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity { kpa_per_k, kpa_per_rpm });
+    let brought = to != at;
+    if brought {
+        for item in &mut budget.items {
+            item.u_kpa *= ratio;
+        }
+        budget.add("brought to the sheet's point", reading.kpa * ratio_sd);
+    }
+    let measured_kpa = reading.kpa * ratio;
+    let (probability_conforms, decision) = point.map_or((0.5, Decision::NotMeasured), |p| {
+        limits::decide(measured_kpa, budget.total_kpa(), p.min_kpa, p.max_kpa)
+    });
+    JudgedReading { reading: index, point, measured_kpa, brought, budget, probability_conforms, decision }
+}
+
+/// The verdict over the readings of a phase, each already judged.
+pub(super) fn verdict(case: &Case, phase: Phase, judged: &[JudgedReading]) -> Verdict {
+    let of_phase: Vec<&JudgedReading> =
+        judged.iter().filter(|j| case.readings.get(j.reading).is_some_and(|r| r.phase == phase)).collect();
+    let (basis, points): (_, Vec<JudgedPoint>) = match &case.spec {
+        Some(sheet) => (
+            Basis::Sheet,
+            sheet
+                .points
+                .iter()
+                .map(|point| JudgedPoint {
+                    point: *point,
+                    reading: of_phase.iter().rev().find(|j| j.point == Some(*point)).map(|j| (*j).clone()),
+                })
+                .collect(),
+        ),
+        None => (
+            Basis::RuleOfThumb,
+            of_phase.iter().filter_map(|j| j.point.map(|point| JudgedPoint { point, reading: Some((*j).clone()) })).collect(),
+        ),
+    };
+    Verdict { basis, overall: limits::overall(points.iter().map(JudgedPoint::decision)), points }
+}

@@ -1,0 +1,19 @@
+//! The oil circuit of one engine at one operating point.
+//!
+//! Words: a [`Card`] is what a technician knows of the engine; [`nominal`] turns it, with a draw of what nobody knows, into a
+//! healthy [`Circuit`]; [`Fault`] harms it; [`Circuit::solve`] gives the pressures. In that order, because a fault acts on
+//! physical parts and not on pressures: the shape it draws then comes out by itself.
+mod card;
+mod fault;
+mod network;
+pub mod nominal;
+mod part;
+mod root;
+mod suction;
+
+pub use card::{CamFeed, Card, Cooler, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, Rockers};
+pub use fault::Fault;
+pub use network::{Circuit, State, Working};
+pub use nominal::Unknowns;
+pub use part::{Branch, Filter, Law, Place, Pump, Relief};
+pub use suction::{Drawn, Suction};

@@ -1,0 +1,189 @@
+//! The whole circuit at one operating point: balance of flows at the gallery.
+//!
+//! One unknown, the gallery's pressure p: what the branches take at p must pass the filter, which sets the pressure at the pump's
+//! outlet, which sets slip and relief flow. Drawn − slip − relief − branches falls as p rises, so there is one root and a
+//! safeguarded Newton finds it; the residual is at most 1e-9 of the pump's swept flow.
+
+use super::part::{Branch, Filter, Law, Place, Pump, Relief};
+use super::suction::{Drawn, Suction};
+use super::{Port, root};
+use crate::oil::Oil;
+
+/// Speed and oil temperature in the sump.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Working {
+    /// Engine speed, turns a minute, 0 to 10 000.
+    pub rpm: f64,
+    /// Oil temperature in the sump, °C.
+    pub oil_temp_c: f64,
+}
+
+/// Most branches a circuit may have.
+const MOST_BRANCHES: usize = 8;
+
+/// A circuit ready to be solved: parts, oil and where the gauge sits.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Circuit {
+    /// What is in it.
+    pub oil: Oil,
+    /// The bearing films run hotter than the sump by this many K per 1000 rpm.
+    pub film_rise_k_per_krpm: f64,
+    /// From the sump to the pump.
+    pub suction: Suction,
+    /// The pump.
+    pub pump: Pump,
+    /// The relief valve.
+    pub relief: Relief,
+    /// Filter, bypass, cooler.
+    pub filter: Filter,
+    /// Where the gauge is fitted.
+    pub port: Port,
+    /// Share of the gallery's pressure lost on the way to its far end.
+    pub gallery_end_loss: f64,
+    branches: [Branch; MOST_BRANCHES],
+    used: usize,
+}
+
+/// Pressures (gauge, Pa) and flows (m³/s) of a solved circuit.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct State {
+    /// Inlet side.
+    pub drawn: Drawn,
+    /// At the pump's outlet, before the filter.
+    pub pump_pa: f64,
+    /// In the main gallery, after the filter.
+    pub gallery_pa: f64,
+    /// At the far end of the gallery.
+    pub gallery_end_pa: f64,
+    /// Behind the head's restrictor; the gallery's own where there is none.
+    pub head_pa: f64,
+    /// Back past the pump's clearances.
+    pub slip_m3_s: f64,
+    /// Through the relief valve.
+    pub relief_m3_s: f64,
+    /// Through filter and gallery.
+    pub gallery_m3_s: f64,
+    /// Drawn − slip − relief − gallery.
+    pub residual_m3_s: f64,
+}
+
+impl State {
+    /// The pressure a perfect gauge shows at `port`, kPa.
+    pub fn at(&self, port: Port) -> f64 {
+        1e-3 * match port {
+            Port::BeforeFilter => self.pump_pa,
+            Port::AfterFilter => self.gallery_pa,
+            Port::GalleryEnd => self.gallery_end_pa,
+            Port::Head => self.head_pa,
+        }
+    }
+}
+
+/// A branch that takes nothing, to fill the unused places.
+const NONE: Branch = Branch { place: Place::Leak, law: Law::Laminar { g_m3: 0.0 } };
+
+impl Circuit {
+    /// A circuit without branches; add them with [`Circuit::add`].
+    pub fn new(oil: Oil, suction: Suction, pump: Pump, relief: Relief, filter: Filter, port: Port) -> Self {
+        Self {
+            oil,
+            film_rise_k_per_krpm: 0.0,
+            suction,
+            pump,
+            relief,
+            filter,
+            port,
+            gallery_end_loss: 0.0,
+            branches: [NONE; MOST_BRANCHES],
+            used: 0,
+        }
+    }
+
+    /// Adds a branch; false when all places are taken.
+    pub fn add(&mut self, branch: Branch) -> bool {
+        let Some(place) = self.branches.get_mut(self.used) else { return false };
+        *place = branch;
+        self.used += 1;
+        true
+    }
+
+    /// The branches from gallery to sump.
+    pub fn branches(&self) -> impl Iterator<Item = &Branch> {
+        self.branches.iter().take(self.used)
+    }
+
+    /// The branches at a place, to be changed by a fault.
+    pub fn branches_at(&mut self, place: Place) -> impl Iterator<Item = &mut Branch> {
+        self.branches.iter_mut().take(self.used).filter(move |branch| branch.place == place)
+    }
+
+    fn taken(&self, gallery_pa: f64, mu_film: f64, rho: f64) -> (f64, f64) {
+        self.branches().fold((0.0, 0.0), |(flow, slope), branch| {
+            let (q, dq) = branch.law.flow(gallery_pa, mu_film, rho);
+            (flow + q, slope + dq)
+        })
+    }
+
+    /// The steady state at a speed and temperature. Never fails: a standing engine has no pressure.
+    pub fn solve(&self, at: Working) -> State {
+        let mu_sump = self.oil.mu_pa_s(at.oil_temp_c);
+        let mu_film = self.oil.mu_pa_s(at.oil_temp_c + self.film_rise_k_per_krpm * at.rpm / 1000.0);
+        let rho = self.oil.density_kg_m3(at.oil_temp_c);
+        let swept = self.pump.per_turn_m3 * at.rpm.max(0.0) / 60.0;
+        let drawn = self.suction.draw(swept, at.rpm, mu_sump, rho);
+        let slip_per_pa = self.pump.slip_m3 / mu_sump;
+
+        let balance = |gallery: f64| {
+            let (taken, taken_slope) = self.taken(gallery, mu_film, rho);
+            let (drop, drop_slope) = self.filter.drop(taken, mu_sump);
+            let pump = gallery + drop;
+            let (relief, relief_slope) = self.relief.flow(pump, rho);
+            let value = drawn.liquid_m3_s - slip_per_pa * pump - relief - taken;
+            let slope = -(slip_per_pa + relief_slope) * (1.0 + drop_slope * taken_slope) - taken_slope;
+            (value, slope)
+        };
+
+        let gallery = if drawn.liquid_m3_s > 0.0 {
+            let mut high = 2.0 * self.relief.cracks_pa.max(1e5);
+            while balance(high).0 > 0.0 && high < 1e12 {
+                high *= 4.0;
+            }
+            root::falling(balance, 0.0, high, 0.25 * self.relief.cracks_pa.min(high), 1e-10 * swept)
+        } else {
+            0.0
+        };
+
+        let (taken, _) = self.taken(gallery, mu_film, rho);
+        let (drop, _) = self.filter.drop(taken, mu_sump);
+        let pump_pa = gallery + drop;
+        let (relief_m3_s, _) = self.relief.flow(pump_pa, rho);
+        let slip_m3_s = slip_per_pa * pump_pa;
+        State {
+            drawn,
+            pump_pa,
+            gallery_pa: gallery,
+            gallery_end_pa: gallery * (1.0 - self.gallery_end_loss),
+            head_pa: self.head_pressure(gallery, mu_film, rho),
+            slip_m3_s,
+            relief_m3_s,
+            gallery_m3_s: taken,
+            residual_m3_s: drawn.liquid_m3_s - slip_m3_s - relief_m3_s - taken,
+        }
+    }
+
+    /// Pressure at the gauge's port, kPa.
+    pub fn port_kpa(&self, at: Working) -> f64 {
+        self.solve(at).at(self.port)
+    }
+
+    fn head_pressure(&self, gallery_pa: f64, mu_film: f64, rho: f64) -> f64 {
+        self.branches()
+            .find_map(|branch| match (branch.place, branch.law) {
+                (Place::Head, Law::Restricted { g_m3, .. }) => {
+                    Some(branch.law.flow(gallery_pa, mu_film, rho).0 * mu_film / g_m3)
+                }
+                _ => None,
+            })
+            .unwrap_or(gallery_pa)
+    }
+}

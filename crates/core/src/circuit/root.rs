@@ -1,0 +1,28 @@
+//! One safeguarded Newton iteration for monotone balances.
+
+/// The root of a falling function inside `[low, high]`, where `balance` returns value and slope.
+///
+/// Newton's step is taken when it stays inside the shrinking bracket, else the bracket is halved; so it converges for any
+/// falling function, kinks included. Stops when the value is within `tolerance` or the bracket is exhausted in floating point.
+pub fn falling(balance: impl Fn(f64) -> (f64, f64), mut low: f64, mut high: f64, start: f64, tolerance: f64) -> f64 {
+    let mut x = start.clamp(low, high);
+    for _ in 0..120 {
+        let (value, slope) = balance(x);
+        if value.abs() <= tolerance {
+            return x;
+        }
+        if value > 0.0 {
+            low = x;
+        } else {
+            high = x;
+        }
+        let newton = x - value / slope;
+        let inside = slope < 0.0 && newton > low && newton < high;
+        let next = if inside { newton } else { 0.5 * (low + high) };
+        if next == x {
+            return x;
+        }
+        x = next;
+    }
+    x
+}

@@ -1,0 +1,189 @@
+//! The one table of what may be typed: label, range and unit of every number. Form hints, validation and messages read it, so they
+//! cannot disagree; the case file is held to it too.
+use thiserror::Error;
+
+/// A number a person may type.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Field {
+    /// Name in forms.
+    pub key: &'static str,
+    /// On the screen.
+    pub label: &'static str,
+    /// Least value.
+    pub min: f64,
+    /// Greatest value.
+    pub max: f64,
+    /// Unit, empty for a count.
+    pub unit: &'static str,
+}
+
+/// Why a number was not taken. The sentence says what is wrong and what would be right.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum FieldError {
+    /// Nothing was typed.
+    #[error("{label}: nothing typed yet; enter {range}.")]
+    Empty {
+        /// Which.
+        label: &'static str,
+        /// What is right.
+        range: String,
+    },
+    /// Not a number.
+    #[error("{label}: “{typed}” is not a number; enter {range}.")]
+    NotANumber {
+        /// Which.
+        label: &'static str,
+        /// What was typed.
+        typed: String,
+        /// What is right.
+        range: String,
+    },
+    /// Too low or too high.
+    #[error("{label}: {typed} is too {side}; enter {range}.")]
+    OutOfRange {
+        /// Which.
+        label: &'static str,
+        /// What was typed.
+        typed: String,
+        /// `low` or `high`.
+        side: &'static str,
+        /// What is right.
+        range: String,
+    },
+    /// A text longer than its limit.
+    #[error("{label}: {length} characters are too many; keep it to {limit}.")]
+    TooLong {
+        /// Which.
+        label: &'static str,
+        /// How long it is.
+        length: usize,
+        /// What is right.
+        limit: usize,
+    },
+    /// A unit that is none.
+    #[error("“{typed}” is not a unit of pressure; use kPa, bar or psi.")]
+    Unit {
+        /// What was typed.
+        typed: String,
+    },
+}
+
+macro_rules! fields {
+    ($($(#[$doc:meta])* $name:ident = $key:literal, $label:literal, $min:literal ..= $max:literal, $unit:literal;)+) => {
+        $($(#[$doc])* pub const $name: Field = Field { key: $key, label: $label, min: $min, max: $max, unit: $unit };)+
+        /// The whole table.
+        pub const ALL: &[Field] = &[$($name),+];
+    };
+}
+
+fields! {
+    /// Engine speed of a reading or a limit.
+    RPM = "rpm", "Speed", 0.0..=10000.0, "rpm";
+    /// Oil temperature.
+    OIL_TEMP = "oil_temp_c", "Oil temperature", -20.0..=150.0, "°C";
+    /// A pressure read or asked for.
+    PRESSURE = "pressure", "Pressure", 0.0..=2500.0, "kPa";
+    /// How far the needle moved either side during the hold.
+    SPREAD = "spread", "Needle moves ±", 0.0..=500.0, "kPa";
+    /// Displacement.
+    DISPLACEMENT = "displacement_l", "Displacement", 0.1..=20.0, "l";
+    /// Cylinders.
+    CYLINDERS = "cylinders", "Cylinders", 1.0..=16.0, "";
+    /// Idle speed.
+    IDLE = "idle_rpm", "Idle speed", 300.0..=2000.0, "rpm";
+    /// Relief valve.
+    RELIEF = "relief_opens_kpa", "Relief opens at", 50.0..=1500.0, "kPa";
+    /// Piston jets.
+    JETS = "jets_open_kpa", "Jets open at", 50.0..=600.0, "kPa";
+    /// Gauge's full scale.
+    FULL_SCALE = "full_scale_kpa", "Full scale", 50.0..=4000.0, "kPa";
+    /// Gauge's class.
+    CLASS = "class_percent", "Accuracy class", 0.05..=10.0, "% of full scale";
+    /// Gauge's graduation.
+    GRADUATION = "graduation_kpa", "Graduation", 0.1..=200.0, "kPa";
+}
+
+impl Field {
+    /// The range as words, in the field's own unit.
+    pub fn range(&self) -> String {
+        let unit = if self.unit.is_empty() { String::new() } else { format!(" {}", self.unit) };
+        format!("{} to {}{unit}", self.min, self.max)
+    }
+
+    /// The range with pressures in `unit`.
+    fn range_in(&self, unit: crate::unit::Pressure) -> String {
+        format!("{} to {} {}", unit.show(self.min), unit.show(self.max), unit.label())
+    }
+
+    /// The number typed, with a comma or a point.
+    ///
+    /// # Errors
+    /// [`FieldError`] when it is empty, no number, not finite or outside the range.
+    ///
+    /// ```
+    /// # use velvet_dial_core::field;
+    /// assert_eq!(field::OIL_TEMP.parse("98,5"), Ok(98.5));
+    /// assert!(field::OIL_TEMP.parse("9000").is_err());
+    /// ```
+    pub fn parse(&self, typed: &str) -> Result<f64, FieldError> {
+        self.parse_scaled(typed, 1.0, self.range())
+    }
+
+    /// The pressure typed in `unit`, as kPa.
+    ///
+    /// # Errors
+    /// As [`Field::parse`]; the message speaks in `unit`.
+    pub fn parse_pressure(&self, typed: &str, unit: crate::unit::Pressure) -> Result<f64, FieldError> {
+        self.parse_scaled(typed, unit.kpa(), self.range_in(unit))
+    }
+
+    /// A value that is already a number, as from a case file.
+    ///
+    /// # Errors
+    /// [`FieldError::OutOfRange`] or [`FieldError::NotANumber`].
+    pub fn hold(&self, value: f64) -> Result<f64, FieldError> {
+        self.within(value, format!("{value}"), self.range())
+    }
+
+    fn parse_scaled(&self, typed: &str, scale: f64, range: String) -> Result<f64, FieldError> {
+        let text = typed.trim();
+        if text.is_empty() {
+            return Err(FieldError::Empty { label: self.label, range });
+        }
+        let number = text.replace(',', ".").replace(['−', '–'], "-");
+        match number.parse::<f64>() {
+            Ok(value) => self.within(value * scale, shorten(text), range),
+            Err(_) => Err(FieldError::NotANumber { label: self.label, typed: shorten(text), range }),
+        }
+    }
+
+    fn within(&self, value: f64, typed: String, range: String) -> Result<f64, FieldError> {
+        if !value.is_finite() {
+            Err(FieldError::NotANumber { label: self.label, typed, range })
+        } else if value < self.min - 1e-9 {
+            Err(FieldError::OutOfRange { label: self.label, typed, side: "low", range })
+        } else if value > self.max + 1e-9 {
+            Err(FieldError::OutOfRange { label: self.label, typed, side: "high", range })
+        } else {
+            Ok(value)
+        }
+    }
+}
+
+/// A text trimmed, at most `limit` characters, control characters taken out.
+///
+/// # Errors
+/// [`FieldError::TooLong`].
+pub fn text(label: &'static str, typed: &str, limit: usize) -> Result<String, FieldError> {
+    let clean: String = typed.trim().chars().filter(|c| !c.is_control() || *c == '\n').collect();
+    let length = clean.chars().count();
+    if length > limit { Err(FieldError::TooLong { label, length, limit }) } else { Ok(clean) }
+}
+
+fn shorten(text: &str) -> String {
+    let mut short: String = text.chars().take(24).collect();
+    if text.chars().count() > 24 {
+        short.push('…');
+    }
+    short
+}

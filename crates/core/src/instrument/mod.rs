@@ -1,0 +1,111 @@
+//! What a gauge can tell: the doubt of one reading, item by item.
+//!
+//! Source: JCGM 100:2008 (GUM). Gauge class and half a graduation are limits of error, so rectangular: a/√3 (4.3.7). The items are
+//! independent and add in quadrature (5.1.2). Temperature and speed enter by the circuit's own sensitivities.
+use crate::choice::choice;
+use serde::{Deserialize, Serialize};
+
+choice! {
+    /// Kind of instrument.
+    Kind {
+        /// Bourdon tube with a needle.
+        Bourdon = "bourdon": "needle gauge",
+        /// Digital gauge.
+        Digital = "digital": "digital gauge",
+        /// Transducer on a rig.
+        Transducer = "transducer": "transducer",
+    }
+}
+
+/// A gauge as its card and its calibration describe it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Instrument {
+    /// Kind.
+    #[serde(default = "bourdon")]
+    pub kind: Kind,
+    /// Full scale, kPa.
+    pub full_scale_kpa: f64,
+    /// Class, percent of full scale.
+    pub class_percent: f64,
+    /// Smallest graduation, kPa.
+    pub graduation_kpa: f64,
+    /// Day of the last calibration.
+    #[serde(default)]
+    pub calibrated_on: Option<chrono::NaiveDate>,
+}
+
+fn bourdon() -> Kind {
+    Kind::Bourdon
+}
+
+impl Default for Instrument {
+    /// The ordinary workshop gauge that is assumed when none is named: 0 to 1000 kPa, class 2.5, marks every 20 kPa.
+    fn default() -> Self {
+        Self { kind: Kind::Bourdon, full_scale_kpa: 1000.0, class_percent: 2.5, graduation_kpa: 20.0, calibrated_on: None }
+    }
+}
+
+/// How the port pressure answers to the two things that are never held exactly.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Sensitivity {
+    /// kPa per K of oil temperature.
+    pub kpa_per_k: f64,
+    /// kPa per turn a minute.
+    pub kpa_per_rpm: f64,
+}
+
+/// One item of a doubt.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Item {
+    /// Where it comes from.
+    pub from: &'static str,
+    /// Standard uncertainty, kPa.
+    pub u_kpa: f64,
+}
+
+/// The whole doubt of a reading.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Budget {
+    /// Item by item.
+    pub items: Vec<Item>,
+}
+
+/// Standard uncertainty of an oil temperature read with a probe, K.
+pub const TEMP_READ_U_K: f64 = 1.5;
+/// Of one estimated from running time and fan cycles, K.
+pub const TEMP_ESTIMATED_U_K: f64 = 6.0;
+
+impl Budget {
+    /// Combined standard uncertainty, kPa.
+    pub fn total_kpa(&self) -> f64 {
+        self.items.iter().map(|item| item.u_kpa * item.u_kpa).sum::<f64>().sqrt()
+    }
+
+    /// Adds an item.
+    pub fn add(&mut self, from: &'static str, u_kpa: f64) {
+        self.items.push(Item { from, u_kpa: u_kpa.abs() });
+    }
+
+    /// The item that weighs most.
+    pub fn largest(&self) -> Option<&Item> {
+        self.items.iter().max_by(|a, b| a.u_kpa.total_cmp(&b.u_kpa))
+    }
+}
+
+impl Instrument {
+    /// The doubt of a reading on this gauge: class, graduation, the needle's movement, temperature and speed.
+    ///
+    /// `spread_kpa` is how far the needle moved either side during the hold; `rpm` the speed held, known to 1 % and at best 10 rpm.
+    pub fn doubt(&self, spread_kpa: f64, rpm: f64, temp_estimated: bool, sensitivity: Sensitivity) -> Budget {
+        let rectangular = |half_width: f64| half_width / 3f64.sqrt();
+        let mut budget = Budget::default();
+        budget.add("gauge class", rectangular(self.full_scale_kpa * self.class_percent / 100.0));
+        budget.add("graduation", rectangular(0.5 * self.graduation_kpa));
+        budget.add("needle movement", rectangular(spread_kpa));
+        let u_temp = if temp_estimated { TEMP_ESTIMATED_U_K } else { TEMP_READ_U_K };
+        budget.add("oil temperature", u_temp * sensitivity.kpa_per_k);
+        budget.add("engine speed", rectangular((0.01 * rpm).max(10.0)) * sensitivity.kpa_per_rpm);
+        budget
+    }
+}

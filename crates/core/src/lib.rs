@@ -1,0 +1,17 @@
+//! Velvet Dial's core: the job of tracing low or lost oil pressure, without web, database or clock.
+//!
+//! The rooms stand in the order of the work: [`oil`], [`circuit`], [`instrument`], [`capture`], [`limits`], [`trace`], [`repair`], and
+//! [`case`], the facade that takes a whole case and says what is known of it. [`field`] holds every range and [`unit`] every unit.
+#![deny(missing_docs, rustdoc::broken_intra_doc_links)]
+
+pub mod capture;
+pub mod case;
+mod choice;
+pub mod circuit;
+pub mod field;
+pub mod instrument;
+pub mod limits;
+pub mod oil;
+pub mod repair;
+pub mod trace;
+pub mod unit;

@@ -1,0 +1,137 @@
+//! The sheet: what the pressure should be, which revision is in force, and what a reading says against it.
+//!
+//! The verdict follows JCGM 106:2012 (7.4, 8.3): the probability that the true value conforms, from a normal distribution about the
+//! reading; under 5 % it is *below* or *above*, over 95 % *within*, between *undecided*.
+use crate::circuit::PointOfSpec;
+use crate::unit::Gear;
+use chrono::NaiveDate;
+use serde::{Deserialize, Serialize};
+use statrs::distribution::{ContinuousCDF, Normal};
+
+/// One line of a sheet.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Point {
+    /// Engine speed, turns a minute.
+    pub rpm: f64,
+    /// Oil temperature, °C.
+    pub oil_temp_c: f64,
+    /// Gear.
+    #[serde(default)]
+    pub gear: Gear,
+    /// Least pressure, kPa.
+    #[serde(default)]
+    pub min_kpa: Option<f64>,
+    /// Most pressure, kPa.
+    #[serde(default)]
+    pub max_kpa: Option<f64>,
+}
+
+impl From<&Point> for PointOfSpec {
+    fn from(point: &Point) -> Self {
+        Self { rpm: point.rpm, oil_temp_c: point.oil_temp_c, min_kpa: point.min_kpa, max_kpa: point.max_kpa }
+    }
+}
+
+/// One revision of the limits.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Sheet {
+    /// Where it stands, for example `sheet 12, rev C`.
+    #[serde(default)]
+    pub source: String,
+    /// First day it holds.
+    #[serde(default)]
+    pub in_force_from: Option<NaiveDate>,
+    /// Its lines.
+    pub points: Vec<Point>,
+}
+
+/// The revision in force on a day: the latest whose first day is not after it. One without a date has always been in force.
+pub fn in_force(sheets: &[Sheet], on: NaiveDate) -> Option<&Sheet> {
+    sheets
+        .iter()
+        .filter(|sheet| sheet.in_force_from.is_none_or(|from| from <= on))
+        .max_by_key(|sheet| sheet.in_force_from)
+}
+
+/// What can be said of a point.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Decision {
+    /// Surely under the least pressure.
+    Below,
+    /// Surely between the limits.
+    Within,
+    /// Surely over the most pressure.
+    Above,
+    /// The reading's doubt straddles a limit.
+    Undecided,
+    /// No reading at this speed, temperature and gear.
+    NotMeasured,
+}
+
+impl Decision {
+    /// The word on a screen.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Below => "below",
+            Self::Within => "within",
+            Self::Above => "above",
+            Self::Undecided => "undecided",
+            Self::NotMeasured => "not measured",
+        }
+    }
+}
+
+/// Probability under which a reading does not conform, and over whose complement it does.
+pub const DOUBT_ALLOWED: f64 = 0.05;
+
+/// Probabilities that the true value is under the least and over the most pressure.
+pub fn probabilities(measured_kpa: f64, u_kpa: f64, min_kpa: Option<f64>, max_kpa: Option<f64>) -> (f64, f64) {
+    let normal = Normal::standard();
+    let u = u_kpa.max(1e-9);
+    let under = min_kpa.map_or(0.0, |min| normal.cdf((min - measured_kpa) / u));
+    let over = max_kpa.map_or(0.0, |max| normal.sf((max - measured_kpa) / u));
+    (under, over)
+}
+
+/// Probability of conforming, and the decision it gives.
+///
+/// ```
+/// # use velvet_dial_core::limits::{decide, Decision};
+/// assert_eq!(decide(62.0, 10.0, Some(100.0), None).1, Decision::Below);
+/// assert_eq!(decide(96.0, 10.0, Some(100.0), None).1, Decision::Undecided);
+/// ```
+pub fn decide(measured_kpa: f64, u_kpa: f64, min_kpa: Option<f64>, max_kpa: Option<f64>) -> (f64, Decision) {
+    let (under, over) = probabilities(measured_kpa, u_kpa, min_kpa, max_kpa);
+    let conforms = (1.0 - under - over).clamp(0.0, 1.0);
+    let decision = if conforms > 1.0 - DOUBT_ALLOWED {
+        Decision::Within
+    } else if conforms < DOUBT_ALLOWED {
+        if under >= over { Decision::Below } else { Decision::Above }
+    } else {
+        Decision::Undecided
+    };
+    (conforms, decision)
+}
+
+/// The whole sheet's decision from its points': the worst that was found, and *within* only when every point was measured.
+pub fn overall(decisions: impl IntoIterator<Item = Decision>) -> Decision {
+    let all: Vec<_> = decisions.into_iter().collect();
+    [Decision::Below, Decision::Above, Decision::Undecided, Decision::NotMeasured]
+        .into_iter()
+        .find(|worst| all.contains(worst))
+        .unwrap_or(if all.is_empty() { Decision::NotMeasured } else { Decision::Within })
+}
+
+/// The standard uncertainty that would decide a reading as it stands, kPa; `None` when it lies on the limit.
+pub fn deciding_u_kpa(measured_kpa: f64, min_kpa: Option<f64>, max_kpa: Option<f64>) -> Option<f64> {
+    const Z_95: f64 = 1.645;
+    [min_kpa, max_kpa]
+        .into_iter()
+        .flatten()
+        .map(|limit| (measured_kpa - limit).abs() / Z_95)
+        .min_by(f64::total_cmp)
+        .filter(|u| *u > 0.1)
+}

@@ -1,0 +1,87 @@
+//! Units a person meets. Inside, pressure is kPa gauge, temperature °C, speed turns a minute.
+use crate::choice::choice;
+use crate::circuit::Card;
+use serde::{Deserialize, Serialize};
+
+/// Unit of pressure on screens, in forms and in captures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Pressure {
+    /// Kilopascal.
+    #[default]
+    Kpa,
+    /// Bar, 100 kPa.
+    Bar,
+    /// Pound-force per square inch, 6.894 757 293 kPa (NIST SP 811, appendix B).
+    Psi,
+}
+
+impl Pressure {
+    /// All of them, in the order of the switch.
+    pub const ALL: [Self; 3] = [Self::Kpa, Self::Bar, Self::Psi];
+
+    /// kPa in one of this unit.
+    pub fn kpa(self) -> f64 {
+        match self {
+            Self::Kpa => 1.0,
+            Self::Bar => 100.0,
+            Self::Psi => 6.894_757_293,
+        }
+    }
+
+    /// As printed beside a number.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Kpa => "kPa",
+            Self::Bar => "bar",
+            Self::Psi => "psi",
+        }
+    }
+
+    /// From what a person or a file writes; `None` when it is no unit of pressure.
+    ///
+    /// ```
+    /// # use velvet_dial_core::unit::Pressure;
+    /// assert_eq!(Pressure::parse(" PSI "), Some(Pressure::Psi));
+    /// assert_eq!(Pressure::parse("furlong"), None);
+    /// ```
+    pub fn parse(text: &str) -> Option<Self> {
+        match text.trim().to_ascii_lowercase().as_str() {
+            "kpa" => Some(Self::Kpa),
+            "bar" => Some(Self::Bar),
+            "psi" | "lb/in2" | "lbf/in2" => Some(Self::Psi),
+            _ => None,
+        }
+    }
+
+    /// A pressure in kPa as text in this unit, without the unit's name: whole kPa, hundredths of a bar, whole psi.
+    pub fn show(self, kpa: f64) -> String {
+        let value = kpa / self.kpa();
+        let text = match self {
+            Self::Bar => format!("{value:.2}"),
+            Self::Kpa | Self::Psi => format!("{value:.0}"),
+        };
+        if text.trim_matches(['-', '0', '.']).is_empty() { text.trim_start_matches('-').to_owned() } else { text }
+    }
+}
+
+choice! {
+    /// Gear in which a point is read.
+    Gear {
+        /// Neutral or park.
+        Neutral = "neutral": "neutral",
+        /// In gear, brake held.
+        Drive = "drive": "in gear",
+    }
+}
+
+impl Default for Gear {
+    fn default() -> Self {
+        Self::Neutral
+    }
+}
+
+/// A speed near the card's idle counts as idle.
+pub fn is_idle(card: &Card, rpm: f64) -> bool {
+    rpm <= 1.25 * card.idle_rpm
+}
