@@ -1,0 +1,251 @@
+//! The private MariaDB.
+//!
+//! Steps at a start, in this order so that a start cut short anywhere leaves nothing that a later one mistakes for data: take the folder's lock;
+//! make the data folder under another name and rename it when it is whole; start the server with an init file that (again) sets its two
+//! passwords; wait until it answers.
+use crate::leash::Leashed;
+use std::fs::{self, File, Permissions};
+use std::io::{Read, Write};
+use std::net::{Ipv4Addr, TcpStream};
+use std::os::unix::fs::{MetadataExt, PermissionsExt};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::thread::sleep;
+use std::time::{Duration, Instant};
+use thiserror::Error;
+
+/// Database of the application.
+const DATABASE: &str = "velvet_dial";
+const USER: &str = "velvet_dial";
+const PATIENCE: Duration = Duration::from_secs(60);
+
+/// Why the private MariaDB did not start, with what mends it.
+#[derive(Debug, Error)]
+pub enum StartError {
+    /// The server's programs are not installed.
+    #[error("{0} is not installed. As root: apt-get install --no-install-recommends mariadb-server")]
+    Missing(&'static str),
+    /// Another process holds the folder.
+    #[error("{} is in use by another Velvet Dial. Stop that one first, or give this one another --data folder.", .0.display())]
+    InUse(PathBuf),
+    /// The folder is not what a start leaves.
+    #[error("{} is not a whole database folder: {missing} is missing. Start over with --fresh (this removes the folder), or put back what was moved.", .folder.display())]
+    NotWhole {
+        /// Which.
+        folder: PathBuf,
+        /// What is not there.
+        missing: &'static str,
+    },
+    /// The path is too long for a socket.
+    #[error("{} is too long a path for a database socket (at most 90 characters). Choose a shorter --data folder.", .0.display())]
+    PathTooLong(PathBuf),
+    /// `mariadb-install-db` failed.
+    #[error("the database folder could not be made; its own words: {0}")]
+    Install(String),
+    /// The server ended or never answered.
+    #[error("the database did not start; the end of {}: {tail}", .log.display())]
+    Server {
+        /// Its log.
+        log: PathBuf,
+        /// Last lines.
+        tail: String,
+    },
+    /// A file could not be made or read.
+    #[error("{}: {source}", .path.display())]
+    File {
+        /// Which.
+        path: PathBuf,
+        /// Why.
+        source: std::io::Error,
+    },
+}
+
+/// A running private MariaDB; dropped, it is shut down.
+#[derive(Debug)]
+pub struct MariaDb {
+    // Ended before the lock is let go: fields drop in order.
+    _server: Leashed,
+    _lock: File,
+    port: u16,
+    password: String,
+}
+
+impl MariaDb {
+    /// Starts the server of `folder`, making it on the first start. With `throwaway` the folder is removed when the server ends.
+    ///
+    /// # Errors
+    /// [`StartError`], each with what mends it.
+    pub fn start(folder: &Path, throwaway: bool) -> Result<Self, StartError> {
+        let server = find("mariadbd").ok_or(StartError::Missing("mariadbd"))?;
+        fs::create_dir_all(folder).map_err(file(folder))?;
+        let folder = &folder.canonicalize().map_err(file(folder))?;
+        if folder.as_os_str().len() > 90 {
+            return Err(StartError::PathTooLong(folder.clone()));
+        }
+        fs::set_permissions(folder, Permissions::from_mode(0o700)).map_err(file(folder))?;
+        let lock = take_lock(folder)?;
+        let data = folder.join("data");
+        if data.exists() {
+            whole(folder, &data)?;
+        } else {
+            install(folder, &data)?;
+        }
+        let password = read(&folder.join("password"))?;
+        let init = folder.join("init.sql");
+        write_private(&init, &init_sql(&password, &random_word(&init)?))?;
+        let log = folder.join("mariadbd.log");
+        let port = crate::free_port().map_err(file(folder))?;
+        let leashed = Leashed::start(&server, &arguments(folder, &data, &init, port), &log, throwaway.then_some(folder)).map_err(file(&server))?;
+        wait_until_ready(&leashed, port, &log)?;
+        // The words in it are set now; the next start writes its own.
+        fs::remove_file(&init).map_err(file(&init))?;
+        Ok(Self { _server: leashed, _lock: lock, port, password })
+    }
+
+    /// Address of the application's database, with its password: never to be logged.
+    pub fn url(&self) -> String {
+        self.url_of(DATABASE)
+    }
+
+    /// Address of another database of the same server; its name must begin with `velvet_dial`.
+    pub fn url_of(&self, database: &str) -> String {
+        format!("mysql://{USER}:{}@127.0.0.1:{}/{database}", self.password, self.port)
+    }
+}
+
+fn file(path: &Path) -> impl FnOnce(std::io::Error) -> StartError {
+    let path = path.to_owned();
+    move |source| StartError::File { path, source }
+}
+
+fn find(program: &str) -> Option<PathBuf> {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    std::env::split_paths(&path)
+        .chain(["/usr/sbin", "/usr/bin", "/usr/local/sbin", "/usr/local/bin"].map(PathBuf::from))
+        .map(|folder| folder.join(program))
+        .find(|candidate| candidate.is_file())
+}
+
+fn take_lock(folder: &Path) -> Result<File, StartError> {
+    let path = folder.join("lock");
+    let lock = File::create(&path).map_err(file(&path))?;
+    // A server that is just ending lets go within a few seconds.
+    for _ in 0..50 {
+        match lock.try_lock() {
+            Ok(()) => return Ok(lock),
+            Err(fs::TryLockError::WouldBlock) => sleep(Duration::from_millis(100)),
+            Err(fs::TryLockError::Error(source)) => return Err(StartError::File { path, source }),
+        }
+    }
+    Err(StartError::InUse(folder.to_owned()))
+}
+
+fn whole(folder: &Path, data: &Path) -> Result<(), StartError> {
+    let missing = [("data/mysql", data.join("mysql")), ("data/ibdata1", data.join("ibdata1")), ("password", folder.join("password"))]
+        .into_iter()
+        .find(|(_, path)| !path.exists());
+    missing.map_or(Ok(()), |(missing, _)| Err(StartError::NotWhole { folder: folder.to_owned(), missing }))
+}
+
+fn install(folder: &Path, data: &Path) -> Result<(), StartError> {
+    let program = find("mariadb-install-db").ok_or(StartError::Missing("mariadb-install-db"))?;
+    let half = folder.join("data.half-made");
+    if half.exists() {
+        // Left by a start that was cut short; nothing was ever entered in it.
+        fs::remove_dir_all(&half).map_err(file(&half))?;
+    }
+    let password = folder.join("password");
+    write_private(&password, &random_word(&password)?)?;
+    let mut command = Command::new(&program);
+    command.args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db"]).arg(format!("--datadir={}", half.display()));
+    command.args(as_root()).stdin(Stdio::null());
+    let done = command.output().map_err(file(&program))?;
+    if !done.status.success() {
+        let words = [done.stdout, done.stderr].concat();
+        return Err(StartError::Install(last_lines(&String::from_utf8_lossy(&words))));
+    }
+    fs::rename(&half, data).map_err(file(data))
+}
+
+fn as_root() -> Option<&'static str> {
+    fs::metadata("/proc/self").is_ok_and(|me| me.uid() == 0).then_some("--user=root")
+}
+
+fn arguments(folder: &Path, data: &Path, init: &Path, port: u16) -> Vec<String> {
+    let path = |name: &str| folder.join(name).display().to_string();
+    let mut arguments = vec![
+        "--no-defaults".to_owned(),
+        format!("--datadir={}", data.display()),
+        format!("--socket={}", path("run.sock")),
+        format!("--pid-file={}", path("run.pid")),
+        format!("--init-file={}", init.display()),
+        "--bind-address=127.0.0.1".to_owned(),
+        format!("--port={port}"),
+    ];
+    arguments.extend(
+        [
+            "--skip-name-resolve",
+            "--skip-log-bin",
+            "--performance-schema=OFF",
+            "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_unicode_ci",
+            "--max-allowed-packet=32M",
+            "--innodb-buffer-pool-size=64M",
+            "--default-time-zone=+00:00",
+        ]
+        .map(str::to_owned),
+    );
+    arguments.extend(as_root().map(str::to_owned));
+    arguments
+}
+
+fn init_sql(password: &str, root: &str) -> String {
+    format!(
+        "ALTER USER 'root'@'localhost' IDENTIFIED BY '{root}';\n\
+         CREATE DATABASE IF NOT EXISTS {DATABASE};\n\
+         CREATE USER IF NOT EXISTS '{USER}'@'127.0.0.1';\n\
+         ALTER USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
+         GRANT ALL ON `{DATABASE}%`.* TO '{USER}'@'127.0.0.1';\n"
+    )
+}
+
+fn wait_until_ready(server: &Leashed, port: u16, log: &Path) -> Result<(), StartError> {
+    let start = Instant::now();
+    while server.alive() && start.elapsed() < PATIENCE {
+        // The server greets first; a port that merely accepts is not ready yet.
+        if let Ok(mut stream) = TcpStream::connect((Ipv4Addr::LOCALHOST, port))
+            && stream.set_read_timeout(Some(Duration::from_secs(2))).is_ok()
+            && stream.read_exact(&mut [0; 5]).is_ok()
+        {
+            return Ok(());
+        }
+        sleep(Duration::from_millis(50));
+    }
+    let tail = last_lines(&fs::read_to_string(log).unwrap_or_default());
+    Err(StartError::Server { log: log.to_owned(), tail })
+}
+
+fn last_lines(text: &str) -> String {
+    let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
+    lines.get(lines.len().saturating_sub(4)..).unwrap_or_default().join(" / ")
+}
+
+fn read(path: &Path) -> Result<String, StartError> {
+    fs::read_to_string(path).map(|text| text.trim().to_owned()).map_err(file(path))
+}
+
+fn write_private(path: &Path, text: &str) -> Result<(), StartError> {
+    let write = || {
+        let mut out = File::create(path)?;
+        out.set_permissions(Permissions::from_mode(0o600))?;
+        out.write_all(text.as_bytes())
+    };
+    write().map_err(file(path))
+}
+
+/// 32 random hexadecimal digits: safe in SQL and in an address.
+fn random_word(path: &Path) -> Result<String, StartError> {
+    let mut bytes = [0u8; 16];
+    getrandom::fill(&mut bytes).map_err(|error| StartError::File { path: path.to_owned(), source: std::io::Error::other(error.to_string()) })?;
+    Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
+}
