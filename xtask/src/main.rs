@@ -1,1 +1,63 @@
-fn main(){}
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`. Plain std, so that it builds in a moment.
+mod assets;
+mod machine;
+
+use std::os::unix::process::CommandExt;
+use std::process::{Command, ExitCode};
+
+const USAGE: &str = "cargo xtask demo [--port N] [--fresh]   install what is missing, build, serve the demo shop
+cargo xtask test [ARGS…]                install what is missing, run every test (ARGS go to cargo test)
+cargo xtask assets [--check]            make built.css from the styles and templates, or check that it is current
+cargo xtask shots                       take docs/screenshots anew from the demo shop";
+
+fn main() -> ExitCode {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let words: Vec<&str> = arguments.iter().map(String::as_str).collect();
+    let done = match words.as_slice() {
+        ["demo", rest @ ..] => demo(rest),
+        ["test", rest @ ..] => test(rest),
+        ["assets"] => assets::make(),
+        ["assets", "--check"] => assets::check(),
+        ["shots"] => shots(),
+        _ => Err(USAGE.to_owned()),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(message) => {
+            eprintln!("{message}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+/// Cargo as the one that runs us.
+fn cargo() -> Command {
+    Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()))
+}
+
+fn run(command: &mut Command) -> Result<(), String> {
+    let status = command.status().map_err(|error| format!("{}: {error}", command.get_program().display()))?;
+    if status.success() { Ok(()) } else { Err(format!("{} ended with {status}", command.get_program().display())) }
+}
+
+fn demo(rest: &[&str]) -> Result<(), String> {
+    machine::install(machine::SERVER)?;
+    let root = machine::root()?;
+    run(cargo().current_dir(&root).args(["build", "--package", "velvet-dial", "--bin", "velvet-dial"]))?;
+    let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root.join("target"), Into::into);
+    // We become the server, so that Ctrl-C and TERM reach it itself.
+    let mut server = Command::new(target.join("debug/velvet-dial"));
+    Err(server.current_dir(&root).args(["serve", "--demo"]).args(rest).exec().to_string())
+}
+
+fn test(rest: &[&str]) -> Result<(), String> {
+    machine::install(machine::SERVER)?;
+    machine::install(machine::BROWSER)?;
+    run(cargo().current_dir(machine::root()?).args(["test", "--workspace"]).args(rest))
+}
+
+fn shots() -> Result<(), String> {
+    machine::install(machine::SERVER)?;
+    machine::install(machine::BROWSER)?;
+    run(cargo().current_dir(machine::root()?).args(["test", "--package", "velvet-dial", "--test", "shots", "--", "--ignored", "--nocapture"]))
+}

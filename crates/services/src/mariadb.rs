@@ -17,6 +17,8 @@ use thiserror::Error;
 /// Database of the application.
 const DATABASE: &str = "velvet_dial";
 const USER: &str = "velvet_dial";
+/// Everything a start makes in its folder but the lock, which guards the removal itself.
+const MADE_HERE: [&str; 7] = ["data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid"];
 const PATIENCE: Duration = Duration::from_secs(60);
 
 /// Why the private MariaDB did not start, with what mends it.
@@ -100,6 +102,27 @@ impl MariaDb {
         // The words in it are set now; the next start writes its own.
         fs::remove_file(&init).map_err(file(&init))?;
         Ok(Self { _server: leashed, _lock: lock, port, password })
+    }
+
+    /// Removes what earlier starts made in `folder`: everything entered is gone. Nothing else in it is touched.
+    ///
+    /// # Errors
+    /// [`StartError::InUse`] while a server runs on it.
+    pub fn remove(folder: &Path) -> Result<(), StartError> {
+        if !folder.exists() {
+            return Ok(());
+        }
+        let _lock = take_lock(folder)?;
+        for name in MADE_HERE {
+            let path = folder.join(name);
+            let removed = if path.is_dir() { fs::remove_dir_all(&path) } else { fs::remove_file(&path) };
+            if let Err(source) = removed
+                && source.kind() != std::io::ErrorKind::NotFound
+            {
+                return Err(StartError::File { path, source });
+            }
+        }
+        Ok(())
     }
 
     /// Address of the application's database, with its password: never to be logged.

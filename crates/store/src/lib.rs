@@ -1,1 +1,94 @@
+//! What is kept, in MariaDB through SeaORM.
+//!
+//! One repository per aggregate: [`accounts`] (who may sign in), [`library`] (vehicles, engines with their sheets, instruments) and
+//! [`jobs`] (a job and its ledger of entries). Every function of the last two takes a [`Viewer`] and touches that viewer's shop alone.
+//!
+//! A job's entries are a ledger: they are only ever added. A correction is an entry that names the one it supersedes, and the old one
+//! stays readable. That one rule gives history, safe repeats and two people at one job without locks on a screen.
+pub mod accounts;
+mod entity;
+pub mod jobs;
+pub mod library;
+mod migration;
 
+pub use sea_orm::DatabaseConnection as Connection;
+
+use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr};
+use sea_orm_migration::MigratorTrait;
+use std::time::Duration;
+use thiserror::Error;
+use uuid::Uuid;
+
+/// Why something could not be read or written.
+#[derive(Debug, Error)]
+pub enum StoreError {
+    /// There is no such thing in the viewer's shop.
+    #[error("not found")]
+    NotFound,
+    /// What is kept cannot be read back; a defect or a damaged row.
+    #[error("a kept {what} cannot be read: {source}")]
+    Damaged {
+        /// What.
+        what: &'static str,
+        /// Why.
+        source: serde_json::Error,
+    },
+    /// Password hashing failed.
+    #[error("password hashing failed")]
+    Hash,
+    /// The database.
+    #[error(transparent)]
+    Database(#[from] DbErr),
+}
+
+/// Whose eyes: every query of a shop's things is bound to it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Viewer {
+    /// The user.
+    pub user: Uuid,
+    /// The shop.
+    pub shop: Uuid,
+    /// Name on screens and in the ledger.
+    pub shown_name: String,
+    /// Has read the cautions of first use.
+    pub cautions_read: bool,
+}
+
+/// Connects and brings the tables up to date.
+pub async fn open(url: &str) -> Result<Connection, StoreError> {
+    let mut options = ConnectOptions::new(url);
+    options.max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false);
+    let connection = Database::connect(options).await?;
+    migration::Migrator::up(&connection, None).await?;
+    Ok(connection)
+}
+
+/// True when the database answers.
+pub async fn healthy(connection: &Connection) -> bool {
+    connection.ping().await.is_ok()
+}
+
+fn now() -> chrono::NaiveDateTime {
+    chrono::Utc::now().naive_utc()
+}
+
+/// True when a write was refused because its key stands already.
+fn stands_already(error: &DbErr) -> bool {
+    matches!(error.sql_err(), Some(SqlErr::UniqueConstraintViolation(_)))
+}
+
+/// True when the database gave up a transaction to let another finish; trying again is right.
+fn lost_a_race(error: &DbErr) -> bool {
+    let (DbErr::Exec(RuntimeErr::SqlxError(inner)) | DbErr::Query(RuntimeErr::SqlxError(inner))) = error else { return false };
+    let code = inner.as_database_error().and_then(|e| e.code());
+    // Deadlock found; lock wait timeout. MariaDB reports the SQLSTATE of both as below.
+    code.is_some_and(|code| code == "40001" || code == "1213" || code == "1205" || code == "1020")
+}
+
+fn json<T: serde::Serialize>(what: &'static str, value: &T) -> Result<String, StoreError> {
+    serde_json::to_string(value).map_err(|source| StoreError::Damaged { what, source })
+}
+
+fn from_json<T: serde::de::DeserializeOwned>(what: &'static str, text: &str) -> Result<T, StoreError> {
+    serde_json::from_str(text).map_err(|source| StoreError::Damaged { what, source })
+}

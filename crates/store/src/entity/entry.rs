@@ -1,0 +1,21 @@
+use sea_orm::entity::prelude::*;
+
+#[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
+#[sea_orm(table_name = "entries")]
+pub struct Model {
+    #[sea_orm(primary_key, auto_increment = false)]
+    pub id: Uuid,
+    pub job_id: Uuid,
+    pub seq: i32,
+    pub kind: String,
+    pub body: String,
+    pub author_id: Uuid,
+    pub written_at: DateTime,
+    pub supersedes: Option<Uuid>,
+    pub submit_key: String,
+}
+
+#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
+pub enum Relation {}
+
+impl ActiveModelBehavior for ActiveModel {}

@@ -1,0 +1,49 @@
+//! A job as the core's case: what holds, in the order it was written.
+use super::{Body, Entry, Job};
+use std::collections::BTreeMap;
+use velvet_dial_core::case::{Case, Evidence, FORMAT};
+
+impl Job {
+    /// The case of what holds now.
+    pub fn case(&self) -> Case {
+        self.case_of(self.live())
+    }
+
+    /// The case as it stood when `seq` was the last entry: what a change moved is seen by comparing both.
+    pub fn case_at(&self, seq: i32) -> Case {
+        let then: Vec<&Entry> = self.entries.iter().filter(|entry| entry.seq <= seq).collect();
+        let held = then
+            .iter()
+            .filter(|entry| !matches!(entry.body, Body::Withdrawn { .. }) && !then.iter().any(|e| e.supersedes == Some(entry.id)))
+            .copied();
+        self.case_of(held)
+    }
+
+    fn case_of<'a>(&self, held: impl Iterator<Item = &'a Entry>) -> Case {
+        let instruments: BTreeMap<_, _> = self.gauges.iter().map(|gauge| (gauge.name.clone(), gauge.gauge.clone())).collect();
+        let mut case = Case {
+            format: FORMAT.to_owned(),
+            id: Some(self.head.number.to_string()),
+            engine: self.engine.card.clone(),
+            spec: self.sheet().cloned(),
+            instruments,
+            readings: Vec::new(),
+            evidence: Vec::new(),
+            circumstances: Vec::new(),
+        };
+        for entry in held {
+            match &entry.body {
+                Body::Circumstance { circumstance, told: true } => case.circumstances.push(circumstance.clone()),
+                Body::Reading(taken) => case.readings.push(taken.reading.clone()),
+                Body::Evidence { check, outcome } => case.evidence.push(Evidence { check: check.clone(), outcome: outcome.clone() }),
+                Body::Circumstance { .. } | Body::Repair(_) | Body::Withdrawn { .. } | Body::Closed {} => {}
+            }
+        }
+        case
+    }
+
+    /// The live readings with their entries, in the order of [`Case::readings`].
+    pub fn reading_entries(&self) -> impl Iterator<Item = &Entry> {
+        self.live().filter(|entry| matches!(entry.body, Body::Reading(_)))
+    }
+}

@@ -1,0 +1,141 @@
+//! Adding to a job's ledger: once however often it is sent, and never over somebody else's words.
+//!
+//! A write holds the job's row for its moment, so entries are numbered without gaps. In that moment it is seen whether this very form was
+//! written before (then that entry is the answer), and whether what it would take the place of has been replaced meanwhile (then the
+//! writer is told by whom, and nothing is written).
+use super::entry::{Body, Entry};
+use super::{names, own_job};
+use crate::entity::{entry, job};
+use crate::{Connection, StoreError, Viewer, from_json, json, now};
+use chrono::NaiveDateTime;
+use sea_orm::ActiveValue::Set;
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+
+/// One entry to be written.
+#[derive(Debug, Clone)]
+pub struct Write<'a> {
+    /// What it says.
+    pub body: Body,
+    /// The entry it takes the place of.
+    pub supersedes: Option<Uuid>,
+    /// Key of the form.
+    pub submit_key: &'a str,
+    /// When; now, but for a job brought in from elsewhere.
+    pub at: Option<NaiveDateTime>,
+}
+
+/// What became of a write.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Written {
+    /// It stands, as this entry.
+    Stands(Uuid),
+    /// It stood already.
+    StoodAlready(Uuid),
+    /// Another entry has taken that place meanwhile; nothing was written.
+    Overtaken {
+        /// Which.
+        by: Box<Entry>,
+    },
+}
+
+/// Times a write is tried again when the database lets another one first.
+const TRIES: usize = 5;
+
+/// Writes an entry.
+pub async fn write(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<Written, StoreError> {
+    for _ in 1..TRIES {
+        match write_once(db, viewer, number, new).await {
+            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
+            other => return other,
+        }
+    }
+    write_once(db, viewer, number, new).await
+}
+
+async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<Written, StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    let body = json("entry", &new.body)?;
+    let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
+    let key = digest(new.submit_key, &[&body, &supersedes_text]);
+    let transaction = db.begin().await?;
+    job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
+    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(&transaction).await?;
+    if let Some(row) = rows.iter().find(|row| row.submit_key == key) {
+        return Ok(Written::StoodAlready(row.id));
+    }
+    if let Some(supersedes) = new.supersedes
+        && !rows.iter().any(|row| row.id == supersedes)
+    {
+        return Err(StoreError::NotFound);
+    }
+    if let Some(overtaker) = overtaker(&rows, new)? {
+        transaction.rollback().await?;
+        let by = to_entry(overtaker, &names(db, [overtaker.author_id]).await?)?;
+        return Ok(Written::Overtaken { by: Box::new(by) });
+    }
+    let id = Uuid::now_v7();
+    entry::ActiveModel {
+        id: Set(id),
+        job_id: Set(head.id),
+        seq: Set(rows.last().map_or(1, |row| row.seq + 1)),
+        kind: Set(new.body.kind().to_owned()),
+        body: Set(body),
+        author_id: Set(viewer.user),
+        written_at: Set(new.at.unwrap_or_else(now)),
+        supersedes: Set(new.supersedes),
+        submit_key: Set(key),
+    }
+    .insert(&transaction)
+    .await?;
+    transaction.commit().await?;
+    Ok(Written::Stands(id))
+}
+
+/// The live entry that stands where the new one wants to, without the new one knowing of it.
+fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Result<Option<&'a entry::Model>, StoreError> {
+    let heir = |id: Uuid| rows.iter().find(|row| row.supersedes == Some(id));
+    if let Some(mut latest) = new.supersedes.and_then(heir) {
+        while let Some(next) = heir(latest.id) {
+            latest = next;
+        }
+        return Ok(Some(latest));
+    }
+    let Some(subject) = new.body.subject() else { return Ok(None) };
+    for row in rows.iter().filter(|row| heir(row.id).is_none() && Some(row.id) != new.supersedes) {
+        if from_json::<Body>("entry", &row.body)?.subject().as_ref() == Some(&subject) {
+            return Ok(Some(row));
+        }
+    }
+    Ok(None)
+}
+
+/// All entries of a job, oldest first.
+pub(super) async fn entries(db: &Connection, job: Uuid) -> Result<Vec<Entry>, StoreError> {
+    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(job)).order_by_asc(entry::Column::Seq).all(db).await?;
+    let names = names(db, rows.iter().map(|row| row.author_id)).await?;
+    rows.iter().map(|row| to_entry(row, &names)).collect()
+}
+
+fn to_entry(row: &entry::Model, names: &std::collections::HashMap<Uuid, String>) -> Result<Entry, StoreError> {
+    Ok(Entry {
+        id: row.id,
+        seq: row.seq,
+        body: from_json("entry", &row.body)?,
+        author: row.author_id,
+        author_name: names.get(&row.author_id).cloned().unwrap_or_default(),
+        written_at: row.written_at,
+        supersedes: row.supersedes,
+    })
+}
+
+/// A form's key with what it says: sent again it is the same, changed it is another.
+pub(super) fn digest(submit_key: &str, parts: &[&str]) -> String {
+    let mut hash = Sha256::new();
+    for part in std::iter::once(&submit_key).chain(parts) {
+        hash.update(part.len().to_le_bytes());
+        hash.update(part.as_bytes());
+    }
+    hash.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
+}

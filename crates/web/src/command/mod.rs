@@ -1,0 +1,40 @@
+//! The command line.
+mod diagnose;
+mod serve;
+mod user;
+
+use clap::{Parser, Subcommand};
+use std::process::ExitCode;
+
+/// Traces low or lost oil pressure from complaint to proof.
+#[derive(Debug, Parser)]
+#[command(name = "velvet-dial", version)]
+pub struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// Serve the application. Without a database address a private MariaDB is started. TLS is left to a proxy in front.
+    Serve(serve::Serve),
+    /// Diagnose case files (velvet-dial.case/1) and print one JSON object a case. `.jsonl` holds one case a line; `-` is standard input.
+    Diagnose(diagnose::Diagnose),
+    /// Users.
+    #[command(subcommand)]
+    User(user::User),
+}
+
+/// Runs what was asked for.
+pub fn run(cli: Cli) -> ExitCode {
+    let broken: Vec<String> = velvet_dial_core::trace::knowledge::faults().into_iter().chain(velvet_dial_core::repair::fault()).collect();
+    if !broken.is_empty() {
+        eprintln!("The knowledge files do not hold together:\n  {}", broken.join("\n  "));
+        return ExitCode::FAILURE;
+    }
+    match cli.command {
+        Command::Serve(serve) => serve.run(),
+        Command::Diagnose(diagnose) => diagnose.run(),
+        Command::User(user) => user.run(),
+    }
+}

@@ -1,0 +1,62 @@
+//! The board: every job of the shop, where it is, and whether the engine may run.
+use super::Chrome;
+use crate::app::App;
+use crate::bench::{Flag, Stage, describe, flag, where_it_is};
+use crate::error::Fault;
+use crate::show;
+use crate::visitor::{Liking, SignedIn};
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use velvet_dial_core::repair::may_run;
+use velvet_dial_store::{accounts, jobs};
+
+/// Jobs listed.
+const LISTED: u64 = 60;
+
+/// One job.
+pub struct Row {
+    pub number: i64,
+    pub tag: String,
+    pub description: String,
+    pub complaint: String,
+    pub stage_title: &'static str,
+    /// How many of the stages are behind it, for the pipe.
+    pub along: usize,
+    pub flag: Flag,
+    pub last: String,
+    pub when: String,
+}
+
+#[derive(Template)]
+#[template(path = "page/board.html")]
+struct Page {
+    chrome: Chrome,
+    shop: String,
+    open: Vec<Row>,
+    closed: Vec<Row>,
+}
+
+/// Shows the board.
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Fault> {
+    let viewer = &who.0;
+    let (mut open, mut closed) = (Vec::new(), Vec::new());
+    for head in jobs::list(&app.db, viewer, LISTED).await? {
+        let job = jobs::load(&app.db, viewer, head.number).await?;
+        let stage = where_it_is(&job);
+        let last = job.entries.last();
+        let row = Row {
+            number: head.number,
+            tag: head.vehicle.tag,
+            description: head.vehicle.description,
+            complaint: head.complaint,
+            stage_title: if job.closed() { "Closed" } else { stage.title() },
+            along: Stage::ALL.iter().position(|s| *s == stage).unwrap_or(0) + 1,
+            flag: flag(&may_run(&job.case(), job.repair().is_some())),
+            last: last.map(|entry| describe(&entry.body, liking.unit)).unwrap_or_else(|| "Nothing written yet".to_owned()),
+            when: show::moment(last.map_or(head.opened_at, |entry| entry.written_at)),
+        };
+        if job.closed() { closed.push(row) } else { open.push(row) }
+    }
+    let page = Page { chrome: Chrome::of(viewer, liking, "Board"), shop: accounts::shop_name(&app.db, viewer).await?, open, closed };
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
+}
