@@ -43,7 +43,8 @@ fn run(command: &mut Command) -> Result<(), String> {
 fn demo(rest: &[&str]) -> Result<(), String> {
     machine::install(machine::SERVER)?;
     let root = machine::root()?;
-    run(cargo().current_dir(&root).args(["build", "--package", "velvet-dial", "--bin", "velvet-dial"]))?;
+    // The whole workspace is named, so that what is compiled for the tests serves here too.
+    run(cargo().current_dir(&root).args(["build", "--workspace", "--bin", "velvet-dial"]))?;
     let target = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root.join("target"), Into::into);
     // We become the server, so that Ctrl-C and TERM reach it itself.
     let mut server = Command::new(target.join("debug/velvet-dial"));

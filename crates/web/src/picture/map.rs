@@ -43,7 +43,7 @@ pub struct Scene {
 pub const SPEEDS: [f64; 13] = [500.0, 650.0, 800.0, 1000.0, 1250.0, 1500.0, 1800.0, 2200.0, 2600.0, 3000.0, 3500.0, 4000.0, 4500.0];
 
 const WIDTH: f64 = 660.0;
-const HEIGHT: f64 = 330.0;
+const HEIGHT: f64 = 320.0;
 const LEFT: f64 = 52.0;
 const RIGHT: f64 = 18.0;
 const TOP: f64 = 14.0;

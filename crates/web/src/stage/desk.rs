@@ -60,7 +60,7 @@ struct Page {
 }
 
 #[derive(Template)]
-#[template(path = "stage/bench.html")]
+#[template(path = "stage/fragment.html")]
 struct Fragment {
     bench: Bench,
 }
