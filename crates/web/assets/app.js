@@ -46,18 +46,26 @@ document.addEventListener("htmx:before:request", (event) => {
   const form = event.target.closest?.("form[data-draft]");
   if (form) form.dataset.sent = "yes";
 });
-document.addEventListener("htmx:before:swap", (event) => {
+
+// A form that was taken is empty again and its first field has the cursor, however much of it the swap kept.
+document.addEventListener("htmx:after:swap", (event) => {
   const ctx = event.detail?.ctx;
-  const form = ctx?.sourceElement?.closest?.("form[data-draft]");
-  if (form && ctx.response?.status < 400) localStorage.removeItem(draftKey(form));
+  const draft = ctx?.sourceElement?.closest?.("form")?.dataset.draft;
+  if (draft && ctx.response?.status < 400) {
+    localStorage.removeItem(`vd-draft:${draft}`);
+    for (const field of document.querySelectorAll(`form[data-draft="${CSS.escape(draft)}"] [data-keep]`)) field.value = field.getAttribute("value") ?? "";
+    document.querySelector("[data-first]")?.focus();
+  }
+  restoreDrafts();
 });
 
-// After a swap the new form's first field takes the cursor when the old one is gone.
-document.addEventListener("htmx:after:swap", () => {
-  restoreDrafts();
-  const lost = !document.activeElement || document.activeElement === document.body;
-  const first = document.querySelector("[data-first]");
-  if (lost && first) first.focus();
+// A file too large is told before it is sent; the server says no to it as well.
+document.addEventListener("change", (event) => {
+  const field = event.target.closest("input[type=file][data-most]");
+  const large = field?.files[0]?.size > Number(field?.dataset.most);
+  if (!field) return;
+  document.getElementById(`${field.id}-problem`).textContent = large ? "The file is larger than 8 MB. Cut the run to the part that matters, or record fewer samples a second." : "";
+  field.form.querySelector("button").disabled = large;
 });
 
 // The lost connection: the request is kept with its form's key, the page says so, and it is sent again until it is answered. The key makes a

@@ -3,13 +3,13 @@ use super::{at, multiples, polyline, round_step};
 use velvet_dial_core::capture::{Capture, Hold, Sample};
 use velvet_dial_core::unit::Pressure;
 
-const WIDTH: f64 = 680.0;
+const WIDTH: f64 = 1100.0;
 const HEIGHT: f64 = 300.0;
 const LEFT: f64 = 52.0;
 const TOP: f64 = 22.0;
 const BOTTOM: f64 = 36.0;
 /// Columns of the picture; each shows the least and the most of its samples, so that no peak is lost.
-const COLUMNS: usize = 420;
+const COLUMNS: usize = 520;
 
 pub struct Band {
     pub number: usize,
