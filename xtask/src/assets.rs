@@ -25,7 +25,11 @@ pub fn check() -> Result<(), String> {
     let root = crate::machine::root()?;
     let built = fs::read_to_string(root.join(BUILT)).map_err(|error| format!("{BUILT}: {error}"))?;
     let (head, css) = built.split_once('\n').ok_or_else(|| format!("{BUILT} is empty: run cargo xtask assets"))?;
-    if format!("{head}\n") == stamp(&root, css)? { Ok(()) } else { Err(format!("{BUILT} is not current: run cargo xtask assets and commit it")) }
+    if format!("{head}\n") == stamp(&root, css)? {
+        Ok(())
+    } else {
+        Err(format!("{BUILT} is not current: run cargo xtask assets and commit it"))
+    }
 }
 
 fn stamp(root: &Path, css: &str) -> Result<String, String> {

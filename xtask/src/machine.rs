@@ -24,7 +24,11 @@ pub fn install((programs, packages): Need) -> Result<(), String> {
     let root = Command::new("id").arg("-u").output().is_ok_and(|out| out.stdout.trim_ascii() == b"0");
     let debian = Path::new("/usr/bin/apt-get").exists();
     if !root || !debian {
-        let how = if debian { format!("Run this once, then start again:\n  sudo sh -c '{by_hand}'") } else { "On Debian these come from its own packages.".to_owned() };
+        let how = if debian {
+            format!("Run this once, then start again:\n  sudo sh -c '{by_hand}'")
+        } else {
+            "On Debian these come from its own packages.".to_owned()
+        };
         return Err(format!("Missing: {}. {how}", packages.join(", ")));
     }
     println!("Installing {} …", packages.join(", "));
@@ -35,7 +39,9 @@ pub fn install((programs, packages): Need) -> Result<(), String> {
     };
     // A package that starts a service of its own is told not to: only ours is wanted.
     let policy = Path::new("/usr/sbin/policy-rc.d");
-    let ours = !policy.exists() && std::fs::write(policy, "#!/bin/sh\nexit 101\n").is_ok() && crate::run(Command::new("chmod").arg("755").arg(policy)).is_ok();
+    let ours = !policy.exists()
+        && std::fs::write(policy, "#!/bin/sh\nexit 101\n").is_ok()
+        && crate::run(Command::new("chmod").arg("755").arg(policy)).is_ok();
     let done = apt(&["update"]).and_then(|()| apt(&[&["install", "-y", "--no-install-recommends"], packages].concat()));
     if ours {
         std::fs::remove_file(policy).map_err(|error| format!("{}: {error}", policy.display()))?;

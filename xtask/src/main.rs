@@ -60,5 +60,14 @@ fn test(rest: &[&str]) -> Result<(), String> {
 fn shots() -> Result<(), String> {
     machine::install(machine::SERVER)?;
     machine::install(machine::BROWSER)?;
-    run(cargo().current_dir(machine::root()?).args(["test", "--package", "velvet-dial", "--test", "shots", "--", "--ignored", "--nocapture"]))
+    run(cargo().current_dir(machine::root()?).args([
+        "test",
+        "--package",
+        "velvet-dial",
+        "--test",
+        "shots",
+        "--",
+        "--ignored",
+        "--nocapture",
+    ]))
 }

@@ -75,6 +75,7 @@ choice! {
     }
 }
 
+#[expect(clippy::derivable_impls, reason = "the macro that writes the enum knows no default")]
 impl Default for Gear {
     fn default() -> Self {
         Self::Neutral

@@ -97,7 +97,8 @@ impl MariaDb {
         write_private(&init, &init_sql(&password, &random_word(&init)?))?;
         let log = folder.join("mariadbd.log");
         let port = crate::free_port().map_err(file(folder))?;
-        let leashed = Leashed::start(&server, &arguments(folder, &data, &init, port), &log, throwaway.then_some(folder)).map_err(file(&server))?;
+        let leashed =
+            Leashed::start(&server, &arguments(folder, &data, &init, port), &log, throwaway.then_some(folder)).map_err(file(&server))?;
         wait_until_ready(&leashed, port, &log)?;
         // The words in it are set now; the next start writes its own.
         fs::remove_file(&init).map_err(file(&init))?;
@@ -180,7 +181,9 @@ fn install(folder: &Path, data: &Path) -> Result<(), StartError> {
     let password = folder.join("password");
     write_private(&password, &random_word(&password)?)?;
     let mut command = Command::new(&program);
-    command.args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db"]).arg(format!("--datadir={}", half.display()));
+    command
+        .args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db"])
+        .arg(format!("--datadir={}", half.display()));
     command.args(as_root()).stdin(Stdio::null());
     let done = command.output().map_err(file(&program))?;
     if !done.status.success() {
@@ -269,6 +272,7 @@ fn write_private(path: &Path, text: &str) -> Result<(), StartError> {
 /// 32 random hexadecimal digits: safe in SQL and in an address.
 fn random_word(path: &Path) -> Result<String, StartError> {
     let mut bytes = [0u8; 16];
-    getrandom::fill(&mut bytes).map_err(|error| StartError::File { path: path.to_owned(), source: std::io::Error::other(error.to_string()) })?;
+    getrandom::fill(&mut bytes)
+        .map_err(|error| StartError::File { path: path.to_owned(), source: std::io::Error::other(error.to_string()) })?;
     Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())
 }

@@ -79,7 +79,9 @@ fn stands_already(error: &DbErr) -> bool {
 
 /// True when the database gave up a transaction to let another finish; trying again is right.
 fn lost_a_race(error: &DbErr) -> bool {
-    let (DbErr::Exec(RuntimeErr::SqlxError(inner)) | DbErr::Query(RuntimeErr::SqlxError(inner))) = error else { return false };
+    let (DbErr::Exec(RuntimeErr::SqlxError(inner)) | DbErr::Query(RuntimeErr::SqlxError(inner))) = error else {
+        return false;
+    };
     let code = inner.as_database_error().and_then(|e| e.code());
     // Deadlock found; lock wait timeout. MariaDB reports the SQLSTATE of both as below.
     code.is_some_and(|code| code == "40001" || code == "1213" || code == "1205" || code == "1020")

@@ -9,4 +9,5 @@ pub use browser::Browser;
 pub use database::fresh_database;
 
 /// A text that would do harm wherever it is not escaped: markup, quotes, a script, a template's braces, another script direction.
-pub const HOSTILE: &str = "</title><script>document.title='owned'</script>\"'><img src=x onerror=document.title='owned'>{{7*7}}&amp;\u{202e}";
+pub const HOSTILE: &str =
+    "</title><script>document.title='owned'</script>\"'><img src=x onerror=document.title='owned'>{{7*7}}&amp;\u{202e}";

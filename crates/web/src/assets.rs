@@ -13,7 +13,11 @@ pub async fn file(path: web::Path<String>, request: HttpRequest) -> Result<HttpR
     let file = Files::get(&path).ok_or(Fault::NoPage)?;
     let tag: String = file.metadata.sha256_hash().iter().take(12).map(|byte| format!("{byte:02x}")).collect();
     let tag = format!("\"{tag}\"");
-    let known = request.headers().get(IF_NONE_MATCH).and_then(|value| value.to_str().ok()).is_some_and(|known| known.contains(tag.trim_matches('"')));
+    let known = request
+        .headers()
+        .get(IF_NONE_MATCH)
+        .and_then(|value| value.to_str().ok())
+        .is_some_and(|known| known.contains(tag.trim_matches('"')));
     if known {
         return Ok(HttpResponse::NotModified().insert_header((ETAG, tag)).finish());
     }

@@ -165,7 +165,9 @@ async fn entries(db: &Connection, people: &HashMap<&str, Viewer>, number: i64, j
                     repairs.insert(cause, id);
                 }
             }
-            Written::Overtaken { .. } => return Err(DemoError::Names(format!("{} says {i} twice", job.tag))),
+            Written::Overtaken { .. } => {
+                return Err(DemoError::Names(format!("{} says {i} twice", job.tag)));
+            }
         }
     }
     Ok(())

@@ -30,7 +30,8 @@ pub async fn assess(app: web::Data<App>, job: Job) -> Result<Assessed, Fault> {
         let put_right = job.repair().is_some();
         let now = diagnose(&case, &tracer, put_right);
         let earlier = job.case_at(job.seq() - 1);
-        let before = if earlier == case { now.posterior.probability.clone() } else { diagnose(&earlier, &tracer, put_right).posterior.probability };
+        let before =
+            if earlier == case { now.posterior.probability.clone() } else { diagnose(&earlier, &tracer, put_right).posterior.probability };
         Ok(Assessed { job, case, now, before, tracer })
     })
     .await?

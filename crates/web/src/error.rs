@@ -59,12 +59,27 @@ impl Fault {
     /// Title and sentence for the user; nothing from inside goes into it.
     fn words(&self) -> (&'static str, &'static str) {
         match self {
-            Self::SignInFirst { .. } => ("Sign in first", "You are not signed in, or your session is over. Sign in and go on where you were."),
-            Self::OtherSite => ("Refused", "This change was asked for by another site's page, so it was not done. Open the page here and do it again."),
-            Self::NoPage | Self::Store(StoreError::NotFound) => ("Not found", "There is no such page, or it belongs to another shop. Go back to the board and look for the job there."),
-            Self::Form(_) => ("Form not understood", "The form was too long or incomplete, so nothing was written. Go back, shorten what you typed and send it again."),
-            Self::Upload(_) => ("File not taken", "The file is larger than 8 MB or the upload broke off, so nothing was kept. Cut the run to the part that matters, or record fewer samples a second."),
-            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::CutOff(_) => ("Something failed here", "Nothing of what you typed was lost on this page. Go back and send it again; if it fails again, tell whoever looks after this computer the time of day: the log has the details."),
+            Self::SignInFirst { .. } => {
+                ("Sign in first", "You are not signed in, or your session is over. Sign in and go on where you were.")
+            }
+            Self::OtherSite => {
+                ("Refused", "This change was asked for by another site's page, so it was not done. Open the page here and do it again.")
+            }
+            Self::NoPage | Self::Store(StoreError::NotFound) => {
+                ("Not found", "There is no such page, or it belongs to another shop. Go back to the board and look for the job there.")
+            }
+            Self::Form(_) => (
+                "Form not understood",
+                "The form was too long or incomplete, so nothing was written. Go back, shorten what you typed and send it again.",
+            ),
+            Self::Upload(_) => (
+                "File not taken",
+                "The file is larger than 8 MB or the upload broke off, so nothing was kept. Cut the run to the part that matters, or record fewer samples a second.",
+            ),
+            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::CutOff(_) => (
+                "Something failed here",
+                "Nothing of what you typed was lost on this page. Go back and send it again; if it fails again, tell whoever looks after this computer the time of day: the log has the details.",
+            ),
         }
     }
 }

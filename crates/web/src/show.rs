@@ -4,7 +4,13 @@ use velvet_dial_core::unit::Pressure;
 
 /// Odds as percent.
 pub fn percent(p: f64) -> String {
-    if p < 0.01 { "< 1 %".to_owned() } else if p > 0.99 { "> 99 %".to_owned() } else { format!("{:.0} %", 100.0 * p) }
+    if p < 0.01 {
+        "< 1 %".to_owned()
+    } else if p > 0.99 {
+        "> 99 %".to_owned()
+    } else {
+        format!("{:.0} %", 100.0 * p)
+    }
 }
 
 /// A pressure with its unit.

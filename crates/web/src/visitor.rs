@@ -33,7 +33,9 @@ impl FromRequest for SignedIn {
         let app = request.app_data::<web::Data<App>>().cloned();
         Box::pin(async move {
             let away = || Fault::SignInFirst { back, fragment };
-            let (Some(token), Some(app)) = (token, app) else { return Err(away()) };
+            let (Some(token), Some(app)) = (token, app) else {
+                return Err(away());
+            };
             accounts::viewer_of(&app.db, &token).await?.map(Self).ok_or_else(away)
         })
     }

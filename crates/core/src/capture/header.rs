@@ -40,6 +40,15 @@ impl TimeUnit {
         }
     }
 
+    /// As printed beside a number.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::S => "s",
+            Self::Ms => "ms",
+            Self::Min => "min",
+        }
+    }
+
     /// From what is written.
     pub fn parse(text: &str) -> Option<Self> {
         match text {

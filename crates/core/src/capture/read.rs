@@ -148,10 +148,11 @@ pub fn read(table: &Table, mapping: &Mapping) -> Result<Capture, CaptureError> {
 }
 
 fn sample(cells: &[String], mapping: &Mapping) -> Result<Sample, String> {
-    let cell = |at: usize, label: &str| cells.get(at).map(String::as_str).ok_or_else(|| format!("{label}: the column is missing in this row"));
+    let cell =
+        |at: usize, label: &str| cells.get(at).map(String::as_str).ok_or_else(|| format!("{label}: the column is missing in this row"));
     let number = |field: &Field, at: usize| field_number(field, cell(at, field.label)?);
-    let time_s = number(&Field { max: 1e9, ..TIME }, mapping.time.at)? * mapping.time.unit.seconds();
-    TIME.hold(time_s).map_err(|error| error.to_string())?;
+    let unit = mapping.time.unit;
+    let time_s = number(&Field { max: TIME.max / unit.seconds(), unit: unit.label(), ..TIME }, mapping.time.at)? * unit.seconds();
     let pressure = cell(mapping.pressure.at, "Pressure")?;
     let kpa = CAPTURE_PRESSURE.parse_pressure(pressure, mapping.pressure.unit).map_err(|error| error.to_string())?;
     let rpm = number(&field::RPM, mapping.speed)?;

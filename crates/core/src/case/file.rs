@@ -199,9 +199,9 @@ fn engine(card: &Card) -> Result<(), CaseError> {
 fn words(case: &Case) -> Result<(), CaseError> {
     let know = knowledge();
     for (i, entry) in case.evidence.iter().enumerate() {
-        let check = know.check(&entry.check).ok_or_else(|| {
-            CaseError::at(format!("evidence[{i}].check"), format!("“{}” is no check known here", entry.check))
-        })?;
+        let check = know
+            .check(&entry.check)
+            .ok_or_else(|| CaseError::at(format!("evidence[{i}].check"), format!("“{}” is no check known here", entry.check)))?;
         if check.outcome(&entry.outcome).is_none() {
             let known: Vec<_> = check.outcomes.iter().map(|o| o.id.as_str()).collect();
             let message = format!("“{}” is no outcome of {}; use one of: {}", entry.outcome, entry.check, known.join(", "));

@@ -44,7 +44,8 @@ impl JudgedReading {
     pub fn deciding_full_scale_kpa(&self, class_percent: f64) -> Option<f64> {
         let point = self.point?;
         let need = limits::deciding_u_kpa(self.measured_kpa, point.min_kpa, point.max_kpa)?;
-        let rest: f64 = self.budget.items.iter().filter(|i| i.from != "gauge class" && i.from != "graduation").map(|i| i.u_kpa.powi(2)).sum();
+        let rest: f64 =
+            self.budget.items.iter().filter(|i| i.from != "gauge class" && i.from != "graduation").map(|i| i.u_kpa.powi(2)).sum();
         let left = need * need - rest;
         // Half of what is left for the class, half for the graduation that comes with it.
         (left > 0.0).then(|| (0.5 * left).sqrt() * 3f64.sqrt() * 100.0 / class_percent).filter(|scale| *scale > self.measured_kpa * 1.1)
@@ -125,7 +126,8 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
     let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
     let to = point.map_or(at, |p| Working { rpm: p.rpm, oil_temp_c: p.oil_temp_c });
     let gauge_only = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default());
-    let Local { kpa_per_k, kpa_per_rpm, ratio, ratio_sd } = tracer.local(&Bearing { at, kpa: reading.kpa, u_kpa: gauge_only.total_kpa() }, to);
+    let Local { kpa_per_k, kpa_per_rpm, ratio, ratio_sd } =
+        tracer.local(&Bearing { at, kpa: reading.kpa, u_kpa: gauge_only.total_kpa() }, to);
     let mut budget = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity { kpa_per_k, kpa_per_rpm });
     let brought = to != at;
     if brought {
@@ -135,16 +137,14 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
         budget.add("brought to the sheet's point", reading.kpa * ratio_sd);
     }
     let measured_kpa = reading.kpa * ratio;
-    let (probability_conforms, decision) = point.map_or((0.5, Decision::NotMeasured), |p| {
-        limits::decide(measured_kpa, budget.total_kpa(), p.min_kpa, p.max_kpa)
-    });
+    let (probability_conforms, decision) =
+        point.map_or((0.5, Decision::NotMeasured), |p| limits::decide(measured_kpa, budget.total_kpa(), p.min_kpa, p.max_kpa));
     JudgedReading { reading: index, point, measured_kpa, brought, budget, probability_conforms, decision }
 }
 
 /// The verdict over the readings of a phase, each already judged.
 pub(super) fn verdict(case: &Case, phase: Phase, judged: &[JudgedReading]) -> Verdict {
-    let of_phase: Vec<&JudgedReading> =
-        judged.iter().filter(|j| case.readings.get(j.reading).is_some_and(|r| r.phase == phase)).collect();
+    let of_phase: Vec<&JudgedReading> = judged.iter().filter(|j| case.readings.get(j.reading).is_some_and(|r| r.phase == phase)).collect();
     let (basis, points): (_, Vec<JudgedPoint>) = match &case.spec {
         Some(sheet) => (
             Basis::Sheet,

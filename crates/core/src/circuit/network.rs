@@ -101,7 +101,9 @@ impl Circuit {
 
     /// Adds a branch; false when all places are taken.
     pub fn add(&mut self, branch: Branch) -> bool {
-        let Some(place) = self.branches.get_mut(self.used) else { return false };
+        let Some(place) = self.branches.get_mut(self.used) else {
+            return false;
+        };
         *place = branch;
         self.used += 1;
         true
@@ -179,9 +181,7 @@ impl Circuit {
     fn head_pressure(&self, gallery_pa: f64, mu_film: f64, rho: f64) -> f64 {
         self.branches()
             .find_map(|branch| match (branch.place, branch.law) {
-                (Place::Head, Law::Restricted { g_m3, .. }) => {
-                    Some(branch.law.flow(gallery_pa, mu_film, rho).0 * mu_film / g_m3)
-                }
+                (Place::Head, Law::Restricted { g_m3, .. }) => Some(branch.law.flow(gallery_pa, mu_film, rho).0 * mu_film / g_m3),
                 _ => None,
             })
             .unwrap_or(gallery_pa)

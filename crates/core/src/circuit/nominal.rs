@@ -117,7 +117,10 @@ pub fn circuit(card: &Card, spec: &[PointOfSpec], oil: Oil, unknown: &Unknowns) 
     let rho = oil.density_kg_m3(at.oil_temp_c);
 
     // 7 cm³ a turn for the first litre, less than in proportion above; a tenth to a quarter more where jets, turbo or valve control are fed.
-    let extra = 1.0 + 0.12 * f64::from(u8::from(layout.turbo)) + 0.2 * f64::from(u8::from(layout.piston_jets)) + 0.15 * f64::from(u8::from(layout.valve_control));
+    let extra = 1.0
+        + 0.12 * f64::from(u8::from(layout.turbo))
+        + 0.2 * f64::from(u8::from(layout.piston_jets))
+        + 0.15 * f64::from(u8::from(layout.valve_control));
     let per_turn_m3 = 7.0e-6 * card.displacement_l.powf(0.85) * extra * unknown.pump_size;
     let cracks_pa = 1e3 * relief_kpa(card, spec) * unknown.relief_pressure;
     let full_m3_s = per_turn_m3 * 100.0;
@@ -162,6 +165,17 @@ pub fn circuit(card: &Card, spec: &[PointOfSpec], oil: Oil, unknown: &Unknowns) 
     circuit.gallery_end_loss = GALLERY_END_LOSS;
     let film_mu = oil.mu_pa_s(at.oil_temp_c + unknown.film_rise_k_per_krpm * at.rpm / 1000.0);
 
+    let mut shared_m3_s = gallery_m3_s;
+    if layout.piston_jets {
+        // All jets together pass a fifth of full flow at the relief's pressure. Where the card does not say when they open, it is above this
+        // engine's hot idle; jets that are open there already leave the rest to the other branches, and never take more than half.
+        let opens_pa = layout.jets_open_kpa.map_or((1.15 * idle_pa).max(180e3), |kpa| 1e3 * kpa);
+        let whole_k_m2 = 0.2 * full_m3_s * (rho / cracks_pa).sqrt();
+        let (taken, _) = Law::Jet { k_m2: whole_k_m2, opens_pa }.flow(idle_pa, film_mu, rho);
+        let kept = (0.5 * gallery_m3_s / taken.max(f64::MIN_POSITIVE)).min(1.0);
+        circuit.add(Branch { place: Place::Jets, law: Law::Jet { k_m2: whole_k_m2 * kept, opens_pa } });
+        shared_m3_s -= taken * kept;
+    }
     let mut weights = vec![(Place::Crank, 0.55 * unknown.crank_weight, false)];
     weights.push((Place::Cam, 0.14 * unknown.top_weight, layout.cam_feed == CamFeed::Restricted));
     if layout.rockers != Rockers::None {
@@ -175,7 +189,7 @@ pub fn circuit(card: &Card, spec: &[PointOfSpec], oil: Oil, unknown: &Unknowns) 
     }
     let total: f64 = weights.iter().map(|(_, weight, _)| weight).sum();
     for (place, weight, restricted) in weights {
-        let share_m3_s = gallery_m3_s * weight / total;
+        let share_m3_s = shared_m3_s * weight / total;
         let law = if restricted {
             Law::Restricted {
                 k_m2: share_m3_s * (rho / (RESTRICTOR_SHARE * idle_pa)).sqrt(),
@@ -185,12 +199,6 @@ pub fn circuit(card: &Card, spec: &[PointOfSpec], oil: Oil, unknown: &Unknowns) 
             Law::Laminar { g_m3: share_m3_s * film_mu / idle_pa }
         };
         circuit.add(Branch { place, law });
-    }
-    if layout.piston_jets {
-        let opens_pa = 1e3 * layout.jets_open_kpa.unwrap_or(180.0);
-        // All jets together pass a fifth of full flow at the relief's pressure.
-        let k_m2 = 0.2 * full_m3_s * (rho / cracks_pa).sqrt();
-        circuit.add(Branch { place: Place::Jets, law: Law::Jet { k_m2, opens_pa } });
     }
     circuit
 }

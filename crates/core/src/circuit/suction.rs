@@ -4,8 +4,8 @@
 //! atmosphere swells with p_atm/p_in (Boyle) and takes swept volume; an opening at the joint draws air by the depression across it.
 //! Below a floor of about 35 kPa absolute the oil gives off its gas and the pump draws no more than what keeps that floor.
 
-use super::root;
 use super::part::CD;
+use super::root;
 
 const ATMOSPHERE_PA: f64 = 101_325.0;
 const GRAVITY_M_S2: f64 = 9.806_65;
@@ -84,11 +84,6 @@ impl Suction {
         } else {
             root::falling(space_left, 0.0, most.min(swept_m3_s), swept_m3_s * (1.0 - air), 1e-12 * swept_m3_s)
         };
-        Drawn {
-            liquid_m3_s: liquid,
-            inlet_abs_pa: inlet(liquid).max(FLOOR_PA),
-            air_share: 1.0 - liquid / swept_m3_s,
-            starving,
-        }
+        Drawn { liquid_m3_s: liquid, inlet_abs_pa: inlet(liquid).max(FLOOR_PA), air_share: 1.0 - liquid / swept_m3_s, starving }
     }
 }

@@ -49,10 +49,7 @@ pub struct Sheet {
 
 /// The revision in force on a day: the latest whose first day is not after it. One without a date has always been in force.
 pub fn in_force(sheets: &[Sheet], on: NaiveDate) -> Option<&Sheet> {
-    sheets
-        .iter()
-        .filter(|sheet| sheet.in_force_from.is_none_or(|from| from <= on))
-        .max_by_key(|sheet| sheet.in_force_from)
+    sheets.iter().filter(|sheet| sheet.in_force_from.is_none_or(|from| from <= on)).max_by_key(|sheet| sheet.in_force_from)
 }
 
 /// What can be said of a point.
@@ -128,10 +125,5 @@ pub fn overall(decisions: impl IntoIterator<Item = Decision>) -> Decision {
 /// The standard uncertainty that would decide a reading as it stands, kPa; `None` when it lies on the limit.
 pub fn deciding_u_kpa(measured_kpa: f64, min_kpa: Option<f64>, max_kpa: Option<f64>) -> Option<f64> {
     const Z_95: f64 = 1.645;
-    [min_kpa, max_kpa]
-        .into_iter()
-        .flatten()
-        .map(|limit| (measured_kpa - limit).abs() / Z_95)
-        .min_by(f64::total_cmp)
-        .filter(|u| *u > 0.1)
+    [min_kpa, max_kpa].into_iter().flatten().map(|limit| (measured_kpa - limit).abs() / Z_95).min_by(f64::total_cmp).filter(|u| *u > 0.1)
 }

@@ -3,8 +3,8 @@
 //! Sources: ASTM D341-20 (Walther equation, form log₁₀ log₁₀(ν + 0.7) = A − B·log₁₀ T) for temperature; the Refutas
 //! viscosity blending index (Maples, *Petroleum Refinery Process Economics*, 2nd ed., 2000) for blends; density falls
 //! linearly by α = 7·10⁻⁴ /K from its value at 15 °C. Valid from −20 to 150 °C: below, waxes and yield make an oil thicker than
-//! Walther says; above, the constant 0.7 no longer holds. Checked against the two defining points (exact by construction) and the
-//! printed properties of the base oils in `tests/golden/oil.csv`.
+//! Walther says; above, the constant 0.7 no longer holds.
+//! Checked against its two defining points and values computed apart from this code (`tests/golden/oil.csv`).
 use thiserror::Error;
 
 /// Temperatures over which the relations hold, °C.
@@ -25,7 +25,9 @@ pub enum OilError {
         known: String,
     },
     /// The two viscosities do not describe an engine oil.
-    #[error("{nu_40_mm2_s} mm²/s at 40 °C and {nu_100_mm2_s} at 100 °C are not an engine oil; the first lies between 10 and 400 and the second between 2 and 40, well below the first")]
+    #[error(
+        "{nu_40_mm2_s} mm²/s at 40 °C and {nu_100_mm2_s} at 100 °C are not an engine oil; the first lies between 10 and 400 and the second between 2 and 40, well below the first"
+    )]
     NotAnOil {
         /// At 40 °C.
         nu_40_mm2_s: f64,

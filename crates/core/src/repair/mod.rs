@@ -58,7 +58,9 @@ impl MayRun {
 /// The flag for a case. `put_right` is true once a repair stands in the job.
 pub fn may_run(case: &Case, put_right: bool) -> MayRun {
     let rules = RULES.as_ref().map(|rules| rules.stop.as_slice()).unwrap_or_default();
-    let Some(rule) = rules.iter().find(|rule| holds(rule, case)) else { return MayRun::Yes };
+    let Some(rule) = rules.iter().find(|rule| holds(rule, case)) else {
+        return MayRun::Yes;
+    };
     if !put_right {
         return MayRun::No { why: &rule.why, instead: &rule.instead };
     }

@@ -291,12 +291,10 @@ pub fn faults() -> Vec<String> {
 fn load() -> Knowledge {
     let mut complaints = Vec::new();
     let mut parse = |what: &str, error: toml::de::Error| complaints.push(format!("{what}: {error}"));
-    let causes = toml::from_str::<CauseFile>(include_str!("../../knowledge/causes.toml"))
-        .map(|file| file.cause)
-        .unwrap_or_else(|error| {
-            parse("causes.toml", error);
-            Vec::new()
-        });
+    let causes = toml::from_str::<CauseFile>(include_str!("../../knowledge/causes.toml")).map(|file| file.cause).unwrap_or_else(|error| {
+        parse("causes.toml", error);
+        Vec::new()
+    });
     let circumstances = toml::from_str::<CircumstanceFile>(include_str!("../../knowledge/circumstances.toml"))
         .map(|file| file.circumstance)
         .unwrap_or_else(|error| {

@@ -128,10 +128,7 @@ impl Tracer {
             self.faults
                 .par_iter()
                 .flat_map(|fault| {
-                    self.healthy
-                        .par_iter()
-                        .zip(&self.severity)
-                        .map(|(healthy, severity)| fault.port_kpa(healthy, *severity, at) as f32)
+                    self.healthy.par_iter().zip(&self.severity).map(|(healthy, severity)| fault.port_kpa(healthy, *severity, at) as f32)
                 })
                 .collect(),
         );
@@ -228,7 +225,9 @@ impl Tracer {
 
     /// The curve a cause would draw: for each speed the mean pressure in kPa over its draws as the readings weigh them.
     pub fn curve(&self, cause: usize, pressures: &Pressures, speeds: &[f64], oil_temp_c: f64) -> Vec<f64> {
-        let Some(what) = self.know.causes.get(cause) else { return Vec::new() };
+        let Some(what) = self.know.causes.get(cause) else {
+            return Vec::new();
+        };
         let even = vec![1.0; LOCAL_DRAWS];
         let weights = pressures.weights.get(cause).unwrap_or(&even);
         let mut best: Vec<(usize, f64)> = weights.iter().copied().enumerate().collect();
@@ -248,9 +247,7 @@ impl Tracer {
             .map(|rpm| {
                 harmed
                     .iter()
-                    .map(|(draw, weight, circuit)| {
-                        weight * self.shown(what, *draw, circuit.port_kpa(Working { rpm: *rpm, oil_temp_c })).0
-                    })
+                    .map(|(draw, weight, circuit)| weight * self.shown(what, *draw, circuit.port_kpa(Working { rpm: *rpm, oil_temp_c })).0)
                     .sum()
             })
             .collect()

@@ -37,9 +37,8 @@ impl Posterior {
 
 /// The posterior over the causes. The order of the findings does not matter.
 pub fn weigh(know: &Knowledge, findings: &[Finding]) -> Posterior {
-    let logs: Vec<f64> = (0..know.causes.len())
-        .map(|cause| prior(know, cause) + findings.iter().map(|f| log_of(f, cause)).sum::<f64>())
-        .collect();
+    let logs: Vec<f64> =
+        (0..know.causes.len()).map(|cause| prior(know, cause) + findings.iter().map(|f| log_of(f, cause)).sum::<f64>()).collect();
     let probability = softmax(&logs);
     let moved = findings
         .iter()

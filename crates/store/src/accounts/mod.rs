@@ -92,7 +92,9 @@ pub async fn sign_in(db: &Connection, name: &str, password: &str, agent: &str) -
         None => hash("nobody has this password".to_owned()).await?,
     };
     let right = verify(password.to_owned(), kept).await?;
-    let Some(user) = found.filter(|_| right) else { return Ok(None) };
+    let Some(user) = found.filter(|_| right) else {
+        return Ok(None);
+    };
     let mut bytes = [0u8; 32];
     getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
     let token = Token(bytes.iter().map(|byte| format!("{byte:02x}")).collect());
@@ -119,13 +121,17 @@ pub async fn viewer_of(db: &Connection, token: &Token) -> Result<Option<Viewer>,
         .filter(session::Column::ExpiresAt.gt(now()))
         .one(db)
         .await?;
-    let Some(session) = session else { return Ok(None) };
+    let Some(session) = session else {
+        return Ok(None);
+    };
     Ok(user::Entity::find_by_id(session.user_id).one(db).await?.map(viewer))
 }
 
 /// Ends the session of a token; with `everywhere`, all sessions of its user.
 pub async fn sign_out(db: &Connection, token: &Token, everywhere: bool) -> Result<(), StoreError> {
-    let Some(row) = session::Entity::find().filter(session::Column::TokenHash.eq(token.hash())).one(db).await? else { return Ok(()) };
+    let Some(row) = session::Entity::find().filter(session::Column::TokenHash.eq(token.hash())).one(db).await? else {
+        return Ok(());
+    };
     let which = if everywhere { session::Column::UserId.eq(row.user_id) } else { session::Column::Id.eq(row.id) };
     let revoked = session::ActiveModel { revoked_at: Set(Some(now())), ..Default::default() };
     session::Entity::update_many().set(revoked).filter(which).filter(session::Column::RevokedAt.is_null()).exec(db).await?;

@@ -83,8 +83,13 @@ pub async fn set_mapping(db: &Connection, viewer: &Viewer, number: i64, id: Uuid
 async fn kept(db: &Connection, viewer: &Viewer, number: i64, row: table::Model) -> Result<Kept, StoreError> {
     use crate::entity::job;
     use sea_orm::QuerySelect;
-    let elsewhere: Vec<Uuid> =
-        table::Entity::find().select_only().column(table::Column::JobId).filter(table::Column::Digest.eq(&row.digest)).into_tuple().all(db).await?;
+    let elsewhere: Vec<Uuid> = table::Entity::find()
+        .select_only()
+        .column(table::Column::JobId)
+        .filter(table::Column::Digest.eq(&row.digest))
+        .into_tuple()
+        .all(db)
+        .await?;
     let also_in: Vec<i64> = job::Entity::find()
         .filter(job::Column::ShopId.eq(viewer.shop))
         .filter(job::Column::Id.is_in(elsewhere))
@@ -94,5 +99,13 @@ async fn kept(db: &Connection, viewer: &Viewer, number: i64, row: table::Model) 
         .into_iter()
         .map(|job| job.number)
         .collect();
-    Ok(Kept { id: row.id, name: row.name, digest: row.digest, bytes: row.bytes, mapping: row.mapping, uploaded_at: row.uploaded_at, also_in })
+    Ok(Kept {
+        id: row.id,
+        name: row.name,
+        digest: row.digest,
+        bytes: row.bytes,
+        mapping: row.mapping,
+        uploaded_at: row.uploaded_at,
+        also_in,
+    })
 }

@@ -102,7 +102,9 @@ fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Result<Option<&'a
         }
         return Ok(Some(latest));
     }
-    let Some(subject) = new.body.subject() else { return Ok(None) };
+    let Some(subject) = new.body.subject() else {
+        return Ok(None);
+    };
     for row in rows.iter().filter(|row| heir(row.id).is_none() && Some(row.id) != new.supersedes) {
         if from_json::<Body>("entry", &row.body)?.subject().as_ref() == Some(&subject) {
             return Ok(Some(row));

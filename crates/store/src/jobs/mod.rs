@@ -118,18 +118,15 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
         Err(error) if !crate::stands_already(&error) => return Err(error.into()),
         _ => {}
     }
-    let found = job::Entity::find().filter(job::Column::SubmitKey.eq(submit_key)).filter(job::Column::ShopId.eq(viewer.shop)).one(db).await?;
+    let found =
+        job::Entity::find().filter(job::Column::SubmitKey.eq(submit_key)).filter(job::Column::ShopId.eq(viewer.shop)).one(db).await?;
     found.map(|row| row.number).ok_or(StoreError::NotFound)
 }
 
 /// Jobs of the shop, newest first.
 pub async fn list(db: &Connection, viewer: &Viewer, most: u64) -> Result<Vec<Head>, StoreError> {
-    let rows = job::Entity::find()
-        .filter(job::Column::ShopId.eq(viewer.shop))
-        .order_by_desc(job::Column::Number)
-        .limit(most)
-        .all(db)
-        .await?;
+    let rows =
+        job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number).limit(most).all(db).await?;
     let vehicles: HashMap<Uuid, Vehicle> = library::vehicles(db, viewer).await?.into_iter().map(|v| (v.id, v)).collect();
     rows.into_iter()
         .map(|row| {

@@ -46,7 +46,8 @@ pub struct Vehicle {
 /// Adds an engine; `None` when the name is taken.
 pub async fn add_engine(db: &Connection, viewer: &Viewer, name: &str, card: &Card) -> Result<Option<Uuid>, StoreError> {
     let id = Uuid::now_v7();
-    let row = engine::ActiveModel { id: Set(id), shop_id: Set(viewer.shop), name: Set(name.to_owned()), card: Set(json("engine card", card)?) };
+    let row =
+        engine::ActiveModel { id: Set(id), shop_id: Set(viewer.shop), name: Set(name.to_owned()), card: Set(json("engine card", card)?) };
     match row.insert(db).await {
         Ok(_) => Ok(Some(id)),
         Err(error) if crate::stands_already(&error) => Ok(None),
@@ -125,7 +126,8 @@ fn of_row(row: vehicle::Model) -> Vehicle {
 /// Adds a gauge; `None` when the name is taken.
 pub async fn add_gauge(db: &Connection, viewer: &Viewer, name: &str, gauge: &Instrument) -> Result<Option<Uuid>, StoreError> {
     let id = Uuid::now_v7();
-    let row = instrument::ActiveModel { id: Set(id), shop_id: Set(viewer.shop), name: Set(name.to_owned()), gauge: Set(json("gauge", gauge)?) };
+    let row =
+        instrument::ActiveModel { id: Set(id), shop_id: Set(viewer.shop), name: Set(name.to_owned()), gauge: Set(json("gauge", gauge)?) };
     match row.insert(db).await {
         Ok(_) => Ok(Some(id)),
         Err(error) if crate::stands_already(&error) => Ok(None),
@@ -135,6 +137,10 @@ pub async fn add_gauge(db: &Connection, viewer: &Viewer, name: &str, gauge: &Ins
 
 /// Gauges of the shop, the widest first.
 pub async fn gauges(db: &Connection, viewer: &Viewer) -> Result<Vec<Gauge>, StoreError> {
-    let rows = instrument::Entity::find().filter(instrument::Column::ShopId.eq(viewer.shop)).order_by_asc(instrument::Column::Name).all(db).await?;
+    let rows = instrument::Entity::find()
+        .filter(instrument::Column::ShopId.eq(viewer.shop))
+        .order_by_asc(instrument::Column::Name)
+        .all(db)
+        .await?;
     rows.into_iter().map(|row| Ok(Gauge { id: row.id, name: row.name, gauge: from_json("gauge", &row.gauge)? })).collect()
 }

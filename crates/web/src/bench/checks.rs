@@ -50,7 +50,13 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     });
     let answer = live.and_then(|(entry, outcome)| {
         let outcome = check.outcomes.iter().find(|o| o.id == *outcome)?;
-        Some(Answer { entry: entry.id.to_string(), outcome: &outcome.id, label: &outcome.label, who: entry.author_name.clone(), when: show::moment(entry.written_at) })
+        Some(Answer {
+            entry: entry.id.to_string(),
+            outcome: &outcome.id,
+            label: &outcome.label,
+            who: entry.author_name.clone(),
+            when: show::moment(entry.written_at),
+        })
     });
     let outcomes = check
         .outcomes

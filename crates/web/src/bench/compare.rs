@@ -62,8 +62,14 @@ pub(super) fn work(assessed: &Assessed, unit: Pressure) -> CompareWork {
         .iter()
         .filter(|sheet| Some(*sheet) != in_force)
         .map(|sheet| {
-            let points: Vec<String> = sheet.points.iter().map(|p| format!("{:.0} rpm {}", p.rpm, limit_words(p.min_kpa, p.max_kpa, unit))).collect();
-            format!("{}{}: {}", sheet.source, sheet.in_force_from.map(|from| format!(" (from {from})")).unwrap_or_default(), points.join("; "))
+            let points: Vec<String> =
+                sheet.points.iter().map(|p| format!("{:.0} rpm {}", p.rpm, limit_words(p.min_kpa, p.max_kpa, unit))).collect();
+            format!(
+                "{}{}: {}",
+                sheet.source,
+                sheet.in_force_from.map(|from| format!(" (from {from})")).unwrap_or_default(),
+                points.join("; ")
+            )
         })
         .collect();
     let source = in_force.map_or_else(String::new, |sheet| {
@@ -88,7 +94,9 @@ fn sentence(assessed: &Assessed) -> String {
         Decision::Above => "Surely too high. Do not rev it cold; trace it: the relief comes first.".to_owned(),
         Decision::Undecided => "This gauge cannot tell. See below what would decide it before anything is taken apart.".to_owned(),
         Decision::Within => "Every point of the sheet is surely within. If the dash says otherwise, the dash is the fault.".to_owned(),
-        Decision::NotMeasured if verdict.points.is_empty() || missing == verdict.points.len() => "Nothing to compare yet: take the hot readings the sheet names.".to_owned(),
+        Decision::NotMeasured if verdict.points.is_empty() || missing == verdict.points.len() => {
+            "Nothing to compare yet: take the hot readings the sheet names.".to_owned()
+        }
         Decision::NotMeasured => format!("What was read is within; {missing} of {} points are still to be read.", verdict.points.len()),
     }
 }
@@ -104,13 +112,16 @@ fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> PointRow {
         word: judged.decision().word(),
         odds: reading.map_or_else(String::new, |r| show::percent(r.probability_conforms)),
         advice: advice(assessed, judged, unit),
-        budget: reading.map_or_else(Vec::new, |r| r.budget.items.iter().map(|item| (item.from, show::plus_minus(item.u_kpa, unit))).collect()),
+        budget: reading
+            .map_or_else(Vec::new, |r| r.budget.items.iter().map(|item| (item.from, show::plus_minus(item.u_kpa, unit))).collect()),
     }
 }
 
 /// What would decide an undecided point: a gauge of the shop that is fine enough, else the one to look for.
 fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> String {
-    let Some(reading) = judged.reading.as_ref().filter(|_| judged.decision() == Decision::Undecided) else { return String::new() };
+    let Some(reading) = judged.reading.as_ref().filter(|_| judged.decision() == Decision::Undecided) else {
+        return String::new();
+    };
     let fine = assessed
         .job
         .gauges
@@ -121,8 +132,12 @@ fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> String {
         return format!("“{}” would decide it: read the same point with it.", gauge.name);
     }
     match reading.deciding_full_scale_kpa(1.0) {
-        Some(full_scale) => format!("A class 1.0 gauge of {} full scale or less would decide it.", show::pressure((full_scale / 10.0).floor() * 10.0, unit)),
-        None => reading.budget.largest().map_or_else(String::new, |item| format!("It lies on the limit: the {} weighs most; hold steadier, hotter, and read again.", item.from)),
+        Some(full_scale) => {
+            format!("A class 1.0 gauge of {} full scale or less would decide it.", show::pressure((full_scale / 10.0).floor() * 10.0, unit))
+        }
+        None => reading.budget.largest().map_or_else(String::new, |item| {
+            format!("It lies on the limit: the {} weighs most; hold steadier, hotter, and read again.", item.from)
+        }),
     }
 }
 
@@ -132,7 +147,12 @@ pub fn ledger_limits(assessed: &Assessed) -> Vec<Limit> {
     let mut limits = Vec::new();
     for sheet in &assessed.job.engine.sheets {
         let holds = Some(sheet) == in_force;
-        limits.extend(sheet.points.iter().filter(|p| p.gear == Gear::Neutral).map(|p| Limit { rpm: p.rpm, min_kpa: p.min_kpa, max_kpa: p.max_kpa, in_force: holds }));
+        limits.extend(sheet.points.iter().filter(|p| p.gear == Gear::Neutral).map(|p| Limit {
+            rpm: p.rpm,
+            min_kpa: p.min_kpa,
+            max_kpa: p.max_kpa,
+            in_force: holds,
+        }));
     }
     limits
 }

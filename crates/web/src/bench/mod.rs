@@ -279,7 +279,13 @@ fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
 
 /// Odds are told to one or two figures: nobody weighs 13.7 against 14.
 fn round_factor(factor: f64) -> f64 {
-    if factor >= 100.0 { 100.0 } else if factor >= 10.0 { factor.round() } else { (factor * 10.0).round() / 10.0 }
+    if factor >= 100.0 {
+        100.0
+    } else if factor >= 10.0 {
+        factor.round()
+    } else {
+        (factor * 10.0).round() / 10.0
+    }
 }
 
 fn put_right(assessed: &Assessed, unit: Pressure) -> PutRightWork {
@@ -295,7 +301,9 @@ fn put_right(assessed: &Assessed, unit: Pressure) -> PutRightWork {
         .job
         .live()
         .filter_map(|entry| match &entry.body {
-            velvet_dial_store::jobs::Body::Repair(repair) => Some((ledger::line(&assessed.job, entry, unit), repair.done.clone(), repair.follow_up.clone())),
+            velvet_dial_store::jobs::Body::Repair(repair) => {
+                Some((ledger::line(&assessed.job, entry, unit), repair.done.clone(), repair.follow_up.clone()))
+            }
             _ => None,
         })
         .collect();

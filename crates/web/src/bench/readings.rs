@@ -79,7 +79,8 @@ fn taken(assessed: &Assessed) -> impl Iterator<Item = (&Entry, &TakenReading, &J
 fn row(entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Pressure) -> ReadingRow {
     let r = &taken.reading;
     let estimated = if r.oil_temp_estimated { " est." } else { "" };
-    let brought = if judged.brought { format!("{} at the sheet's point", show::pressure(judged.measured_kpa, unit)) } else { String::new() };
+    let brought =
+        if judged.brought { format!("{} at the sheet's point", show::pressure(judged.measured_kpa, unit)) } else { String::new() };
     let from = taken.capture.map(|(_, from, to)| format!("capture {from:.0}–{to:.0} s")).unwrap_or_default();
     let note: Vec<String> = [brought, from].into_iter().filter(|text| !text.is_empty()).collect();
     ReadingRow {
@@ -132,7 +133,16 @@ pub(super) fn work(assessed: &Assessed, unit: Pressure, captures: &[Kept], after
         dial,
         map: map::map(&scene(assessed), unit),
         missing: verdict.missing().map(|point| compare::point_name(&assessed.case.engine, point)).collect(),
-        gauges: job.gauges.iter().map(|g| (g.name.clone(), format!("{} — {}, class {}", g.name, show::pressure(g.gauge.full_scale_kpa, unit), show::plain(g.gauge.class_percent)))).collect(),
+        gauges: job
+            .gauges
+            .iter()
+            .map(|g| {
+                (
+                    g.name.clone(),
+                    format!("{} — {}, class {}", g.name, show::pressure(g.gauge.full_scale_kpa, unit), show::plain(g.gauge.class_percent)),
+                )
+            })
+            .collect(),
         gauge,
         captures: captures.iter().map(|c| (c.id.to_string(), c.name.clone(), show::moment(c.uploaded_at))).collect(),
         has_sheet: job.sheet().is_some(),
@@ -149,7 +159,9 @@ pub(super) fn pairs(assessed: &Assessed, unit: Pressure) -> Vec<Pair> {
     points
         .iter()
         .map(|judged| {
-            let of = |points: &[velvet_dial_core::case::JudgedPoint]| points.iter().find(|p| p.point == judged.point).and_then(|p| p.reading.as_ref()).map(say);
+            let of = |points: &[velvet_dial_core::case::JudgedPoint]| {
+                points.iter().find(|p| p.point == judged.point).and_then(|p| p.reading.as_ref()).map(say)
+            };
             Pair {
                 place: compare::point_name(&assessed.case.engine, &judged.point),
                 limit: compare::limit_words(judged.point.min_kpa, judged.point.max_kpa, unit),
@@ -182,7 +194,12 @@ fn scene(assessed: &Assessed) -> Scene {
         let Some(temp) = temp else { continue };
         for index in &leaders {
             if let Some(cause) = knowledge().causes.get(*index) {
-                ghosts.push(Ghost { cause: cause.id.clone(), name: cause.name.clone(), cold, kpa: assessed.tracer.curve(*index, &assessed.now.pressures, &SPEEDS, temp) });
+                ghosts.push(Ghost {
+                    cause: cause.id.clone(),
+                    name: cause.name.clone(),
+                    cold,
+                    kpa: assessed.tracer.curve(*index, &assessed.now.pressures, &SPEEDS, temp),
+                });
             }
         }
     }

@@ -115,7 +115,11 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, 
             0 => quiet("fit the gauge"),
             n => (format!("{n} taken"), true, false),
         },
-        Stage::Compare => (verdict_words(assessed, unit), now.verdict.overall == Decision::Within, matches!(now.verdict.overall, Decision::Below | Decision::Above)),
+        Stage::Compare => (
+            verdict_words(assessed, unit),
+            now.verdict.overall == Decision::Within,
+            matches!(now.verdict.overall, Decision::Below | Decision::Above),
+        ),
         Stage::Trace => now.posterior.ranked().first().map_or_else(
             || quiet(""),
             |leader| {
@@ -123,10 +127,18 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, 
                 (format!("{} {name}", show::percent(now.posterior.of(*leader))), now.settled.is_some(), false)
             },
         ),
-        Stage::PutRight => if assessed.job.repair().is_some() { ("recorded".to_owned(), true, false) } else { quiet("not yet") },
+        Stage::PutRight => {
+            if assessed.job.repair().is_some() {
+                ("recorded".to_owned(), true, false)
+            } else {
+                quiet("not yet")
+            }
+        }
         Stage::Prove => match now.proof.overall {
             Decision::NotMeasured => quiet(if assessed.job.repair().is_some() { "read it again hot" } else { "not yet" }),
-            decision => (format!("{} after", decision.word()), decision == Decision::Within, matches!(decision, Decision::Below | Decision::Above)),
+            decision => {
+                (format!("{} after", decision.word()), decision == Decision::Within, matches!(decision, Decision::Below | Decision::Above))
+            }
         },
     }
 }
@@ -134,14 +146,22 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, 
 /// The worst point in a few words.
 fn verdict_words(assessed: &Assessed, unit: Pressure) -> String {
     let verdict = &assessed.now.verdict;
-    let Some(worst) = verdict.points.iter().find(|p| p.decision() == verdict.overall) else { return "no reading yet".to_owned() };
+    let Some(worst) = verdict.points.iter().find(|p| p.decision() == verdict.overall) else {
+        return "no reading yet".to_owned();
+    };
     let place = if is_idle(&assessed.case.engine, worst.point.rpm) { "hot idle".to_owned() } else { format!("{:.0} rpm", worst.point.rpm) };
     let measured = worst.reading.as_ref().map(|r| r.measured_kpa);
     match (verdict.overall, measured, worst.point.min_kpa, worst.point.max_kpa) {
-        (Decision::Below, Some(kpa), Some(min), _) => format!("{place} {} short", show::pressure(min - kpa, unit)),
-        (Decision::Above, Some(kpa), _, Some(max)) => format!("{place} {} over", show::pressure(kpa - max, unit)),
+        (Decision::Below, Some(kpa), Some(min), _) => {
+            format!("{place} {} short", show::pressure(min - kpa, unit))
+        }
+        (Decision::Above, Some(kpa), _, Some(max)) => {
+            format!("{place} {} over", show::pressure(kpa - max, unit))
+        }
         (Decision::Within, ..) => "all points within".to_owned(),
-        (Decision::NotMeasured, ..) => format!("{} of {} points read", verdict.points.len() - verdict.missing().count(), verdict.points.len()),
+        (Decision::NotMeasured, ..) => {
+            format!("{} of {} points read", verdict.points.len() - verdict.missing().count(), verdict.points.len())
+        }
         (decision, ..) => format!("{place} {}", decision.word()),
     }
 }

@@ -38,22 +38,34 @@ const MOVED: f64 = 0.01;
 pub(super) fn suspects(assessed: &Assessed) -> Suspects {
     let posterior = &assessed.now.posterior;
     let ranked = posterior.ranked();
-    let (listed, rest): (Vec<usize>, Vec<usize>) =
-        ranked.iter().enumerate().map(|(place, index)| (place < LISTED && (place < 3 || posterior.of(*index) >= LEAST), *index)).fold(
-            (Vec::new(), Vec::new()),
-            |(mut listed, mut rest), (keep, index)| {
-                if keep { listed.push(index) } else { rest.push(index) }
-                (listed, rest)
-            },
-        );
+    let (listed, rest): (Vec<usize>, Vec<usize>) = ranked
+        .iter()
+        .enumerate()
+        .map(|(place, index)| (place < LISTED && (place < 3 || posterior.of(*index) >= LEAST), *index))
+        .fold((Vec::new(), Vec::new()), |(mut listed, mut rest), (keep, index)| {
+            if keep {
+                listed.push(index)
+            } else {
+                rest.push(index)
+            }
+            (listed, rest)
+        });
     let mut groups: Vec<(f64, Group)> = Vec::new();
     for index in listed {
-        let Some(cause) = knowledge().causes.get(index) else { continue };
+        let Some(cause) = knowledge().causes.get(index) else {
+            continue;
+        };
         let p = posterior.of(index);
         let change = p - assessed.before.get(index).copied().unwrap_or(p);
         let moved = (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()));
-        let suspect =
-            Suspect { id: &cause.id, name: &cause.name, shape: &cause.shape, percent: show::percent(p), width: format!("{:.1}", 100.0 * p), moved };
+        let suspect = Suspect {
+            id: &cause.id,
+            name: &cause.name,
+            shape: &cause.shape,
+            percent: show::percent(p),
+            width: format!("{:.1}", 100.0 * p),
+            moved,
+        };
         match groups.iter_mut().find(|(_, group)| group.name == group_name(&cause.group)) {
             Some((sum, group)) => {
                 *sum += p;

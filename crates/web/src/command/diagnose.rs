@@ -73,12 +73,16 @@ fn one(text: &[u8], tracer: &mut Option<Tracer>) -> Result<Value, CaseError> {
     let kept = tracer.take().filter(|tracer| tracer.is_for(&case.engine, &spec));
     let kept = match kept {
         Some(kept) => kept,
-        None => Tracer::new(&case.engine, &spec).map_err(|error| CaseError { path: "engine.oil_grade".to_owned(), message: error.to_string() })?,
+        None => Tracer::new(&case.engine, &spec)
+            .map_err(|error| CaseError { path: "engine.oil_grade".to_owned(), message: error.to_string() })?,
     };
     let diagnosis = case::diagnose(&case, &kept, false);
     *tracer = Some(kept);
     if diagnosis.verdict.basis == Basis::RuleOfThumb {
-        eprintln!("{}: no sheet given; judged by the rule of thumb of 70 kPa for each 1000 rpm hot, which is never a pass for a warranty", case.id.as_deref().unwrap_or("case"));
+        eprintln!(
+            "{}: no sheet given; judged by the rule of thumb of 70 kPa for each 1000 rpm hot, which is never a pass for a warranty",
+            case.id.as_deref().unwrap_or("case")
+        );
     }
     serde_json::to_value(case::report(&case, &diagnosis)).map_err(|error| CaseError { path: ".".to_owned(), message: error.to_string() })
 }

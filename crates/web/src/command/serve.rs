@@ -57,7 +57,11 @@ impl Serve {
     pub fn run(self) -> ExitCode {
         let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn,sea_orm_migration=warn"));
         let log = tracing_subscriber::fmt().with_env_filter(filter).with_writer(io::stderr);
-        if io::stderr().is_terminal() { log.compact().init() } else { log.json().init() }
+        if io::stderr().is_terminal() {
+            log.compact().init()
+        } else {
+            log.json().init()
+        }
         match actix_web::rt::System::new().block_on(self.serve()) {
             Ok(()) => ExitCode::SUCCESS,
             Err(error) => {
@@ -69,8 +73,11 @@ impl Serve {
 
     async fn serve(self) -> Result<(), StartUp> {
         // The port first: it is the quickest to be wrong.
-        let listener = TcpListener::bind(SocketAddr::new(self.bind, self.port))
-            .map_err(|source| StartUp::Port { bind: self.bind, port: self.port, source })?;
+        let listener = TcpListener::bind(SocketAddr::new(self.bind, self.port)).map_err(|source| StartUp::Port {
+            bind: self.bind,
+            port: self.port,
+            source,
+        })?;
         let (private, url) = self.database()?;
         let db = velvet_dial_store::open(&url).await.map_err(StartUp::Database)?;
         let is_demo = self.demo && demo::load_once(&db).await.map_err(StartUp::Demo)?;

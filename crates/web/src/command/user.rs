@@ -58,7 +58,10 @@ impl User {
         io::stdin().lock().read_line(&mut password)?;
         let password = password.trim_end_matches(['\r', '\n']);
         if password.chars().count() < LEAST_PASSWORD {
-            return Err(format!("The password on standard input has fewer than {LEAST_PASSWORD} characters; give a longer one on one line.").into());
+            return Err(format!(
+                "The password on standard input has fewer than {LEAST_PASSWORD} characters; give a longer one on one line."
+            )
+            .into());
         }
         let (private, url) = match database_url {
             Some(url) => (None, url),

@@ -28,7 +28,12 @@ pub struct EngineRow {
 /// Lines of a sheet that the form has room for.
 const SHEET_LINES: [usize; 4] = [1, 2, 3, 4];
 /// Field names of those lines.
-const LINE_FIELDS: [[&str; 4]; 4] = [["rpm1", "temp1", "min1", "max1"], ["rpm2", "temp2", "min2", "max2"], ["rpm3", "temp3", "min3", "max3"], ["rpm4", "temp4", "min4", "max4"]];
+const LINE_FIELDS: [[&str; 4]; 4] = [
+    ["rpm1", "temp1", "min1", "max1"],
+    ["rpm2", "temp2", "min2", "max2"],
+    ["rpm3", "temp3", "min3", "max3"],
+    ["rpm4", "temp4", "min4", "max4"],
+];
 
 #[derive(Template)]
 #[template(path = "page/library.html")]
@@ -63,13 +68,45 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: St
         let card = &engine.card;
         engines.push(EngineRow {
             name,
-            card: format!("{} l, {} cylinders, idle {:.0} rpm, {}, gauge {}", show::plain(card.displacement_l), card.cylinders, card.idle_rpm, card.oil_grade, card.layout.port.label()),
-            sheets: engine.sheets.iter().map(|sheet| format!("{}{}, {} points", sheet.source, sheet.in_force_from.map(|from| format!(", from {from}")).unwrap_or_default(), sheet.points.len())).collect(),
+            card: format!(
+                "{} l, {} cylinders, idle {:.0} rpm, {}, gauge {}",
+                show::plain(card.displacement_l),
+                card.cylinders,
+                card.idle_rpm,
+                card.oil_grade,
+                card.layout.port.label()
+            ),
+            sheets: engine
+                .sheets
+                .iter()
+                .map(|sheet| {
+                    format!(
+                        "{}{}, {} points",
+                        sheet.source,
+                        sheet.in_force_from.map(|from| format!(", from {from}")).unwrap_or_default(),
+                        sheet.points.len()
+                    )
+                })
+                .collect(),
         });
     }
     let unit = liking.unit;
     let gauges = library::gauges(&app.db, viewer).await?;
-    let gauges = gauges.into_iter().map(|g| (g.name, format!("{}, {} full scale, class {}, marks every {}", g.gauge.kind.label(), show::pressure(g.gauge.full_scale_kpa, unit), show::plain(g.gauge.class_percent), show::pressure(g.gauge.graduation_kpa, unit)))).collect();
+    let gauges = gauges
+        .into_iter()
+        .map(|g| {
+            (
+                g.name,
+                format!(
+                    "{}, {} full scale, class {}, marks every {}",
+                    g.gauge.kind.label(),
+                    show::pressure(g.gauge.full_scale_kpa, unit),
+                    show::plain(g.gauge.class_percent),
+                    show::pressure(g.gauge.graduation_kpa, unit)
+                ),
+            )
+        })
+        .collect();
     let page = Page {
         chrome: Chrome::of(viewer, liking, "Library"),
         engines,
@@ -212,7 +249,9 @@ pub async fn add_gauge(app: web::Data<App>, who: SignedIn, liking: Liking, form:
     let class_percent = read.number("class_percent", &field::CLASS);
     let graduation_kpa = read.pressure("graduation", &field::GRADUATION);
     let calibrated_on = read.day("calibrated_on");
-    let (Some(full_scale_kpa), Some(class_percent), Some(graduation_kpa), true) = (full_scale_kpa, class_percent, graduation_kpa, read.slip.is_clean()) else {
+    let (Some(full_scale_kpa), Some(class_percent), Some(graduation_kpa), true) =
+        (full_scale_kpa, class_percent, graduation_kpa, read.slip.is_clean())
+    else {
         return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let gauge = Instrument { kind, full_scale_kpa, class_percent, graduation_kpa, calibrated_on };

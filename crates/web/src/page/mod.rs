@@ -25,7 +25,13 @@ pub struct Chrome {
 impl Chrome {
     /// For a signed-in user.
     pub fn of(viewer: &Viewer, liking: Liking, title: impl Into<String>) -> Self {
-        Self { title: title.into(), who: viewer.shown_name.clone(), unit: liking.unit, night: liking.night, cautions: !viewer.cautions_read }
+        Self {
+            title: title.into(),
+            who: viewer.shown_name.clone(),
+            unit: liking.unit,
+            night: liking.night,
+            cautions: !viewer.cautions_read,
+        }
     }
 
     /// For nobody in particular.

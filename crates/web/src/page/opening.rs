@@ -66,7 +66,8 @@ pub async fn open(app: web::Data<App>, who: SignedIn, liking: Liking, form: web:
     slip.keep("description", &form.description);
     let description = slip.take("description", field::text("Vehicle", &form.description, 200)).unwrap_or_default();
     slip.keep("engine", &form.engine);
-    let engine = slip.take("engine", Uuid::parse_str(&form.engine).map_err(|_| "Engine: choose one of the list, or add it in the library first."));
+    let engine =
+        slip.take("engine", Uuid::parse_str(&form.engine).map_err(|_| "Engine: choose one of the list, or add it in the library first."));
     let (true, Some(engine)) = (slip.is_clean(), engine) else {
         return page(&app, &who.0, liking, slip, StatusCode::UNPROCESSABLE_ENTITY).await;
     };

@@ -41,7 +41,9 @@ pub async fn show(desk: Desk) -> Result<HttpResponse, Fault> {
     let assessed = assess(desk.app.clone(), job).await?;
     let unit = desk.liking.unit;
     let lay = |stage| bench::build(&assessed, stage, desk.liking, &desk.viewer, Ask::default());
-    let (Work::Compare(compare), Work::Prove(prove)) = (lay(Stage::Compare).work, lay(Stage::Prove).work) else { return Err(Fault::NoPage) };
+    let (Work::Compare(compare), Work::Prove(prove)) = (lay(Stage::Compare).work, lay(Stage::Prove).work) else {
+        return Err(Fault::NoPage);
+    };
     let know = knowledge();
     let repairs = assessed
         .job
@@ -50,7 +52,12 @@ pub async fn show(desk: Desk) -> Result<HttpResponse, Fault> {
             jobs::Body::Repair(repair) => {
                 let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
                 let name = cause.map_or("Not a cause of the list", |c| c.name.as_str()).to_owned();
-                Some((name, repair.done.clone(), repair.follow_up.clone(), format!("{}, {}", entry.author_name, show::moment(entry.written_at))))
+                Some((
+                    name,
+                    repair.done.clone(),
+                    repair.follow_up.clone(),
+                    format!("{}, {}", entry.author_name, show::moment(entry.written_at)),
+                ))
             }
             _ => None,
         })
@@ -62,8 +69,14 @@ pub async fn show(desk: Desk) -> Result<HttpResponse, Fault> {
         .iter()
         .filter(|gauge| used.contains(&gauge.name.as_str()))
         .map(|gauge| {
-            let calibrated = gauge.gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
-            format!("{}: {} full scale, class {}, {calibrated}", gauge.name, show::pressure(gauge.gauge.full_scale_kpa, unit), show::plain(gauge.gauge.class_percent))
+            let calibrated =
+                gauge.gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
+            format!(
+                "{}: {} full scale, class {}, {calibrated}",
+                gauge.name,
+                show::pressure(gauge.gauge.full_scale_kpa, unit),
+                show::plain(gauge.gauge.class_percent)
+            )
         })
         .collect();
     let mut found = bench::lines(&assessed.job, unit);
@@ -103,7 +116,10 @@ fn plain(assessed: &crate::diagnosis::Assessed) -> Vec<String> {
     if let Some(cause) = named.or(leader).and_then(|i| know.causes.get(i).map(|c| (i, c))) {
         let odds = show::percent(assessed.now.posterior.of(cause.0));
         plain.push(match (named.is_some(), assessed.now.findings.is_empty()) {
-            (true, _) => format!("What was wrong: {}. The measurements and checks alone gave it {odds}; it was then found when it was put right.", cause.1.name.to_lowercase()),
+            (true, _) => format!(
+                "What was wrong: {}. The measurements and checks alone gave it {odds}; it was then found when it was put right.",
+                cause.1.name.to_lowercase()
+            ),
             (false, false) => format!("Most likely so far: {} ({odds}). Nothing has been put right yet.", cause.1.name.to_lowercase()),
             (false, true) => "Nothing has been found out yet.".to_owned(),
         });
@@ -113,7 +129,9 @@ fn plain(assessed: &crate::diagnosis::Assessed) -> Vec<String> {
             match assessed.now.proof.overall {
                 Decision::Within => "After the repair every point of the sheet was read again and is within its limit.",
                 Decision::NotMeasured => "After the repair not every point of the sheet has been read again: the proof is still missing.",
-                Decision::Undecided => "After the repair a reading lies so near its limit that the gauge cannot tell: the proof is still missing.",
+                Decision::Undecided => {
+                    "After the repair a reading lies so near its limit that the gauge cannot tell: the proof is still missing."
+                }
                 Decision::Below | Decision::Above => "After the repair a point is still outside its limit: this is not mended yet.",
             }
             .to_owned(),

@@ -57,7 +57,10 @@ fn arc(from: f64, to: f64, radius: f64) -> String {
 
 /// The dial of a reading.
 pub fn dial(shown: &Shown, unit: Pressure, caption: String, decision: &'static str, word: &'static str) -> Dial {
-    let most = [Some(shown.kpa + 2.0 * shown.u_kpa), shown.min_kpa, shown.max_kpa, Some(shown.reach_kpa)].into_iter().flatten().fold(0.0, f64::max);
+    let most = [Some(shown.kpa + 2.0 * shown.u_kpa), shown.min_kpa, shown.max_kpa, Some(shown.reach_kpa)]
+        .into_iter()
+        .flatten()
+        .fold(0.0, f64::max);
     let reach = 1.08 * most / unit.kpa();
     let step = round_step(reach, 6.0);
     let end = (reach / step).ceil() * step;

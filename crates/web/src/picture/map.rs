@@ -103,7 +103,8 @@ pub fn map(scene: &Scene, unit: Pressure) -> Map {
     let y = |kpa: f64| HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (kpa / unit.kpa() / end).clamp(0.0, 1.0);
 
     let rpm_step = if rpm_end > 3600.0 { 1000.0 } else { 500.0 };
-    let x_labels = multiples(rpm_step, rpm_end).map(|rpm| Label { text: format!("{rpm:.0}"), x: at(x(rpm)), y: at(HEIGHT - BOTTOM) }).collect();
+    let x_labels =
+        multiples(rpm_step, rpm_end).map(|rpm| Label { text: format!("{rpm:.0}"), x: at(x(rpm)), y: at(HEIGHT - BOTTOM) }).collect();
     let y_labels = multiples(step, end)
         .map(|value| {
             let text = if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") };
@@ -134,7 +135,15 @@ pub fn map(scene: &Scene, unit: Pressure) -> Map {
             };
             let label = Label { text: unit.show(mark.kpa), x: at(x(mark.rpm) + 9.0), y: at(y(mark.kpa) - 7.0) };
             let title = format!("{:.0} rpm, {:.0} °C: {} {}", mark.rpm, mark.oil_temp_c, unit.show(mark.kpa), unit.label());
-            MarkDrawn { class, x: at(x(mark.rpm)), y: at(y(mark.kpa)), low: at(y((mark.kpa - 2.0 * mark.u_kpa).max(0.0))), high: at(y(mark.kpa + 2.0 * mark.u_kpa)), label, title }
+            MarkDrawn {
+                class,
+                x: at(x(mark.rpm)),
+                y: at(y(mark.kpa)),
+                low: at(y((mark.kpa - 2.0 * mark.u_kpa).max(0.0))),
+                high: at(y(mark.kpa + 2.0 * mark.u_kpa)),
+                label,
+                title,
+            }
         })
         .collect();
 
@@ -143,7 +152,8 @@ pub fn map(scene: &Scene, unit: Pressure) -> Map {
         .ghosts
         .iter()
         .map(|ghost| {
-            let points: Vec<(f64, f64)> = SPEEDS.iter().zip(&ghost.kpa).filter(|(rpm, _)| **rpm <= rpm_end).map(|(rpm, kpa)| (x(*rpm), y(*kpa))).collect();
+            let points: Vec<(f64, f64)> =
+                SPEEDS.iter().zip(&ghost.kpa).filter(|(rpm, _)| **rpm <= rpm_end).map(|(rpm, kpa)| (x(*rpm), y(*kpa))).collect();
             let label = points.last().filter(|_| !ghost.cold).map(|(end_x, end_y)| {
                 // Names stand at the right end, one under the other where curves meet.
                 let mut place = (end_y - 6.0).max(TOP + 10.0);

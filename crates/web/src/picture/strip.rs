@@ -54,7 +54,12 @@ pub fn strip(capture: &Capture, holds: &[Hold], unit: Pressure) -> Strip {
     let bands = holds
         .iter()
         .enumerate()
-        .map(|(i, hold)| Band { number: i + 1, x: at(x(hold.from_s)), width: at((x(hold.to_s) - x(hold.from_s)).max(2.0)), label_x: at(0.5 * (x(hold.from_s) + x(hold.to_s))) })
+        .map(|(i, hold)| Band {
+            number: i + 1,
+            x: at(x(hold.from_s)),
+            width: at((x(hold.to_s) - x(hold.from_s)).max(2.0)),
+            label_x: at(0.5 * (x(hold.from_s) + x(hold.to_s))),
+        })
         .collect();
     let time_step = round_step(span, 8.0);
     Strip {

@@ -28,10 +28,13 @@ const FORM: &str = "capture";
 /// Keeps the file, whatever is in it, and shows it; one that is no text or too large is refused beside its field.
 pub async fn upload(desk: Desk, form: Result<MultipartForm<Upload>, actix_web::Error>) -> Result<HttpResponse, Fault> {
     let mut slip = Slip::of(FORM);
-    let upload = slip.take("file", form.map_err(|error| {
-        tracing::info!(%error, "an upload was refused");
-        CaptureError::TooLarge
-    }));
+    let upload = slip.take(
+        "file",
+        form.map_err(|error| {
+            tracing::info!(%error, "an upload was refused");
+            CaptureError::TooLarge
+        }),
+    );
     let readable = upload.as_ref().and_then(|upload| slip.take("file", capture::table(&upload.file.data)));
     let (Some(upload), Some(_)) = (upload, readable) else {
         return desk.answer(Stage::Readings, Ask { slip, ..Ask::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;

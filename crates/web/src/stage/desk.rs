@@ -35,7 +35,9 @@ impl FromRequest for Desk {
         let number = request.match_info().get("number").and_then(|number| number.parse().ok());
         Box::pin(async move {
             let SignedIn(viewer) = who.await?;
-            let (Some(app), Some(number), Ok(liking)) = (app, number, liking) else { return Err(Fault::NoPage) };
+            let (Some(app), Some(number), Ok(liking)) = (app, number, liking) else {
+                return Err(Fault::NoPage);
+            };
             Ok(Self { app, viewer, liking, number })
         })
     }
@@ -97,12 +99,21 @@ impl Desk {
     }
 
     /// Writes an entry and shows the stage again: changed, or with what somebody else wrote there meanwhile.
-    pub async fn write(&self, stage: Stage, sent: Sent<'_>, body: Body, action: &str, fields: Vec<(String, String)>) -> Result<HttpResponse, Fault> {
+    pub async fn write(
+        &self,
+        stage: Stage,
+        sent: Sent<'_>,
+        body: Body,
+        action: &str,
+        fields: Vec<(String, String)>,
+    ) -> Result<HttpResponse, Fault> {
         let supersedes = Uuid::parse_str(sent.supersedes).ok();
         let write = Write { body: body.clone(), supersedes, submit_key: sent.key, at: None };
         let seen = sent.seen.parse().ok();
         match jobs::write(&self.app.db, &self.viewer, self.number, &write).await? {
-            Written::Stands(_) | Written::StoodAlready(_) if self.liking.fragment => self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await,
+            Written::Stands(_) | Written::StoodAlready(_) if self.liking.fragment => {
+                self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await
+            }
             Written::Stands(_) | Written::StoodAlready(_) => Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id()))),
             // The other wrote the very same: there is nothing to choose.
             Written::Overtaken { by } if by.body == body => self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await,
@@ -121,7 +132,11 @@ impl Desk {
             who,
             when: show::moment(by.written_at),
             stands: describe(&by.body, self.liking.unit),
-            sent: if withdrawn { format!("{} (as a new entry)", describe(body, self.liking.unit)) } else { describe(body, self.liking.unit) },
+            sent: if withdrawn {
+                format!("{} (as a new entry)", describe(body, self.liking.unit))
+            } else {
+                describe(body, self.liking.unit)
+            },
             action: format!("/jobs/{}/{action}", self.number),
             fields,
         }

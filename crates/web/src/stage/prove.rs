@@ -4,8 +4,8 @@ use crate::bench::Stage;
 use crate::error::Fault;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
-use velvet_dial_store::jobs::{self, Body, Write};
 use uuid::Uuid;
+use velvet_dial_store::jobs::{self, Body, Write};
 
 /// The button.
 #[derive(Deserialize, Default)]
@@ -23,5 +23,9 @@ pub async fn close(desk: Desk, form: web::Form<Closing>) -> Result<HttpResponse,
     let write = Write { body: Body::Closed {}, supersedes: Uuid::parse_str(sent.supersedes).ok(), submit_key: sent.key, at: None };
     jobs::write(&desk.app.db, &desk.viewer, desk.number, &write).await?;
     let job = desk.job().await?;
-    Ok(desk.to(&if job.closed() { format!("/jobs/{}/report", desk.number) } else { format!("/jobs/{}/{}", desk.number, Stage::Prove.id()) }))
+    Ok(desk.to(&if job.closed() {
+        format!("/jobs/{}/report", desk.number)
+    } else {
+        format!("/jobs/{}/{}", desk.number, Stage::Prove.id())
+    }))
 }

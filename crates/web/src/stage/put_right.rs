@@ -42,6 +42,7 @@ pub async fn record(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, 
     }
     let cause = Some(form.cause.clone()).filter(|cause| !cause.is_empty());
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
-    let fields = vec![("cause".to_owned(), form.cause.clone()), ("done".to_owned(), done.clone()), ("follow_up".to_owned(), follow_up.clone())];
+    let fields =
+        vec![("cause".to_owned(), form.cause.clone()), ("done".to_owned(), done.clone()), ("follow_up".to_owned(), follow_up.clone())];
     desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up }), "repair", fields).await
 }

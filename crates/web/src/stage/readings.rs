@@ -59,7 +59,9 @@ pub async fn take(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Fa
 /// The form of a reading to be corrected, as it was typed once.
 pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
     let found = job.live().find(|live| live.id.to_string() == entry);
-    let Some(Body::Reading(taken)) = found.map(|live| &live.body) else { return Slip::default() };
+    let Some(Body::Reading(taken)) = found.map(|live| &live.body) else {
+        return Slip::default();
+    };
     let reading = &taken.reading;
     let mut slip = Slip::of(FORM);
     slip.keep("rpm", &show::plain(reading.rpm));
@@ -125,10 +127,15 @@ fn check(form: &Typed, phase: Phase, job: &Job, slip: &mut Slip) -> Option<Taken
     if let (Some(gauge), Some(kpa)) = (gauge, kpa)
         && kpa > gauge.gauge.full_scale_kpa
     {
-        slip.wrong("pressure", format!(
-            "{} is more than the full scale of “{}”, {}. Check number, unit and gauge.",
-            show::pressure(kpa, unit), gauge.name, show::pressure(gauge.gauge.full_scale_kpa, unit)
-        ));
+        slip.wrong(
+            "pressure",
+            format!(
+                "{} is more than the full scale of “{}”, {}. Check number, unit and gauge.",
+                show::pressure(kpa, unit),
+                gauge.name,
+                show::pressure(gauge.gauge.full_scale_kpa, unit)
+            ),
+        );
     }
     if !slip.is_clean() {
         return None;

@@ -1,0 +1,293 @@
+//! A case from its bytes to what is known of it: errors, verdict, laws of the odds, the next check, the flag.
+#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+use proptest::prelude::*;
+use serde_json::{Value, json};
+use velvet_dial_core::case::{self, Case, Diagnosis, Phase, diagnose, parse, report, spec_points};
+use velvet_dial_core::limits::Decision;
+use velvet_dial_core::repair::{self, MayRun};
+use velvet_dial_core::trace::knowledge::{self, knowledge};
+use velvet_dial_core::trace::{Tracer, entropy_bits};
+
+fn example() -> Value {
+    json!({
+        "format": "velvet-dial.case/1", "id": "tug",
+        "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30", "relief_opens_kpa": 450, "layout": { "turbo": true } },
+        "spec": { "source": "sheet 12, rev C", "in_force_from": "2026-03-01", "points": [
+            { "rpm": 750, "oil_temp_c": 100, "gear": "neutral", "min_kpa": 100, "max_kpa": null },
+            { "rpm": 3000, "oil_temp_c": 100, "gear": "neutral", "min_kpa": 300, "max_kpa": 550 } ] },
+        "instruments": { "g1": { "kind": "bourdon", "full_scale_kpa": 1000, "class_percent": 1.6, "graduation_kpa": 20, "calibrated_on": "2026-08-14" } },
+        "readings": [ { "rpm": 750, "oil_temp_c": 98, "oil_temp_estimated": false, "gear": "neutral", "kpa": 62, "spread_kpa": 4, "instrument": "g1", "phase": "before" } ],
+        "evidence": [ { "check": "level", "outcome": "ok" } ],
+        "circumstances": [ "sump_was_off" ]
+    })
+}
+
+fn with(change: impl FnOnce(&mut Value)) -> Value {
+    let mut value = example();
+    change(&mut value);
+    value
+}
+
+fn known(value: &Value) -> (Case, Diagnosis) {
+    let case = parse(value.to_string().as_bytes()).unwrap();
+    let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
+    let diagnosis = diagnose(&case, &tracer, false);
+    (case, diagnosis)
+}
+
+fn hot(rpm: f64, kpa: f64) -> Value {
+    json!({ "rpm": rpm, "oil_temp_c": 100, "kpa": kpa, "instrument": "g1" })
+}
+
+fn leader(diagnosis: &Diagnosis) -> &'static str {
+    &knowledge().causes[diagnosis.posterior.ranked()[0]].id
+}
+
+fn odds(diagnosis: &Diagnosis, cause: &str) -> f64 {
+    diagnosis.posterior.of(knowledge().cause(cause).unwrap())
+}
+
+#[test]
+fn the_knowledge_holds_together() {
+    assert_eq!(knowledge::faults(), Vec::<String>::new());
+    assert_eq!(repair::fault(), None);
+    let know = knowledge();
+    assert!((know.causes.iter().map(|c| c.prior).sum::<f64>() - 1.0).abs() < 1e-12);
+    for (i, cause) in know.causes.iter().enumerate() {
+        let words = [&cause.shape, &cause.put_right, &cause.mind, &cause.reason];
+        assert!(words.iter().all(|text| text.len() > 10), "{} lacks its words", cause.id);
+        let even = |check: &knowledge::Check| (0..check.outcomes.len()).all(|o| (check.likelihood(i, o) - check.usual.p[o]).abs() < 1e-12);
+        assert!(cause.id == "within_spec" || know.checks.iter().any(|check| !even(check)), "no check tells {} apart", cause.id);
+    }
+}
+
+#[test]
+fn every_wrong_file_is_told_where_and_why() {
+    let told = |value: Value| {
+        let error = parse(value.to_string().as_bytes()).unwrap_err();
+        format!("{}: {}", error.path, error.message)
+    };
+    let all = [
+        told(with(|v| v["motor"] = json!(1))),
+        told(with(|v| v["engine"]["rpm"] = json!(1))),
+        told(with(|v| {
+            v["engine"].as_object_mut().unwrap().remove("cylinders");
+        })),
+        told(with(|v| v["format"] = json!("other/2"))),
+        told(with(|v| v["engine"]["oil_grade"] = json!("7W-35"))),
+        told(with(|v| v["readings"][0]["rpm"] = json!(-5))),
+        told(with(|v| v["readings"][0]["oil_temp_c"] = json!(9000))),
+        told(with(|v| v["readings"][0]["instrument"] = json!("g9"))),
+        told(with(|v| v["spec"]["points"][1]["min_kpa"] = json!(600))),
+        told(with(|v| v["evidence"][0]["outcome"] = json!("purple"))),
+        told(with(|v| v["evidence"][0]["check"] = json!("tarot"))),
+        told(with(|v| v["circumstances"] = json!(["knock", "knock"]))),
+        told(with(|v| {
+            v["readings"] = json!([]);
+            v["evidence"] = json!([]);
+        })),
+        told(with(|v| v["readings"][0]["phase"] = json!("during"))),
+    ];
+    insta::assert_snapshot!(all.join("\n"));
+}
+
+#[test]
+fn the_example_of_the_format_is_answered_to_the_letter() {
+    let (case, diagnosis) = known(&example());
+    let out = serde_json::to_value(report(&case, &diagnosis)).unwrap();
+    let keys = |value: &Value| value.as_object().unwrap().keys().cloned().collect::<Vec<_>>().join(" ");
+    assert_eq!(keys(&out), "causes id next stop verdict");
+    assert_eq!(
+        keys(&out["verdict"]["points"][0]),
+        "brought_from_c decision gear max_kpa measured_kpa min_kpa oil_temp_c probability_conforms rpm u_kpa"
+    );
+    assert_eq!(
+        (out["id"].as_str(), out["verdict"]["overall"].as_str(), out["stop"]["run_engine"].as_bool()),
+        (Some("tug"), Some("below"), Some(true))
+    );
+    let causes = out["causes"].as_array().unwrap();
+    assert_eq!(causes.len(), knowledge().causes.len());
+    let sum: f64 = causes.iter().map(|c| c["probability"].as_f64().unwrap()).sum();
+    assert!((sum - 1.0).abs() < 1e-9 && causes.windows(2).all(|w| w[0]["probability"].as_f64() >= w[1]["probability"].as_f64()));
+    assert_eq!(out["next"].as_array().unwrap().len(), 5);
+}
+
+#[test]
+fn the_verdict_has_five_words() {
+    let overall = |idle: f64, fast: Option<f64>| {
+        let readings: Vec<Value> = [Some(hot(750.0, idle)), fast.map(|kpa| hot(3000.0, kpa))].into_iter().flatten().collect();
+        known(&with(|v| v["readings"] = json!(readings))).1.verdict.overall
+    };
+    assert_eq!(overall(40.0, Some(400.0)), Decision::Below);
+    assert_eq!(overall(180.0, Some(700.0)), Decision::Above);
+    assert_eq!(overall(105.0, Some(400.0)), Decision::Undecided);
+    assert_eq!(overall(180.0, Some(420.0)), Decision::Within);
+    assert_eq!(overall(180.0, None), Decision::NotMeasured, "a sheet half read is no pass");
+}
+
+#[test]
+fn a_narrow_gauge_decides_what_a_wide_one_cannot() {
+    let reading = |full_scale: f64, class: f64, graduation: f64| {
+        known(&with(|v| {
+            v["readings"] = json!([hot(750.0, 112.0)]);
+            v["instruments"]["g1"] = json!({ "full_scale_kpa": full_scale, "class_percent": class, "graduation_kpa": graduation });
+        }))
+        .1
+        .readings[0]
+            .clone()
+    };
+    let wide = reading(1600.0, 1.6, 50.0);
+    assert_eq!(wide.decision, Decision::Undecided);
+    let needed = wide.deciding_full_scale_kpa(1.0).unwrap();
+    assert!(needed > 160.0 && needed < 1600.0, "{needed}");
+    assert_eq!(reading(250.0, 1.0, 5.0).decision, Decision::Within);
+}
+
+#[test]
+fn what_it_cannot_bring_over_it_does_not_judge() {
+    let at = |oil_temp_c: f64| known(&with(|v| v["readings"][0]["oil_temp_c"] = json!(oil_temp_c))).1.readings[0].clone();
+    let (near, far) = (at(88.0), at(40.0));
+    assert!(near.brought && near.measured_kpa < 62.0, "hotter at the sheet's point, so thinner, so lower: {}", near.measured_kpa);
+    assert!(
+        near.budget.items.iter().any(|item| item.from.starts_with("brought") && item.u_kpa > 0.1),
+        "bringing it over adds its own doubt"
+    );
+    assert_eq!((far.decision, far.point), (Decision::NotMeasured, None));
+    let thumb = known(&with(|v| v["spec"] = Value::Null)).1.verdict;
+    assert_eq!(thumb.basis, case::Basis::RuleOfThumb);
+    assert_eq!(thumb.points[0].point.min_kpa, Some(52.5));
+}
+
+#[test]
+fn the_pressures_alone_lead_to_the_cause() {
+    let told = |readings: Value| {
+        let (_, diagnosis) = known(&with(|v| {
+            v["readings"] = readings;
+            v["circumstances"] = json!([]);
+            v["evidence"] = json!([]);
+        }));
+        diagnosis.posterior.ranked().into_iter().take(3).map(|i| knowledge().causes[i].id.as_str()).collect::<Vec<_>>()
+    };
+    let cold = |kpa: f64| json!({ "rpm": 850, "oil_temp_c": 20, "kpa": kpa, "instrument": "g1" });
+    let rows = [
+        ("pickup_air", json!([cold(400.0), hot(750.0, 30.0), hot(2000.0, 300.0), hot(3000.0, 410.0)])),
+        ("screen_blocked", json!([cold(430.0), hot(750.0, 180.0), hot(2000.0, 230.0), hot(3000.0, 180.0)])),
+        ("relief_open", json!([cold(110.0), hot(750.0, 40.0), hot(2000.0, 190.0), hot(3000.0, 320.0)])),
+        ("relief_weak", json!([cold(220.0), hot(750.0, 150.0), hot(2000.0, 220.0), hot(3000.0, 235.0)])),
+        ("relief_shut", json!([cold(990.0), hot(750.0, 180.0), hot(2000.0, 460.0), hot(3000.0, 640.0)])),
+        ("bearings_crank", json!([cold(410.0), hot(750.0, 50.0), hot(2000.0, 110.0), hot(3000.0, 150.0)])),
+        ("within_spec", json!([cold(450.0), hot(750.0, 190.0), hot(2000.0, 420.0), hot(3000.0, 445.0)])),
+    ];
+    for (cause, readings) in rows {
+        let first = told(readings);
+        assert!(first.contains(&cause), "{cause} is not among {first:?}");
+    }
+}
+
+#[test]
+fn evidence_moves_the_odds_the_way_its_reason_says() {
+    let (_, before) = known(&example());
+    let add = |check: &str, outcome: &str| {
+        known(&with(|v| v["evidence"] = json!([{ "check": "level", "outcome": "ok" }, { "check": check, "outcome": outcome }]))).1
+    };
+    for (check, outcome, cause) in [
+        ("pickup_seal", "one_sided", "pickup_air"),
+        ("relief_plunger", "debris", "relief_open"),
+        ("screen_light", "blocked", "screen_blocked"),
+        ("strip_gauge", "wide", "bearings_crank"),
+        ("second_gauge", "disagrees", "test_gauge"),
+        ("oil_look", "fuel", "oil_diluted"),
+    ] {
+        let after = add(check, outcome);
+        assert!(odds(&after, cause) > 2.0 * odds(&before, cause), "{check} {outcome}");
+        assert!(entropy_bits(&after.posterior.probability).is_finite());
+    }
+    assert_eq!(leader(&add("pickup_seal", "missing")), "pickup_air");
+}
+
+#[test]
+fn the_next_check_is_never_one_that_is_done_or_must_not_be() {
+    let (case, open) = known(&example());
+    assert!(open.next.iter().all(|p| case.evidence.iter().all(|e| e.check != p.check)));
+    assert!(open.next.windows(2).all(|w| w[0].gain_bits / w[0].minutes >= w[1].gain_bits / w[1].minutes));
+    let minutes = |d: &Diagnosis, check: &str| d.next.iter().find(|p| p.check == check).unwrap().minutes;
+    let (_, opened) = known(&with(|v| v["evidence"] = json!([{ "check": "sump_debris", "outcome": "none" }])));
+    assert_eq!(minutes(&open, "screen_light") - minutes(&opened, "screen_light"), 120.0, "the sump comes off once");
+    let (_, stopped) = known(&with(|v| v["circumstances"] = json!(["lamp_on", "knock"])));
+    assert!(matches!(stopped.may_run, MayRun::No { .. }));
+    assert!(stopped.next.iter().all(|p| !knowledge().check(p.check).unwrap().running));
+}
+
+#[test]
+fn the_flag_falls_and_is_lifted_only_by_proof() {
+    let low = with(|v| v["readings"][0]["kpa"] = json!(6));
+    let (mut case, stopped) = known(&low);
+    assert!(!stopped.may_run.allowed());
+    assert!(matches!(repair::may_run(&case, true), MayRun::CrankFirst { .. }));
+    let mut after = case.readings[0].clone();
+    after.phase = Phase::After;
+    after.kpa = 140.0;
+    case.readings.push(after);
+    assert_eq!(repair::may_run(&case, true), MayRun::Yes);
+    assert!(!repair::may_run(&case, false).allowed());
+    for outcome in ["deep_knock", "rattle"] {
+        assert!(!known(&with(|v| v["evidence"] = json!([{ "check": "noise", "outcome": outcome }]))).1.may_run.allowed());
+    }
+}
+
+fn any_evidence() -> impl Strategy<Value = Vec<(usize, usize)>> {
+    let checks = knowledge().checks.len();
+    prop::collection::vec((0..checks, 0..10usize), 1..6).prop_map(|mut all| {
+        all.sort();
+        all.dedup_by_key(|(check, _)| *check);
+        all
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn the_order_of_evidence_does_not_matter(evidence in any_evidence(), turn in 0..6usize) {
+        let as_json = |list: &[(usize, usize)]| list.iter().map(|(check, outcome)| {
+            let check = &knowledge().checks[*check];
+            json!({ "check": check.id, "outcome": check.outcomes[outcome % check.outcomes.len()].id })
+        }).collect::<Vec<_>>();
+        let mut turned = evidence.clone();
+        turned.rotate_left(turn % evidence.len());
+        let one = known(&with(|v| v["evidence"] = json!(as_json(&evidence)))).1;
+        let other = known(&with(|v| v["evidence"] = json!(as_json(&turned)))).1;
+        prop_assert!((one.posterior.probability.iter().sum::<f64>() - 1.0).abs() < 1e-9);
+        for (a, b) in one.posterior.probability.iter().zip(&other.posterior.probability) {
+            prop_assert!((a - b).abs() < 1e-9);
+        }
+        // A check that no cause here tells apart moves nothing that matters.
+        let useless = known(&with(|v| {
+            let mut list = as_json(&evidence);
+            list.retain(|e| e["check"] != "jet_ball");
+            v["evidence"] = json!(list);
+        })).1;
+        let more = known(&with(|v| {
+            let mut list = as_json(&evidence);
+            list.retain(|e| e["check"] != "jet_ball");
+            list.push(json!({ "check": "jet_ball", "outcome": "springs" }));
+            v["evidence"] = json!(list);
+        })).1;
+        let other = knowledge().cause("something_else").unwrap();
+        for (i, (a, b)) in useless.posterior.probability.iter().zip(&more.posterior.probability).enumerate() {
+            prop_assert!(i == other || (a - b).abs() <= useless.posterior.of(other) + 1e-9);
+        }
+    }
+
+    #[test]
+    fn no_bytes_make_it_panic(bytes in prop::collection::vec(any::<u8>(), 0..300), cut in 0..900usize) {
+        let _ = parse(&bytes);
+        let mut text = example().to_string().into_bytes();
+        let at = cut % text.len();
+        text[at] = bytes.first().copied().unwrap_or(b'}');
+        if let Ok(case) = parse(&text) && let Ok(tracer) = Tracer::new(&case.engine, &spec_points(&case)) {
+            let sum: f64 = diagnose(&case, &tracer, false).posterior.probability.iter().sum();
+            prop_assert!((sum - 1.0).abs() < 1e-9);
+        }
+    }
+}
