@@ -1,5 +1,5 @@
 //! Recorded runs: what is understood, what is told, and that nothing is half-imported.
-#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 use proptest::prelude::*;
 use velvet_dial_core::capture::{CaptureError, guess, holds, read, table};
 use velvet_dial_core::field;

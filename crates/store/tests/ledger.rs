@@ -1,0 +1,187 @@
+//! On a real MariaDB: a shop sees its own things alone, a ledger is only added to, and a write sent twice is written once.
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
+use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::circuit::{Card, Layout};
+use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::unit::Gear;
+use velvet_dial_store::jobs::{self, Body, Opening, Repair, TakenReading, Write, Written};
+use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
+use velvet_dial_testkit::{HOSTILE, fresh_database};
+
+async fn shop(db: &Connection, name: &str) -> (Viewer, Viewer, uuid::Uuid) {
+    let shop = accounts::add_shop(db, name).await.unwrap();
+    let one = accounts::add_user(db, shop, &format!("{name}-one"), "One", "a long password").await.unwrap().unwrap();
+    let two = accounts::add_user(db, shop, &format!("{name}-two"), "Two", "a long password").await.unwrap().unwrap();
+    let card = Card {
+        displacement_l: 2.0,
+        cylinders: 4,
+        idle_rpm: 750.0,
+        oil_grade: "5W-30".into(),
+        relief_opens_kpa: None,
+        layout: Layout::default(),
+    };
+    let engine = library::add_engine(db, &one, "Quayside", &card).await.unwrap().unwrap();
+    (one, two, engine)
+}
+
+async fn job(db: &Connection, who: &Viewer, engine: uuid::Uuid) -> i64 {
+    let opening = Opening { tag: "TUG 4", description: "Tug", engine, complaint: HOSTILE, submit_key: "k", at: None };
+    jobs::open(db, who, &opening).await.unwrap()
+}
+
+async fn say(db: &Connection, who: &Viewer, number: i64, body: Body, supersedes: Option<uuid::Uuid>, key: &str) -> Written {
+    jobs::write(db, who, number, &Write { body, supersedes, submit_key: key, at: None }).await.unwrap()
+}
+
+fn level(outcome: &str) -> Body {
+    Body::Evidence { check: "level".into(), outcome: outcome.into() }
+}
+
+fn id(written: &Written) -> uuid::Uuid {
+    match written {
+        Written::Stands(id) | Written::StoodAlready(id) => *id,
+        Written::Overtaken { by } => panic!("overtaken by {by:?}"),
+    }
+}
+
+#[tokio::test]
+async fn sessions_open_close_and_tell_nobody_anything() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, _) = shop(&db, "alpha").await;
+    for (name, password) in [("alpha-one", "wrong"), ("nobody", "a long password"), ("alpha-one", ""), ("' OR 1=1 -- ", "x")] {
+        assert!(accounts::sign_in(&db, name, password, "test").await.unwrap().is_none());
+    }
+    let here = accounts::sign_in(&db, "alpha-one", "a long password", "test").await.unwrap().unwrap();
+    let there = accounts::sign_in(&db, "alpha-one", "a long password", HOSTILE).await.unwrap().unwrap();
+    assert!(!format!("{here:?}").contains(here.expose()));
+    assert_eq!(accounts::viewer_of(&db, &here).await.unwrap(), Some(one.clone()));
+    accounts::sign_out(&db, &here, false).await.unwrap();
+    assert_eq!(accounts::viewer_of(&db, &here).await.unwrap(), None);
+    assert!(accounts::viewer_of(&db, &there).await.unwrap().is_some());
+    accounts::sign_out(&db, &there, true).await.unwrap();
+    assert_eq!(accounts::viewer_of(&db, &there).await.unwrap(), None);
+    assert!(accounts::add_user(&db, one.shop, "alpha-one", "x", "a long password").await.unwrap().is_none(), "a name is given once");
+}
+
+#[tokio::test]
+async fn another_shop_sees_and_touches_nothing() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    let (stranger, _, _) = shop(&db, "beta").await;
+    let number = job(&db, &one, engine).await;
+    let capture = jobs::add_capture(&db, &one, number, "run.csv", b"bytes").await.unwrap();
+    let refused = |result: Result<(), StoreError>| assert!(matches!(result, Err(StoreError::NotFound)), "{result:?}");
+    refused(jobs::load(&db, &stranger, number).await.map(drop));
+    refused(jobs::capture(&db, &stranger, number, capture).await.map(drop));
+    refused(jobs::add_capture(&db, &stranger, number, "x", b"x").await.map(drop));
+    refused(jobs::set_mapping(&db, &stranger, number, capture, "{}").await);
+    refused(jobs::write(&db, &stranger, number, &Write { body: level("ok"), supersedes: None, submit_key: "k", at: None }).await.map(drop));
+    refused(library::engine(&db, &stranger, engine).await.map(drop));
+    refused(library::add_sheet(&db, &stranger, engine, &Sheet { source: String::new(), in_force_from: None, points: vec![] }).await);
+    let opening = Opening { tag: "X", description: "", engine, complaint: "", submit_key: "s", at: None };
+    refused(jobs::open(&db, &stranger, &opening).await.map(drop));
+    assert!(jobs::list(&db, &stranger, 100).await.unwrap().is_empty());
+    assert!(library::vehicles(&db, &stranger).await.unwrap().is_empty());
+    assert!(jobs::load(&db, &one, number).await.unwrap().entries.is_empty());
+}
+
+#[tokio::test]
+async fn a_form_sent_twice_is_written_once_and_typed_anew_is_not_lost() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, two, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    assert_eq!(job(&db, &one, engine).await, number, "the same form opens the same job");
+    let first = say(&db, &one, number, level("ok"), None, "form").await;
+    // A double tap on two connections at the same moment, many times over.
+    let (a, b, c) = tokio::join!(
+        say(&db, &one, number, level("ok"), None, "form"),
+        say(&db, &one, number, level("ok"), None, "form"),
+        say(&db, &two, number, Body::Repair(Repair { cause: None, done: HOSTILE.into(), follow_up: String::new() }), None, "other"),
+    );
+    assert_eq!((id(&a), id(&b)), (id(&first), id(&first)));
+    assert!(matches!(c, Written::Stands(_)));
+    // The back button: the same form's key, something else typed.
+    let reading = |kpa: f64| {
+        let reading = Reading {
+            rpm: 750.0,
+            oil_temp_c: 98.0,
+            oil_temp_estimated: false,
+            gear: Gear::Neutral,
+            kpa,
+            spread_kpa: 0.0,
+            instrument: None,
+            phase: Phase::Before,
+        };
+        Body::Reading(TakenReading { reading, gauge: None, capture: None })
+    };
+    for kpa in [60.0, 62.0, 60.0, 62.0] {
+        say(&db, &one, number, reading(kpa), None, "back").await;
+    }
+    let job = jobs::load(&db, &one, number).await.unwrap();
+    assert_eq!(job.entries.iter().map(|e| e.seq).collect::<Vec<_>>(), [1, 2, 3, 4], "one level, one repair, two readings");
+    assert_eq!(job.case().readings.len(), 2);
+    assert_eq!(job.head.complaint, HOSTILE, "what was typed comes back to the letter");
+}
+
+#[tokio::test]
+async fn two_people_at_one_job_lose_nothing() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, two, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    let first = id(&say(&db, &one, number, level("ok"), None, "a").await);
+    // The other did not see it: told, and nothing written.
+    let Written::Overtaken { by } = say(&db, &two, number, level("low"), None, "b").await else { panic!("written over") };
+    assert_eq!((by.id, by.author_name.as_str()), (first, "One"));
+    let second = id(&say(&db, &two, number, level("low"), Some(first), "b").await);
+    // The first corrects the entry that is no longer the last.
+    let Written::Overtaken { by } = say(&db, &one, number, level("high"), Some(first), "c").await else { panic!("written over") };
+    assert_eq!(by.id, second);
+    say(&db, &one, number, Body::Withdrawn { reason: "dipped on a slope".into() }, Some(second), "d").await;
+    let job = jobs::load(&db, &one, number).await.unwrap();
+    assert_eq!(job.entries.len(), 3, "all of it stays readable");
+    assert!(job.case().evidence.is_empty() && job.case_at(2).evidence.first().unwrap().outcome == "low");
+    assert!(matches!(say(&db, &one, number, level("ok"), None, "e").await, Written::Stands(_)), "after a withdrawal the place is free");
+    // Fifty entries at once: numbered without gaps, none lost.
+    let writes = (0..50).map(|i| {
+        let (db, who) = (db.clone(), if i % 2 == 0 { one.clone() } else { two.clone() });
+        tokio::spawn(async move {
+            let body = Body::Repair(Repair { cause: None, done: format!("act {i}"), follow_up: String::new() });
+            jobs::write(&db, &who, number, &Write { body, supersedes: None, submit_key: &format!("w{i}"), at: None }).await.unwrap()
+        })
+    });
+    for write in writes.collect::<Vec<_>>() {
+        assert!(matches!(write.await.unwrap(), Written::Stands(_)));
+    }
+    let seqs: Vec<i32> = jobs::load(&db, &one, number).await.unwrap().entries.iter().map(|e| e.seq).collect();
+    assert_eq!(seqs, (1..=54).collect::<Vec<_>>());
+}
+
+#[tokio::test]
+async fn the_sheet_in_force_on_the_day_is_the_one_that_judges() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    for (source, from, min) in [("rev A", "2001-01-01", 120.0), ("rev B", "2020-01-01", 100.0), ("rev C", "2999-01-01", 80.0)] {
+        let points = vec![Point { rpm: 750.0, oil_temp_c: 100.0, gear: Gear::Neutral, min_kpa: Some(min), max_kpa: None }];
+        let sheet = Sheet { source: source.into(), in_force_from: Some(from.parse().unwrap()), points };
+        library::add_sheet(&db, &one, engine, &sheet).await.unwrap();
+    }
+    let number = job(&db, &one, engine).await;
+    let job = jobs::load(&db, &one, number).await.unwrap();
+    assert_eq!(job.sheet().unwrap().source, "rev B");
+    assert_eq!(job.engine.sheets.len(), 3, "the others stay readable");
+}
+
+#[tokio::test]
+async fn a_capture_is_kept_byte_for_byte_and_known_again_on_another_job() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    let bytes: Vec<u8> = (0..3_000_000u32).map(|i| (i % 251) as u8).collect();
+    let id = jobs::add_capture(&db, &one, number, HOSTILE, &bytes).await.unwrap();
+    assert_eq!(jobs::add_capture(&db, &one, number, "again.csv", &bytes).await.unwrap(), id);
+    let opening = Opening { tag: "TUG 5", description: "", engine, complaint: "x", submit_key: "k2", at: None };
+    let other = jobs::open(&db, &one, &opening).await.unwrap();
+    jobs::add_capture(&db, &one, other, "copied.csv", &bytes).await.unwrap();
+    let kept = jobs::capture(&db, &one, number, id).await.unwrap();
+    assert!(kept.bytes == bytes && kept.also_in == [other]);
+}

@@ -1,0 +1,342 @@
+//! What the server refuses, what it says, and what it never says, over real HTTP.
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
+mod support;
+use reqwest::header::{COOKIE, HeaderMap, LOCATION, SET_COOKIE};
+use reqwest::{Client, RequestBuilder, Response, StatusCode, redirect};
+use velvet_dial_testkit::HOSTILE;
+
+/// A person with a browser: a cookie jar of one cookie, and the header a browser sends of itself.
+struct Person {
+    client: Client,
+    base: String,
+    cookie: String,
+}
+
+impl Person {
+    async fn new() -> Self {
+        let client = Client::builder().redirect(redirect::Policy::none()).build().unwrap();
+        Self { client, base: support::start().await, cookie: String::new() }
+    }
+
+    async fn signed_in() -> Self {
+        let mut person = Self::new().await;
+        let answer = person.post("/sign-in", &[("name", "ines"), ("password", "brass needle")]).await;
+        assert_eq!(answer.status(), StatusCode::SEE_OTHER);
+        let cookie = answer.headers().get(SET_COOKIE).unwrap().to_str().unwrap().to_owned();
+        assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Lax"), "{cookie}");
+        person.cookie = cookie.split(';').next().unwrap().to_owned();
+        person
+    }
+
+    fn ask(&self, request: RequestBuilder) -> RequestBuilder {
+        request.header(COOKIE, &self.cookie).header("sec-fetch-site", "same-origin")
+    }
+
+    async fn get(&self, path: &str) -> Response {
+        self.ask(self.client.get(format!("{}{path}", self.base))).send().await.unwrap()
+    }
+
+    async fn page(&self, path: &str) -> String {
+        let answer = self.get(path).await;
+        assert_eq!(answer.status(), StatusCode::OK, "{path}");
+        answer.text().await.unwrap()
+    }
+
+    async fn post(&self, path: &str, form: &[(&str, &str)]) -> Response {
+        self.ask(self.client.post(format!("{}{path}", self.base))).form(form).send().await.unwrap()
+    }
+
+    async fn upload(&self, path: &str, name: &str, bytes: Vec<u8>) -> reqwest::Result<Response> {
+        let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
+        self.ask(self.client.post(format!("{}{path}", self.base)))
+            .multipart(reqwest::multipart::Form::new().part("file", part))
+            .send()
+            .await
+    }
+}
+
+fn location(headers: &HeaderMap) -> &str {
+    headers.get(LOCATION).unwrap().to_str().unwrap()
+}
+
+/// The job that the demo shop ends with.
+const TUG4: &str = "/jobs/9";
+
+#[tokio::test]
+async fn nobody_sees_a_page_without_signing_in() {
+    let person = Person::new().await;
+    for path in [
+        "/",
+        "/jobs/new",
+        "/library",
+        TUG4,
+        "/jobs/9/readings",
+        "/jobs/9/report",
+        "/jobs/9/case.json",
+        "/jobs/9/captures/00000000-0000-0000-0000-000000000000",
+    ] {
+        let answer = person.get(path).await;
+        assert_eq!((answer.status(), location(answer.headers()).starts_with("/sign-in?back=")), (StatusCode::SEE_OTHER, true), "{path}");
+    }
+    let answer = person
+        .ask(person.client.post(format!("{}/jobs/9/evidence", person.base)))
+        .header("hx-request", "true")
+        .form(&[("check", "level")])
+        .send()
+        .await
+        .unwrap();
+    assert!(answer.headers().contains_key("hx-redirect"));
+    for back in ["//elsewhere.test/", "https://elsewhere.test/", "/\\elsewhere.test"] {
+        let answer = person.post("/sign-in", &[("name", "odd"), ("password", "brass needle"), ("back", back)]).await;
+        assert_eq!(location(answer.headers()), "/", "{back}");
+    }
+}
+
+#[tokio::test]
+async fn guessing_is_slowed_down_and_told() {
+    let person = Person::new().await;
+    let mut last = StatusCode::OK;
+    for _ in 0..7 {
+        last = person.post("/sign-in", &[("name", "ines"), ("password", "guess")]).await.status();
+    }
+    assert_eq!(last, StatusCode::TOO_MANY_REQUESTS);
+    let told = person.post("/sign-in", &[("name", "ines"), ("password", "brass needle")]).await.text().await.unwrap();
+    assert!(told.contains("Too many tries. Wait") && told.contains("value=\"ines\""), "it says how long, and keeps the name");
+}
+
+#[tokio::test]
+async fn another_site_changes_nothing() {
+    let person = Person::signed_in().await;
+    let send = |headers: &[(&'static str, String)]| {
+        let mut request = person.client.post(format!("{}/jobs/9/evidence", person.base)).header(COOKIE, &person.cookie);
+        for (name, value) in headers {
+            request = request.header(*name, value);
+        }
+        request.form(&[("check", "needle"), ("outcome", "steady"), ("key", "x")]).send()
+    };
+    for headers in [
+        vec![("sec-fetch-site", "cross-site".to_owned())],
+        vec![("sec-fetch-site", "same-site".to_owned()), ("origin", person.base.clone())],
+        vec![("origin", "https://elsewhere.test".to_owned())],
+        vec![("origin", "null".to_owned())],
+        vec![],
+    ] {
+        assert_eq!(send(&headers).await.unwrap().status(), StatusCode::FORBIDDEN, "{headers:?}");
+    }
+    assert!(!person.page("/jobs/9/case.json").await.contains("needle"));
+    assert_eq!(send(&[("origin", person.base.clone())]).await.unwrap().status(), StatusCode::SEE_OTHER);
+    assert!(person.page("/jobs/9/case.json").await.contains("needle"));
+}
+
+#[tokio::test]
+async fn every_answer_carries_the_headers_and_no_page_needs_inline_code() {
+    let person = Person::signed_in().await;
+    for path in [
+        "/",
+        "/jobs/9/intake",
+        "/jobs/9/look",
+        "/jobs/9/readings",
+        "/jobs/9/compare",
+        "/jobs/9/trace",
+        "/jobs/9/put-right",
+        "/jobs/1/prove",
+        "/jobs/1/report",
+        "/library",
+        "/jobs/new",
+        "/no/such/page",
+        "/assets/app.js",
+    ] {
+        let answer = person.get(path).await;
+        let policy = answer.headers().get("content-security-policy").unwrap().to_str().unwrap().to_owned();
+        assert!(policy.contains("script-src 'self'") && !policy.contains("unsafe"), "{path}");
+        assert_eq!(answer.headers().get("x-content-type-options").unwrap(), "nosniff");
+        let text = answer.text().await.unwrap();
+        for inline in ["<script>", " onclick=", " style=", "javascript:", "<style"] {
+            assert!(path.contains("/assets/") || !text.contains(inline), "{path} has {inline}");
+        }
+    }
+}
+
+#[tokio::test]
+async fn hostile_text_in_every_field_is_shown_and_never_run() {
+    let person = Person::signed_in().await;
+    let long: String = HOSTILE.chars().take(38).collect();
+    let library = person.page("/library").await;
+    assert!(library.contains("Quayside 2.0 diesel"));
+    let engine = [
+        ("name", HOSTILE),
+        ("displacement_l", "2,0"),
+        ("cylinders", "4"),
+        ("idle_rpm", "750"),
+        ("oil_grade", "5W-30"),
+        ("source", HOSTILE),
+        ("rpm1", "750"),
+        ("temp1", "100"),
+        ("min1", "100"),
+    ];
+    assert_eq!(person.post("/library/engines", &engine).await.status(), StatusCode::SEE_OTHER);
+    let gauge: String = HOSTILE.chars().take(80).collect();
+    let gauge_form = [("name", gauge.as_str()), ("full_scale", "1000"), ("class_percent", "1.6"), ("graduation", "20")];
+    assert_eq!(person.post("/library/gauges", &gauge_form).await.status(), StatusCode::SEE_OTHER);
+    let form = person.page("/jobs/new").await;
+    let at = form.find("&lt;/title").or_else(|| form.find("&#60;/title")).expect("the engine is listed, escaped");
+    let id = form.get(..at).unwrap().rsplit("value=\"").next().unwrap().get(..36).unwrap().to_owned();
+    let opened =
+        person.post("/jobs", &[("tag", &long), ("description", HOSTILE), ("complaint", HOSTILE), ("engine", &id), ("key", HOSTILE)]).await;
+    assert_eq!(opened.status(), StatusCode::SEE_OTHER);
+    let job = location(opened.headers()).trim_end_matches("/intake").to_owned();
+    for (path, form) in [
+        (
+            "reading",
+            vec![("rpm", "750"), ("oil_temp_c", "98,5"), ("pressure", "62"), ("unit", "kPa"), ("gauge", gauge.as_str()), ("key", HOSTILE)],
+        ),
+        ("repair", vec![("done", HOSTILE), ("follow_up", HOSTILE), ("cause", "pickup_air"), ("key", HOSTILE)]),
+        ("evidence", vec![("check", "level"), ("outcome", "ok"), ("key", HOSTILE), ("stage", HOSTILE)]),
+    ] {
+        assert_eq!(person.post(&format!("{job}/{path}"), &form).await.status(), StatusCode::SEE_OTHER, "{path}");
+    }
+    // Refused forms show what was typed, too.
+    let refused = person
+        .post(
+            &format!("{job}/reading"),
+            &[("rpm", HOSTILE), ("pressure", HOSTILE), ("unit", HOSTILE), ("gauge", HOSTILE), ("supersedes", HOSTILE)],
+        )
+        .await;
+    assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    let mut pages = vec![refused.text().await.unwrap()];
+    let capture =
+        person.upload(&format!("{job}/captures"), HOSTILE, format!("{HOSTILE},b,c,d\n1,2,3,4\n2,3,4,5\n").into_bytes()).await.unwrap();
+    pages.push(person.page(location(capture.headers())).await);
+    for stage in ["intake", "look", "readings", "compare", "trace", "put-right", "prove", "report"] {
+        pages.push(person.page(&format!("{job}/{stage}")).await);
+    }
+    pages.push(person.page("/").await);
+    for page in pages {
+        assert!(!page.contains("<script>document") && !page.contains("<img src=x") && !page.contains("</title><script"), "{page}");
+    }
+}
+
+#[tokio::test]
+async fn bad_input_is_told_beside_its_field_and_kept() {
+    let person = Person::signed_in().await;
+    let read = async |form: &[(&str, &str)]| {
+        let answer = person.post("/jobs/9/reading", form).await;
+        assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY, "{form:?}");
+        answer.text().await.unwrap()
+    };
+    let cases = [
+        ("rpm", "-50", "Speed: -50 is too low; enter 0 to 10000 rpm."),
+        ("oil_temp_c", "9000", "Oil temperature: 9000 is too high; enter -20 to 150 °C."),
+        ("pressure", "NaN", "Pressure: “NaN” is not a number; enter 0 to 2500 kPa."),
+        ("pressure", "", "Pressure: nothing typed yet; enter 0 to 2500 kPa."),
+        ("unit", "furlong", "“furlong” is not a unit of pressure; use kPa, bar or psi."),
+        ("pressure", "1900", "1900 kPa is more than the full scale of “Blue case, 10 bar”, 1000 kPa. Check number, unit and gauge."),
+    ];
+    for (field, typed, sentence) in cases {
+        let mut form =
+            vec![("rpm", "750"), ("oil_temp_c", "98,5"), ("pressure", "62"), ("unit", "kPa"), ("gauge", "Blue case, 10 bar"), ("key", "k")];
+        form.retain(|(name, _)| *name != field);
+        form.push((field, typed));
+        let page = read(&form).await;
+        assert!(page.contains(sentence), "{field}={typed}: no “{sentence}”");
+        let kept = if field == "oil_temp_c" { "value=\"750\"" } else { "value=\"98,5\"" };
+        assert!(page.contains(kept), "what was typed is kept");
+    }
+    let long = "x".repeat(2001);
+    for (path, form, sentence) in [
+        ("/jobs/9/repair", vec![("done", long.as_str())], "2001 characters are too many; keep it to 2000."),
+        ("/jobs/9/repair", vec![("done", " ")], "What was done: a sentence for the report"),
+        ("/jobs", vec![("tag", "T"), ("complaint", ""), ("engine", "")], "Complaint: nothing typed yet; for example"),
+        (
+            "/library/gauges",
+            vec![("name", "g"), ("full_scale", "0"), ("class_percent", "1"), ("graduation", "5")],
+            "Full scale: 0 is too low; enter 50 to 4000 kPa.",
+        ),
+        ("/library/engines", vec![("name", "e"), ("oil_grade", "7W-35")], "oil grade “7W-35” is not known"),
+    ] {
+        let answer = person.post(path, &form).await;
+        assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY, "{path}");
+        assert!(answer.text().await.unwrap().contains(sentence), "{path}: no “{sentence}”");
+    }
+    let huge = "x".repeat(40_000);
+    let answer = person.post("/jobs/9/repair", &[("done", huge.as_str())]).await;
+    assert!(answer.status().is_client_error() && answer.text().await.unwrap().contains("too long"));
+}
+
+#[tokio::test]
+async fn files_that_are_no_run_are_told_and_bad_rows_are_named() {
+    let person = Person::signed_in().await;
+    let up = async |name: &str, bytes: Vec<u8>| person.upload("/jobs/9/captures", name, bytes).await;
+    for (name, bytes, sentence) in [
+        ("empty.csv", vec![], "The file is empty."),
+        ("picture.csv", b"\x89PNG\r\n\x1a\n\0\0\0\r".to_vec(), "This is not a text file"),
+        ("large.csv", vec![b'1'; 9 * 1024 * 1024], "larger than 8 MB"),
+    ] {
+        let answer = up(name, bytes).await.unwrap();
+        assert!(answer.text().await.unwrap().contains(sentence), "{name}");
+    }
+    // A hundred megabytes may be cut off on the way, but never kept and never the end of the server.
+    if let Ok(answer) = up("huge.csv", vec![b'1'; 100 * 1024 * 1024]).await {
+        assert!(answer.status().is_client_error());
+    }
+    assert_eq!(person.get("/healthz").await.status(), StatusCode::OK);
+    let bad = up("bad.csv", b"time s,pressure bar,rpm,oil temp c\n0,1,800,90\n1,x,800,90\n".to_vec()).await.unwrap();
+    let page = person.page(location(bad.headers())).await;
+    assert!(page.contains("line 3") && page.contains("Pressure: “x” is not a number") && page.contains("Nothing was imported"));
+    let odd = up("odd.csv", b"a,b,c,d\n0,1.1,800,90\n1,1.1,800,90\n7,1.1,800,90\n".to_vec()).await.unwrap();
+    let at = location(odd.headers()).to_owned();
+    assert!(person.page(&at).await.contains("Which column is which?"));
+    let twice = [
+        ("time", "0"),
+        ("time_unit", "s"),
+        ("pressure", "0"),
+        ("pressure_unit", "bar"),
+        ("speed", "2"),
+        ("oil_temp", "3"),
+        ("oil_temp_unit", "c"),
+    ];
+    assert_eq!(person.post(&format!("{at}/mapping"), &twice).await.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    let right = twice.map(|(name, value)| if name == "pressure" { (name, "1") } else { (name, value) });
+    assert_eq!(person.post(&format!("{at}/mapping"), &right).await.status(), StatusCode::SEE_OTHER);
+    assert!(person.page(&at).await.contains("Steady holds found"));
+}
+
+#[tokio::test]
+async fn what_another_wrote_meanwhile_is_shown_before_anything_is_replaced() {
+    let mut person = Person::signed_in().await;
+    let mine = [("check", "needle"), ("outcome", "flutter"), ("key", "mine"), ("stage", "trace"), ("seen", "0")];
+    assert_eq!(person.post("/jobs/9/evidence", &mine).await.status(), StatusCode::SEE_OTHER);
+    let other = person.post("/sign-in", &[("name", "odd"), ("password", "brass needle")]).await;
+    person.cookie = other.headers().get(SET_COOKIE).unwrap().to_str().unwrap().split(';').next().unwrap().to_owned();
+    let theirs = [("check", "needle"), ("outcome", "steady"), ("key", "theirs"), ("stage", "trace"), ("seen", "0")];
+    let clash = person.post("/jobs/9/evidence", &theirs).await;
+    assert_eq!(clash.status(), StatusCode::CONFLICT);
+    let page = clash.text().await.unwrap();
+    assert!(
+        page.contains("Ines was quicker") && page.contains("Put mine in its place") && page.contains("Written by others since you looked")
+    );
+    let offer = page.split("was quicker").nth(1).unwrap().split("name=\"supersedes\" value=\"").nth(1).unwrap().get(..36).unwrap();
+    let replace = [("check", "needle"), ("outcome", "steady"), ("key", "theirs2"), ("supersedes", offer)];
+    assert_eq!(person.post("/jobs/9/evidence", &replace).await.status(), StatusCode::SEE_OTHER);
+    let trace = person.page("/jobs/9/trace").await;
+    assert!(trace.contains("changed later"), "what was replaced stays readable");
+}
+
+#[tokio::test]
+async fn no_fault_tells_what_is_inside() {
+    let person = Person::signed_in().await;
+    for (path, status) in [
+        ("/jobs/99999", 404),
+        ("/jobs/9/captures/00000000-0000-0000-0000-000000000000", 404),
+        ("/jobs/9/nowhere", 404),
+        ("/jobs/x/trace", 404),
+        ("/assets/../Cargo.toml", 404),
+    ] {
+        let answer = person.get(path).await;
+        assert_eq!(answer.status().as_u16(), status, "{path}");
+        let text = answer.text().await.unwrap().to_lowercase();
+        for secret in ["mysql", "select ", "sqlx", "panick", "/work", "src/"] {
+            assert!(!text.contains(secret), "{path} tells {secret}");
+        }
+    }
+}
