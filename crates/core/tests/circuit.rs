@@ -1,5 +1,5 @@
 //! What must hold of the circuit, over random engines, and the signature of each cause.
-#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 use proptest::prelude::*;
 use velvet_dial_core::circuit::nominal::{self, DIMENSIONS};
 use velvet_dial_core::circuit::*;

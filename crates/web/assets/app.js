@@ -47,14 +47,20 @@ document.addEventListener("htmx:before:request", (event) => {
   if (form) form.dataset.sent = "yes";
 });
 
-// A form that was taken is empty again and its first field has the cursor, however much of it the swap kept.
-document.addEventListener("htmx:after:swap", (event) => {
+// A form that was taken is empty again and its first field has the cursor, however much of it the swap kept. The form itself may be gone after
+// the swap, so it is remembered before.
+let taken = null;
+document.addEventListener("htmx:before:swap", (event) => {
   const ctx = event.detail?.ctx;
   const draft = ctx?.sourceElement?.closest?.("form")?.dataset.draft;
-  if (draft && ctx.response?.status < 400) {
-    localStorage.removeItem(`vd-draft:${draft}`);
-    for (const field of document.querySelectorAll(`form[data-draft="${CSS.escape(draft)}"] [data-keep]`)) field.value = field.getAttribute("value") ?? "";
+  taken = draft && ctx.response?.status < 400 ? draft : null;
+});
+document.addEventListener("htmx:after:swap", () => {
+  if (taken) {
+    localStorage.removeItem(`vd-draft:${taken}`);
+    for (const field of document.querySelectorAll(`form[data-draft="${CSS.escape(taken)}"] [data-keep]`)) field.value = field.getAttribute("value") ?? "";
     document.querySelector("[data-first]")?.focus();
+    taken = null;
   }
   restoreDrafts();
 });

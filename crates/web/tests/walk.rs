@@ -10,7 +10,7 @@ async fn until<F: Future<Output = bool>>(what: &str, so: impl Fn() -> F) {
     let start = Instant::now();
     while !so().await {
         assert!(start.elapsed() < Duration::from_secs(15), "never: {what}");
-        tokio::task::yield_now().await;
+        tokio::time::sleep(Duration::from_millis(40)).await;
     }
 }
 

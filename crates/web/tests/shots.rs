@@ -1,0 +1,54 @@
+//! The pictures of docs/screenshots, from the demo shop: `cargo xtask shots`.
+#![expect(clippy::unwrap_used, reason = "a picture that cannot be taken stops the round")]
+mod support;
+use std::path::Path;
+use thirtyfour::prelude::*;
+use velvet_dial_testkit::Browser;
+
+#[tokio::test]
+#[ignore = "takes pictures for people; run by cargo xtask shots"]
+async fn every_main_view() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots");
+    let base = support::start().await;
+    let browser = Browser::start().await;
+    let driver = &browser.driver;
+    let press = async |xpath: &str| driver.find(By::XPath(xpath.to_owned())).await.unwrap().click().await.unwrap();
+    let shot = async |name: &str, path: &str| {
+        driver.goto(format!("{base}{path}")).await.unwrap();
+        driver.screenshot(&folder.join(format!("{name}.png"))).await.unwrap();
+    };
+    // The window is wider than what it shows; the picture is to be 1280×800.
+    let inner: i64 = driver.execute("return window.innerHeight", vec![]).await.unwrap().convert().unwrap();
+    driver.set_window_rect(0, 0, 1280, (1600 - inner) as u32).await.unwrap();
+    shot("sign-in", "/sign-in").await;
+    driver.find(By::Id("name")).await.unwrap().send_keys("ines").await.unwrap();
+    driver.find(By::Id("password")).await.unwrap().send_keys("brass needle" + Key::Enter).await.unwrap();
+    driver.query(By::XPath("//button[contains(., 'I have read')]")).first().await.unwrap().click().await.unwrap();
+    driver.query(By::XPath("//h1[contains(., 'Skerry')]")).first().await.unwrap();
+    for (name, path) in [
+        ("board", "/"),
+        ("intake", "/jobs/9/intake"),
+        ("look", "/jobs/9/look"),
+        ("readings", "/jobs/9/readings"),
+        ("compare-undecided", "/jobs/7/compare"),
+        ("trace", "/jobs/9/trace"),
+        ("do-not-run", "/jobs/5/trace"),
+        ("too-high", "/jobs/6/readings"),
+        ("put-right", "/jobs/6/put-right"),
+        ("prove", "/jobs/1/prove"),
+        ("report", "/jobs/1/report"),
+        ("library", "/library"),
+    ] {
+        shot(name, path).await;
+    }
+    driver.goto(format!("{base}/jobs/9/readings")).await.unwrap();
+    press("//a[contains(@href, '/captures/')]").await;
+    driver.query(By::XPath("//h2[contains(., 'holds found')]")).first().await.unwrap();
+    driver.screenshot(&folder.join("capture.png")).await.unwrap();
+    driver.goto(format!("{base}/jobs/9/readings")).await.unwrap();
+    press("//button[contains(., 'Night')]").await;
+    driver.query(By::Css("[data-theme='night']")).first().await.unwrap();
+    press("//button[@id='suspect-bearings_crank']").await;
+    driver.screenshot(&folder.join("readings-night.png")).await.unwrap();
+    browser.quit().await;
+}
