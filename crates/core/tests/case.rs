@@ -65,7 +65,8 @@ fn the_knowledge_holds_together() {
 fn every_wrong_file_is_told_where_and_why() {
     let told = |value: Value| {
         let error = parse(value.to_string().as_bytes()).unwrap_err();
-        format!("{}: {}", error.path, error.message)
+        // The parser adds a line and column, which hang on the order of the keys.
+        format!("{}: {}", error.path, error.message.split(" at line ").next().unwrap())
     };
     let all = [
         told(with(|v| v["motor"] = json!(1))),
@@ -95,7 +96,11 @@ fn every_wrong_file_is_told_where_and_why() {
 fn the_example_of_the_format_is_answered_to_the_letter() {
     let (case, diagnosis) = known(&example());
     let out = serde_json::to_value(report(&case, &diagnosis)).unwrap();
-    let keys = |value: &Value| value.as_object().unwrap().keys().cloned().collect::<Vec<_>>().join(" ");
+    let keys = |value: &Value| {
+        let mut keys: Vec<String> = value.as_object().unwrap().keys().cloned().collect();
+        keys.sort();
+        keys.join(" ")
+    };
     assert_eq!(keys(&out), "causes id next stop verdict");
     assert_eq!(
         keys(&out["verdict"]["points"][0]),

@@ -268,7 +268,8 @@ fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);
     let withheld = if assessed.now.may_run.allowed() { 0 } else { know.checks.iter().filter(|c| c.running && !answered(&c.id)).count() };
     TraceWork {
-        todo: assessed.now.next.iter().filter_map(|proposal| checks::card(assessed, proposal.check)).collect(),
+        // The first one stands beside already, under the suspects.
+        todo: assessed.now.next.iter().skip(1).filter_map(|proposal| checks::card(assessed, proposal.check)).collect(),
         done: assessed.case.evidence.iter().filter_map(|e| checks::card(assessed, &e.check)).collect(),
         columns,
         moves,

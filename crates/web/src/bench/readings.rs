@@ -133,16 +133,7 @@ pub(super) fn work(assessed: &Assessed, unit: Pressure, captures: &[Kept], after
         dial,
         map: map::map(&scene(assessed), unit),
         missing: verdict.missing().map(|point| compare::point_name(&assessed.case.engine, point)).collect(),
-        gauges: job
-            .gauges
-            .iter()
-            .map(|g| {
-                (
-                    g.name.clone(),
-                    format!("{} — {}, class {}", g.name, show::pressure(g.gauge.full_scale_kpa, unit), show::plain(g.gauge.class_percent)),
-                )
-            })
-            .collect(),
+        gauges: job.gauges.iter().map(|g| (g.name.clone(), format!("{} · class {}", g.name, show::plain(g.gauge.class_percent)))).collect(),
         gauge,
         captures: captures.iter().map(|c| (c.id.to_string(), c.name.clone(), show::moment(c.uploaded_at))).collect(),
         has_sheet: job.sheet().is_some(),

@@ -73,9 +73,9 @@ pub fn dial(shown: &Shown, unit: Pressure, caption: String, decision: &'static s
             let here = angle(value * unit.kpa());
             let (outer, inner) = (point(here, SCALE_R), point(here, if long { SCALE_R - 15.0 } else { SCALE_R - 8.0 }));
             let numeral = long.then(|| {
-                let (x, y) = point(here, SCALE_R - 31.0);
+                let (x, y) = point(here, SCALE_R - 33.0);
                 let text = if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") };
-                (text, at(x), at(y + 5.0))
+                (text, at(x), at(y + 6.0))
             });
             Tick { x1: at(outer.0), y1: at(outer.1), x2: at(inner.0), y2: at(inner.1), numeral }
         })
