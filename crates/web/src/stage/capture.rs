@@ -160,7 +160,7 @@ async fn page(desk: &Desk, kept: Kept, wrong: Option<(Named, String)>) -> Result
         found,
         understood: UNDERSTOOD,
         gauges: job.gauges.iter().map(|gauge| gauge.name.clone()).collect(),
-        gauge: job.case().readings.iter().filter_map(|r| r.instrument.clone()).last().unwrap_or_default(),
+        gauge: job.case().readings.iter().filter_map(|r| r.instrument.clone()).next_back().unwrap_or_default(),
         key: Uuid::new_v4(),
         seen: job.seq(),
         repaired: job.repair().is_some(),
