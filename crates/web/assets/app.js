@@ -82,14 +82,21 @@ const setQueue = (items) => {
   sessionStorage.setItem(waiting, JSON.stringify(items));
   document.body.classList.toggle("is-offline", items.length > 0);
 };
-document.addEventListener("htmx:error", (event) => {
-  const request = event.detail?.ctx?.request;
-  if (!request || event.detail.ctx.response || String(request.method).toUpperCase() !== "POST") return;
-  const body = [...new FormData(event.detail.ctx.sourceElement.closest("form"))].filter(([, value]) => typeof value === "string");
+const keep = (ctx) => {
+  const request = ctx?.request;
+  if (!request || String(request.method).toUpperCase() !== "POST") return;
+  const body = [...new FormData(ctx.sourceElement.closest("form"))].filter(([, value]) => typeof value === "string");
   const submitter = request.submitter;
   if (submitter?.name) body.push([submitter.name, submitter.value]);
   const key = JSON.stringify([request.action, body]);
   if (!queue().some((item) => item.key === key)) setQueue([...queue(), { key, action: request.action, body }]);
+};
+document.addEventListener("htmx:error", (event) => {
+  if (!event.detail?.ctx?.response) keep(event.detail?.ctx);
+});
+// A server that fails (its database away) is a lost connection too: nothing is swapped, and it is asked again.
+document.addEventListener("htmx:response:error", (event) => {
+  if (event.detail?.ctx?.response?.status >= 500) keep(event.detail.ctx);
 });
 const sendAgain = async () => {
   const [first, ...rest] = queue();
