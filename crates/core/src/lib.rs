@@ -8,6 +8,7 @@ pub mod capture;
 pub mod case;
 mod choice;
 pub mod circuit;
+pub mod evaluation;
 pub mod field;
 pub mod instrument;
 pub mod limits;

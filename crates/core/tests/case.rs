@@ -2,7 +2,7 @@
 #![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{self, Case, Diagnosis, Phase, diagnose, parse, report, spec_points};
+use velvet_dial_core::case::{self, Case, Diagnosis, Phase, Setting, diagnose, parse, report, spec_points};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::repair::{self, MayRun};
 use velvet_dial_core::trace::knowledge::{self, knowledge};
@@ -31,7 +31,7 @@ fn with(change: impl FnOnce(&mut Value)) -> Value {
 fn known(value: &Value) -> (Case, Diagnosis) {
     let case = parse(value.to_string().as_bytes()).unwrap();
     let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
-    let diagnosis = diagnose(&case, &tracer, false);
+    let diagnosis = diagnose(&case, &tracer, &Setting::default());
     (case, diagnosis)
 }
 
@@ -56,7 +56,9 @@ fn the_knowledge_holds_together() {
     for (i, cause) in know.causes.iter().enumerate() {
         let words = [&cause.shape, &cause.put_right, &cause.mind, &cause.reason];
         assert!(words.iter().all(|text| text.len() > 10), "{} lacks its words", cause.id);
-        let even = |check: &knowledge::Check| (0..check.outcomes.len()).all(|o| (check.likelihood(i, o) - check.usual.p[o]).abs() < 1e-12);
+        let even = |check: &knowledge::Check| {
+            (0..check.outcomes.len()).all(|o| (check.likelihood(knowledge::BANDS * i + 1, o) - check.usual.p[o]).abs() < 1e-12)
+        };
         assert!(cause.id == "within_spec" || know.checks.iter().any(|check| !even(check)), "no check tells {} apart", cause.id);
     }
 }
@@ -214,7 +216,7 @@ fn evidence_moves_the_odds_the_way_its_reason_says() {
 fn the_next_check_is_never_one_that_is_done_or_must_not_be() {
     let (case, open) = known(&example());
     assert!(open.next.iter().all(|p| case.evidence.iter().all(|e| e.check != p.check)));
-    assert!(open.next.windows(2).all(|w| w[0].gain_bits / w[0].minutes >= w[1].gain_bits / w[1].minutes));
+    assert!(open.next.windows(2).all(|w| w[0].bits_a_minute >= w[1].bits_a_minute));
     let minutes = |d: &Diagnosis, check: &str| d.next.iter().find(|p| p.check == check).unwrap().minutes;
     let (_, opened) = known(&with(|v| v["evidence"] = json!([{ "check": "sump_debris", "outcome": "none" }])));
     assert_eq!(minutes(&open, "screen_light") - minutes(&opened, "screen_light"), 120.0, "the sump comes off once");
@@ -291,7 +293,7 @@ proptest! {
         let at = cut % text.len();
         text[at] = bytes.first().copied().unwrap_or(b'}');
         if let Ok(case) = parse(&text) && let Ok(tracer) = Tracer::new(&case.engine, &spec_points(&case)) {
-            let sum: f64 = diagnose(&case, &tracer, false).posterior.probability.iter().sum();
+            let sum: f64 = diagnose(&case, &tracer, &Setting::default()).posterior.probability.iter().sum();
             prop_assert!((sum - 1.0).abs() < 1e-9);
         }
     }

@@ -3,7 +3,7 @@ use crate::app::App;
 use crate::error::Fault;
 use actix_web::web;
 use std::sync::Arc;
-use velvet_dial_core::case::{Case, Diagnosis, diagnose};
+use velvet_dial_core::case::{Case, Diagnosis, Setting, diagnose};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_store::jobs::Job;
 
@@ -27,11 +27,11 @@ pub async fn assess(app: web::Data<App>, job: Job) -> Result<Assessed, Fault> {
     web::block(move || {
         let case = job.case();
         let tracer = app.tracer(&case)?;
-        let put_right = job.repair().is_some();
-        let now = diagnose(&case, &tracer, put_right);
+        let setting = Setting { put_right: job.repair().is_some(), ..Setting::default() };
+        let now = diagnose(&case, &tracer, &setting);
         let earlier = job.case_at(job.seq() - 1);
         let before =
-            if earlier == case { now.posterior.probability.clone() } else { diagnose(&earlier, &tracer, put_right).posterior.probability };
+            if earlier == case { now.posterior.probability.clone() } else { diagnose(&earlier, &tracer, &setting).posterior.probability };
         Ok(Assessed { job, case, now, before, tracer })
     })
     .await?

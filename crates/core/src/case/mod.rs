@@ -7,7 +7,7 @@ mod file;
 mod report;
 mod verdict;
 
-pub use diagnose::{Diagnosis, diagnose, spec_points};
+pub use diagnose::{Diagnosis, Setting, diagnose, spec_points};
 pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, parse};
 pub use report::{Report, report};
 pub use verdict::{Basis, JudgedPoint, JudgedReading, Verdict, judge};

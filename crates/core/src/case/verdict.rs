@@ -127,7 +127,7 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
     let to = point.map_or(at, |p| Working { rpm: p.rpm, oil_temp_c: p.oil_temp_c });
     let gauge_only = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default());
     let Local { kpa_per_k, kpa_per_rpm, ratio, ratio_sd } =
-        tracer.local(&Bearing { at, kpa: reading.kpa, u_kpa: gauge_only.total_kpa() }, to);
+        tracer.local(&Bearing { at, kpa: reading.kpa, u_kpa: gauge_only.total_kpa(), gauge: 0, common_kpa: 0.0 }, to);
     let mut budget = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity { kpa_per_k, kpa_per_rpm });
     let brought = to != at;
     if brought {

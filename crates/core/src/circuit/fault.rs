@@ -1,25 +1,41 @@
-//! What each cause does to the parts. Severity runs from 0 (just worth finding) to 1 (the worst that still runs).
+//! What each cause does to the parts. Severity runs from 0 (just worth finding) to 1 (the worst that still turns).
+//!
+//! A fault changes clearances, openings, springs and oil, never a pressure. Clearances enter with their cube, as leakage does. Sizes of
+//! openings are those of a pump of 12 cm³ a turn (a two-litre engine) and grow with the pump. [`harm`] takes several at once.
 use super::part::{Branch, CD, Law, Place};
 use super::{Circuit, Working};
+use crate::oil::Fuel;
 
 /// A cause as a change of parts. Those of the indication change nothing here: the oil is well.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Fault {
     /// The engine is as it should be.
     None,
+    /// Level so low that the pickup draws froth.
+    OilLow,
+    /// Level so high that the crank whips air in.
+    OilOver,
     /// A thinner grade than the sheet's.
     OilThin,
     /// Fuel in the oil.
     OilDiluted,
-    /// Level so low that the pickup draws froth.
-    OilLow,
+    /// Thickened, sludged oil that loads the filter.
+    OilDegraded,
     /// Screen choked.
     ScreenBlocked,
     /// Air drawn in at the pickup's joint.
     PickupAir,
+    /// Pickup cracked through or fallen off.
+    PickupBroken,
     /// Wide pump clearances.
     PumpWorn,
+    /// The pump hardly turns.
+    PumpDrive,
+    /// The pump runs dry after work.
+    PumpUnprimed,
+    /// A controlled pump held at a wrong level.
+    PumpControl,
     /// Relief plunger held off its seat.
     ReliefOpen,
     /// Relief spring weak or wrong.
@@ -28,10 +44,30 @@ pub enum Fault {
     ReliefShut,
     /// Filter element choked.
     FilterBlocked,
-    /// Wide crank bearings.
-    BearingsCrank,
+    /// A filter with another element and bypass.
+    FilterWrong,
+    /// Cooler, its thermostat or its bypass choked.
+    CoolerPath,
     /// An opening in the gallery.
     GalleryLeak,
+    /// A drilling shut: what lies behind it starves.
+    GalleryBlocked,
+    /// Wide crank bearings.
+    BearingsCrank,
+    /// Wide cam bearings.
+    BearingsCam,
+    /// Worn rocker shaft or bushes.
+    RockersWorn,
+    /// The head's restrictor left out or drilled up.
+    FeedOversize,
+    /// A leak at hydraulic valve control.
+    ValveControl,
+    /// Piston jets that no longer shut.
+    JetsOpen,
+    /// Wide turbocharger bearings.
+    TurboFeed,
+    /// Oil lost to the outside.
+    ExternalLeak,
 }
 
 fn log_between(low: f64, high: f64, severity: f64) -> f64 {
@@ -42,54 +78,76 @@ fn between(low: f64, high: f64, severity: f64) -> f64 {
     low + (high - low) * severity
 }
 
+/// Harms a circuit by several faults at once, each with its severity.
+pub fn harm(circuit: &mut Circuit, faults: &[(Fault, f64)]) {
+    for (fault, severity) in faults {
+        fault.apply(circuit, *severity);
+    }
+}
+
 impl Fault {
-    /// Harms a healthy circuit.
+    /// Harms a circuit.
     pub fn apply(self, circuit: &mut Circuit, severity: f64) {
-        let severity = severity.clamp(0.0, 1.0);
+        let s = severity.clamp(0.0, 1.0);
+        // Over a pump of 12 cm³ a turn.
+        let size = circuit.pump.per_turn_m3 / 12e-6;
         match self {
             Self::None => {}
-            Self::OilThin => circuit.oil = circuit.oil.scaled(between(0.82, 0.42, severity)),
-            Self::OilDiluted => circuit.oil = circuit.oil.diluted(between(0.03, 0.18, severity)),
             Self::OilLow => {
-                circuit.suction.air_share = between(0.05, 0.35, severity);
-                circuit.suction.air_share_per_krpm = between(0.03, 0.14, severity);
+                circuit.suction.air_share = between(0.05, 0.35, s);
+                circuit.suction.air_share_per_krpm = between(0.03, 0.14, s);
             }
-            Self::ScreenBlocked => {
-                let open = 1.0 - between(0.80, 0.985, severity);
-                circuit.suction.screen_m2 *= open;
+            Self::OilOver => {
+                circuit.suction.air_share = between(0.05, 0.14, s);
+                circuit.suction.air_share_per_krpm = between(0.03, 0.11, s);
             }
-            Self::PickupAir => {
-                // 0.4 to 12 mm² on a pump of 12 cm³ a turn, in proportion for others.
-                let size = circuit.pump.per_turn_m3 / 12e-6;
-                circuit.suction.joint_m2 = size * log_between(0.4e-6, 12e-6, severity);
+            Self::OilThin => circuit.oil = circuit.oil.scaled(between(0.82, 0.42, s)),
+            // OK because the share stays inside the relation's range.
+            Self::OilDiluted => circuit.oil = circuit.oil.diluted(Fuel::Petrol, between(0.03, 0.18, s)).unwrap_or(circuit.oil),
+            Self::OilDegraded => {
+                circuit.oil = circuit.oil.scaled(log_between(1.1, 2.4, s));
+                circuit.filter.r_per_m3 *= log_between(2.0, 20.0, s);
+                circuit.suction.screen_m2 *= between(0.95, 0.45, s);
             }
-            Self::PumpWorn => circuit.pump.slip_m3 *= log_between(1.35, 2.6, severity).powi(3),
-            Self::ReliefOpen => circuit.relief.held_open_k_m2 = Self::opening(circuit, severity),
-            Self::ReliefWeak => circuit.relief.cracks_pa *= between(0.72, 0.25, severity),
+            Self::ScreenBlocked => circuit.suction.screen_m2 *= 1.0 - between(0.80, 0.985, s),
+            Self::PickupAir => circuit.suction.joint_m2 = size * log_between(0.4e-6, 12e-6, s),
+            Self::PickupBroken => circuit.suction.joint_m2 = size * log_between(20e-6, 300e-6, s),
+            Self::PumpWorn => circuit.pump.slip_m3 *= log_between(1.35, 2.6, s).powi(3),
+            // Slips on its drive, or stands.
+            Self::PumpDrive => circuit.pump.per_turn_m3 *= between(0.12, 0.0, s),
+            // Moves a little of what it leaks, or nothing.
+            Self::PumpUnprimed => circuit.pump.per_turn_m3 *= between(0.2, 0.0, s),
+            Self::PumpControl => control(circuit, s),
+            Self::ReliefOpen => circuit.relief.held_open_k_m2 = CD * std::f64::consts::SQRT_2 * size * log_between(2e-6, 30e-6, s),
+            Self::ReliefWeak => circuit.relief.cracks_pa *= between(0.72, 0.25, s),
             Self::ReliefShut => {
-                circuit.relief.cracks_pa *= log_between(1.6, 6.0, severity);
+                circuit.relief.cracks_pa *= log_between(1.6, 6.0, s);
                 circuit.relief.slope_m3_s_pa *= 0.3;
             }
-            Self::FilterBlocked => circuit.filter.r_per_m3 *= log_between(4.0, 60.0, severity),
-            Self::BearingsCrank => {
-                let leak = log_between(1.25, 2.4, severity).powi(3);
-                for branch in circuit.branches_at(Place::Crank) {
-                    if let Law::Laminar { g_m3 } = &mut branch.law {
-                        *g_m3 *= leak;
-                    }
-                }
+            Self::FilterBlocked => circuit.filter.r_per_m3 *= log_between(4.0, 60.0, s),
+            Self::FilterWrong => {
+                circuit.filter.r_per_m3 *= log_between(1.6, 6.0, s);
+                circuit.filter.bypass_pa *= between(1.2, 2.0, s);
             }
-            Self::GalleryLeak => {
-                let k_m2 = Self::opening(circuit, severity);
-                circuit.add(Branch { place: Place::Leak, law: Law::Orifice { k_m2 } });
+            Self::CoolerPath => circuit.filter.cooler_r_per_m3 *= log_between(5.0, 60.0, s),
+            Self::GalleryLeak => opening(circuit, Place::Leak, size * log_between(2e-6, 30e-6, s)),
+            Self::GalleryBlocked => {
+                widen(circuit, Place::Crank, between(0.85, 0.35, s), 1.0);
+                circuit.gallery_end_loss = between(circuit.gallery_end_loss.max(0.2), 0.9, s);
+            }
+            Self::BearingsCrank => widen(circuit, Place::Crank, log_between(1.25, 2.4, s).powi(3), 1.0),
+            Self::BearingsCam => widen(circuit, Place::Cam, log_between(1.4, 3.2, s).powi(3), 1.0),
+            Self::RockersWorn => widen(circuit, Place::Head, log_between(1.5, 3.5, s).powi(3), 1.0),
+            Self::FeedOversize => widen(circuit, Place::Head, log_between(1.5, 2.5, s).powi(3), log_between(2.5, 9.0, s)),
+            Self::ValveControl => opening(circuit, Place::ValveControl, size * log_between(1e-6, 14e-6, s)),
+            Self::JetsOpen => jets_stuck(circuit, between(0.15, 1.0, s)),
+            Self::TurboFeed => widen(circuit, Place::Turbo, log_between(1.4, 3.0, s).powi(3), log_between(1.0, 2.0, s)),
+            Self::ExternalLeak => {
+                opening(circuit, Place::Leak, size * log_between(0.3e-6, 5e-6, s));
+                circuit.suction.air_share = between(0.03, 0.2, s);
+                circuit.suction.air_share_per_krpm = between(0.006, 0.08, s);
             }
         }
-    }
-
-    /// An opening (Cd·A·√2, m²) that takes a third to all of the pump's hot-idle flow at 1 bar: 2 to 30 mm² on a two-litre engine.
-    fn opening(circuit: &Circuit, severity: f64) -> f64 {
-        let size = circuit.pump.per_turn_m3 / 12e-6;
-        CD * std::f64::consts::SQRT_2 * size * log_between(2e-6, 30e-6, severity)
     }
 
     /// Port pressure in kPa of a harmed copy.
@@ -97,5 +155,49 @@ impl Fault {
         let mut harmed = healthy.clone();
         self.apply(&mut harmed, severity);
         harmed.port_kpa(at)
+    }
+}
+
+/// A sharp-edged opening of `area_m2` from the gallery.
+fn opening(circuit: &mut Circuit, place: Place, area_m2: f64) {
+    circuit.add(Branch { place, law: Law::Orifice { k_m2: CD * std::f64::consts::SQRT_2 * area_m2 } });
+}
+
+/// Multiplies the clearances' conductance and the restrictor's section of every branch at a place.
+fn widen(circuit: &mut Circuit, place: Place, conductance: f64, restrictor: f64) {
+    for branch in circuit.branches_at(place) {
+        match &mut branch.law {
+            Law::Laminar { g_m3 } => *g_m3 *= conductance,
+            Law::Restricted { k_m2, g_m3 } => {
+                *g_m3 *= conductance;
+                *k_m2 *= restrictor;
+            }
+            Law::Jet { .. } | Law::Orifice { .. } => {}
+        }
+    }
+}
+
+/// The level never steps up and sinks (milder half), or the ring is stuck at full displacement and only the relief holds (worse half).
+fn control(circuit: &mut Circuit, severity: f64) {
+    let Some(control) = &mut circuit.pump.control else { return };
+    if severity < 0.65 {
+        let level = control.low_pa * between(1.0, 0.5, severity / 0.65);
+        (control.low_pa, control.high_pa) = (level, level);
+    } else {
+        circuit.pump.control = None;
+    }
+}
+
+/// A share of the jets' section becomes an orifice that is always open.
+fn jets_stuck(circuit: &mut Circuit, share: f64) {
+    let mut stuck_k_m2 = 0.0;
+    for branch in circuit.branches_at(Place::Jets) {
+        if let Law::Jet { k_m2, .. } = &mut branch.law {
+            stuck_k_m2 += share * *k_m2;
+            *k_m2 *= 1.0 - share;
+        }
+    }
+    if stuck_k_m2 > 0.0 {
+        circuit.add(Branch { place: Place::Jets, law: Law::Orifice { k_m2: stuck_k_m2 } });
     }
 }

@@ -9,11 +9,13 @@ mod network;
 pub mod nominal;
 mod part;
 mod root;
+mod start;
 mod suction;
 
 pub use card::{CamFeed, Card, Cooler, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, Rockers};
-pub use fault::Fault;
+pub use fault::{Fault, harm};
 pub use network::{Circuit, State, Working};
 pub use nominal::Unknowns;
-pub use part::{Branch, Filter, Law, Place, Pump, Relief};
+pub use part::{Branch, Control, Filter, Law, Place, Pump, Relief};
+pub use start::{Build, Dry, lagged_kpa};
 pub use suction::{Drawn, Suction};

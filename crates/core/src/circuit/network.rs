@@ -7,7 +7,7 @@
 use super::part::{Branch, Filter, Law, Place, Pump, Relief};
 use super::suction::{Drawn, Suction};
 use super::{Port, root};
-use crate::oil::Oil;
+use crate::oil::{Oil, TEMP_RANGE_C};
 
 /// Speed and oil temperature in the sump.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -65,6 +65,12 @@ pub struct State {
     pub gallery_m3_s: f64,
     /// Drawn − slip − relief − gallery.
     pub residual_m3_s: f64,
+    /// Share of the pump's full displacement in use; 1 on a fixed pump.
+    pub displacement: f64,
+    /// Temperature of the oil in the films, °C.
+    pub film_temp_c: f64,
+    /// False when sump or film stand outside −20…150 °C, where the viscosity is held at the end of its range.
+    pub in_range: bool,
 }
 
 impl State {
@@ -78,6 +84,19 @@ impl State {
         }
     }
 }
+
+/// The oil at one operating point, and what the pump could draw of it. SI units.
+struct Flowing {
+    mu_sump: f64,
+    mu_film: f64,
+    rho: f64,
+    film_temp_c: f64,
+    swept: f64,
+    full: Drawn,
+}
+
+/// Residual at which the balance is found, as a share of the pump's swept flow: half of what is promised.
+const RESIDUAL_SHARE: f64 = 5e-10;
 
 /// A branch that takes nothing, to fill the unused places.
 const NONE: Branch = Branch { place: Place::Leak, law: Law::Laminar { g_m3: 0.0 } };
@@ -119,69 +138,115 @@ impl Circuit {
         self.branches.iter_mut().take(self.used).filter(move |branch| branch.place == place)
     }
 
-    fn taken(&self, gallery_pa: f64, mu_film: f64, rho: f64) -> (f64, f64) {
-        self.branches().fold((0.0, 0.0), |(flow, slope), branch| {
-            let (q, dq) = branch.law.flow(gallery_pa, mu_film, rho);
-            (flow + q, slope + dq)
-        })
-    }
-
     /// The steady state at a speed and temperature. Never fails: a standing engine has no pressure.
     pub fn solve(&self, at: Working) -> State {
-        let mu_sump = self.oil.mu_pa_s(at.oil_temp_c);
-        let mu_film = self.oil.mu_pa_s(at.oil_temp_c + self.film_rise_k_per_krpm * at.rpm / 1000.0);
-        let rho = self.oil.density_kg_m3(at.oil_temp_c);
-        let swept = self.pump.per_turn_m3 * at.rpm.max(0.0) / 60.0;
-        let drawn = self.suction.draw(swept, at.rpm, mu_sump, rho);
-        let slip_per_pa = self.pump.slip_m3 / mu_sump;
-
-        let balance = |gallery: f64| {
-            let (taken, taken_slope) = self.taken(gallery, mu_film, rho);
-            let (drop, drop_slope) = self.filter.drop(taken, mu_sump);
-            let pump = gallery + drop;
-            let (relief, relief_slope) = self.relief.flow(pump, rho);
-            let value = drawn.liquid_m3_s - slip_per_pa * pump - relief - taken;
-            let slope = -(slip_per_pa + relief_slope) * (1.0 + drop_slope * taken_slope) - taken_slope;
-            (value, slope)
-        };
-
-        let gallery = if drawn.liquid_m3_s > 0.0 {
-            let mut high = 2.0 * self.relief.cracks_pa.max(1e5);
-            while balance(high).0 > 0.0 && high < 1e12 {
-                high *= 4.0;
-            }
-            root::falling(balance, 0.0, high, 0.25 * self.relief.cracks_pa.min(high), 1e-10 * swept)
-        } else {
-            0.0
-        };
-
-        let (taken, _) = self.taken(gallery, mu_film, rho);
-        let (drop, _) = self.filter.drop(taken, mu_sump);
-        let pump_pa = gallery + drop;
-        let (relief_m3_s, _) = self.relief.flow(pump_pa, rho);
-        let slip_m3_s = slip_per_pa * pump_pa;
+        let oil = self.flowing(at);
+        let gallery_pa = self.balance(at, &oil, None);
+        let (taken, _) = self.taken(gallery_pa, &oil);
+        let (drop, _) = self.filter.at(at.oil_temp_c).drop(taken, oil.mu_sump);
+        let (drawn, _, displacement) = self.drawn(at, &oil, gallery_pa);
+        let pump_pa = gallery_pa + drop;
+        let (relief_m3_s, _) = self.relief.flow(pump_pa, oil.rho);
+        let slip_m3_s = self.pump.slip_m3 / oil.mu_sump * pump_pa;
         State {
             drawn,
             pump_pa,
-            gallery_pa: gallery,
-            gallery_end_pa: gallery * (1.0 - self.gallery_end_loss),
-            head_pa: self.head_pressure(gallery, mu_film, rho),
+            gallery_pa,
+            gallery_end_pa: gallery_pa * (1.0 - self.gallery_end_loss),
+            head_pa: self.head_pressure(gallery_pa, &oil),
             slip_m3_s,
             relief_m3_s,
             gallery_m3_s: taken,
             residual_m3_s: drawn.liquid_m3_s - slip_m3_s - relief_m3_s - taken,
+            displacement,
+            film_temp_c: oil.film_temp_c,
+            in_range: TEMP_RANGE_C.contains(&at.oil_temp_c) && TEMP_RANGE_C.contains(&oil.film_temp_c),
         }
     }
 
     /// Pressure at the gauge's port, kPa.
     pub fn port_kpa(&self, at: Working) -> f64 {
-        self.solve(at).at(self.port)
+        self.port_kpa_from(at, None)
     }
 
-    fn head_pressure(&self, gallery_pa: f64, mu_film: f64, rho: f64) -> f64 {
+    /// As [`Circuit::port_kpa`], begun at a gallery pressure that is thought to be near; the result is the same to the residual.
+    pub fn port_kpa_from(&self, at: Working, start_pa: Option<f64>) -> f64 {
+        let oil = self.flowing(at);
+        let gallery_pa = self.balance(at, &oil, start_pa);
+        1e-3 * match self.port {
+            Port::AfterFilter => gallery_pa,
+            Port::BeforeFilter => gallery_pa + self.filter.at(at.oil_temp_c).drop(self.taken(gallery_pa, &oil).0, oil.mu_sump).0,
+            Port::GalleryEnd => gallery_pa * (1.0 - self.gallery_end_loss),
+            Port::Head => self.head_pressure(gallery_pa, &oil),
+        }
+    }
+
+    fn flowing(&self, at: Working) -> Flowing {
+        let film_temp_c = at.oil_temp_c + self.film_rise_k_per_krpm * at.rpm / 1000.0;
+        let swept = self.pump.per_turn_m3 * at.rpm.max(0.0) / 60.0;
+        let mu_sump = self.oil.mu_pa_s(at.oil_temp_c);
+        let rho = self.oil.density_kg_m3(at.oil_temp_c);
+        let full = self.suction.draw(swept, at.rpm, mu_sump, rho);
+        Flowing { mu_sump, mu_film: self.oil.mu_pa_s(film_temp_c), rho, film_temp_c, swept, full }
+    }
+
+    fn taken(&self, gallery_pa: f64, oil: &Flowing) -> (f64, f64) {
+        self.branches().fold((0.0, 0.0), |(flow, slope), branch| {
+            let (q, dq) = branch.law.flow(gallery_pa, oil.mu_film, oil.rho);
+            (flow + q, slope + dq)
+        })
+    }
+
+    /// What the pump draws against a gallery pressure, its slope per Pa, and the share of displacement in use: a controlled pump draws
+    /// less as the pressure passes its level.
+    fn drawn(&self, at: Working, oil: &Flowing, gallery_pa: f64) -> (Drawn, f64, f64) {
+        let Some(control) = self.pump.control else { return (oil.full, 0.0, 1.0) };
+        let (share, slope) = control.share(gallery_pa, at.rpm);
+        let drawn = if share < 1.0 { self.suction.draw(share * oil.swept, at.rpm, oil.mu_sump, oil.rho) } else { oil.full };
+        (drawn, slope * oil.swept, share)
+    }
+
+    /// The gallery's pressure, Pa, at which flows balance.
+    fn balance(&self, at: Working, oil: &Flowing, start_pa: Option<f64>) -> f64 {
+        if oil.full.liquid_m3_s <= 0.0 {
+            return 0.0;
+        }
+        let filter = self.filter.at(at.oil_temp_c);
+        let slip_per_pa = self.pump.slip_m3 / oil.mu_sump;
+        let left_over = |gallery: f64| {
+            let (taken, taken_slope) = self.taken(gallery, oil);
+            let (drop, drop_slope) = filter.drop(taken, oil.mu_sump);
+            let pump = gallery + drop;
+            let (relief, relief_slope) = self.relief.flow(pump, oil.rho);
+            let (drawn, drawn_slope, _) = self.drawn(at, oil, gallery);
+            let value = drawn.liquid_m3_s - slip_per_pa * pump - relief - taken;
+            let slope = drawn_slope - (slip_per_pa + relief_slope) * (1.0 + drop_slope * taken_slope) - taken_slope;
+            (value, slope)
+        };
+        // Where the relief valve alone would take everything, nothing is left over.
+        let mut high = self.relief.cracks_pa + oil.full.liquid_m3_s / self.relief.slope_m3_s_pa;
+        if !high.is_finite() {
+            high = 2.0 * self.relief.cracks_pa.max(1e5);
+            while left_over(high).0 > 0.0 && high < 1e12 {
+                high *= 4.0;
+            }
+        }
+        root::falling(left_over, 0.0, high, start_pa.unwrap_or(0.25 * self.relief.cracks_pa), RESIDUAL_SHARE * oil.swept)
+    }
+
+    /// Flow of every branch in m³/s at a solved state, in the order they were added; they sum to the state's `gallery_m3_s`.
+    pub fn branch_flows(&self, state: &State, at: Working) -> impl Iterator<Item = (Place, f64)> {
+        let oil = self.flowing(at);
+        let gallery_pa = state.gallery_pa;
+        self.branches().map(move |branch| (branch.place, branch.law.flow(gallery_pa, oil.mu_film, oil.rho).0))
+    }
+
+    fn head_pressure(&self, gallery_pa: f64, oil: &Flowing) -> f64 {
         self.branches()
             .find_map(|branch| match (branch.place, branch.law) {
-                (Place::Head, Law::Restricted { g_m3, .. }) => Some(branch.law.flow(gallery_pa, mu_film, rho).0 * mu_film / g_m3),
+                (Place::Head, Law::Restricted { g_m3, .. }) => {
+                    Some(branch.law.flow(gallery_pa, oil.mu_film, oil.rho).0 * oil.mu_film / g_m3)
+                }
                 _ => None,
             })
             .unwrap_or(gallery_pa)

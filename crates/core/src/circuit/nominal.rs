@@ -5,8 +5,8 @@
 //! leak total that gives exactly that pressure with this pump, shared among the branches the layout has. So every draw is an engine
 //! that reproduces its own hot idle, and no branch is tuned by hand. What is not known is sampled, not guessed.
 
-use super::part::{Branch, CD, Filter, Law, Place, Pump, Relief};
-use super::{CamFeed, Card, Circuit, Cooler, PointOfSpec, Port, Rockers, Suction, Working};
+use super::part::{Branch, CD, Control, Filter, Law, Place, Pump, Relief};
+use super::{CamFeed, Card, Circuit, Cooler, PointOfSpec, Port, PumpKind, Rockers, Suction, Working};
 use crate::oil::Oil;
 
 /// Hot oil of the calibration point when the sheet names none, °C.
@@ -14,14 +14,12 @@ pub const HOT_C: f64 = 100.0;
 /// The trade's rule of thumb: 10 psi per 1000 rpm, hot.
 pub const RULE_OF_THUMB_KPA_PER_KRPM: f64 = 70.0;
 /// How many numbers in 0..1 make one engine.
-pub const DIMENSIONS: usize = 11;
+pub const DIMENSIONS: usize = 16;
 
 const MEDIAN_OVER_MINIMUM: f64 = 1.8;
 const SD_LN_HOT_IDLE: f64 = 0.3;
 /// Share of the gallery's pressure that a restrictor takes at hot idle.
 const RESTRICTOR_SHARE: f64 = 0.5;
-/// Share lost along the gallery to its far end.
-const GALLERY_END_LOSS: f64 = 0.06;
 
 /// Everything about one healthy engine that the card does not say.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -48,6 +46,16 @@ pub struct Unknowns {
     pub filter: f64,
     /// Suction losses over the typical ones.
     pub suction: f64,
+    /// A controlled pump's lower level over its upper one.
+    pub control_low: f64,
+    /// Its upper level over the relief's pressure.
+    pub control_high: f64,
+    /// Speed of its step, turns a minute.
+    pub control_step_rpm: f64,
+    /// Oil temperature at which a cooler's thermostat begins to open, °C.
+    pub thermostat_c: f64,
+    /// Share of the gallery's pressure lost on the way to its far end.
+    pub gallery_end_loss: f64,
 }
 
 impl Unknowns {
@@ -58,7 +66,7 @@ impl Unknowns {
 
     /// An engine from numbers in 0..1; `relief_known` narrows the relief's spread to what a stated value leaves.
     pub fn from_unit(u: &[f64; DIMENSIONS], relief_known: bool) -> Self {
-        let [idle, pump, slip, relief, over, film, crank, top, nu, filter, suction] = *u;
+        let [idle, pump, slip, relief, over, film, crank, top, nu, filter, suction, low, high, step, thermostat, end] = *u;
         let log_normal = |u: f64, sd_ln: f64| (sd_ln * normal_quantile(u)).exp();
         Self {
             hot_idle_over_minimum: MEDIAN_OVER_MINIMUM * log_normal(idle, SD_LN_HOT_IDLE),
@@ -72,6 +80,11 @@ impl Unknowns {
             viscosity: log_normal(nu, 0.06),
             filter: log_normal(filter, 0.35),
             suction: log_normal(suction, 0.3),
+            control_low: 0.42 + 0.28 * low,
+            control_high: 0.78 + 0.18 * high,
+            control_step_rpm: 2400.0 + 1600.0 * step,
+            thermostat_c: 76.0 + 16.0 * thermostat,
+            gallery_end_loss: 0.03 + 0.06 * end,
         }
     }
 }
@@ -144,25 +157,31 @@ pub fn circuit(card: &Card, spec: &[PointOfSpec], oil: Oil, unknown: &Unknowns) 
     let port_pa = 1e3 * least_kpa * unknown.hot_idle_over_minimum;
     let gallery_share = match layout.port {
         Port::Head if layout.rockers != Rockers::None => 1.0 - RESTRICTOR_SHARE,
-        Port::GalleryEnd => 1.0 - GALLERY_END_LOSS,
+        Port::GalleryEnd => 1.0 - unknown.gallery_end_loss,
         _ => 1.0,
     };
-    let idle_pa = (port_pa / gallery_share).clamp(5e3, 0.9 * cracks_pa);
+    let control = (layout.pump == PumpKind::Controlled).then(|| {
+        let high_pa = cracks_pa * unknown.control_high;
+        Control { low_pa: high_pa * unknown.control_low, high_pa, step_rpm: unknown.control_step_rpm }
+    });
+    let ceiling_pa = control.map_or(cracks_pa, |control| control.level_pa(at.rpm));
+    let idle_pa = (port_pa / gallery_share).clamp(5e3, 0.9 * ceiling_pa);
     // 15 kPa lost in the element at hot idle's flow, which grows to about a bar and a half cold, where the bypass opens.
     let filter = Filter {
         r_per_m3: 6_000.0 * unknown.filter / (hot_mu * idle_m3_s),
         bypass_pa: 120e3,
         bypass_slope_m3_s_pa: full_m3_s / 60e3,
         cooler_r_per_m3: if layout.cooler == Cooler::None { 0.0 } else { 3_000.0 / (hot_mu * idle_m3_s) },
+        cooler_opens_c: (layout.cooler == Cooler::Thermostat).then_some(unknown.thermostat_c),
     };
     let gallery_m3_s = drawn * (1.0 - unknown.slip_share);
-    let (drop, _) = filter.drop(gallery_m3_s, hot_mu);
-    let pump = Pump { per_turn_m3, slip_m3: drawn * unknown.slip_share * hot_mu / (idle_pa + drop) };
+    let (drop, _) = filter.at(at.oil_temp_c).drop(gallery_m3_s, hot_mu);
+    let pump = Pump { per_turn_m3, slip_m3: drawn * unknown.slip_share * hot_mu / (idle_pa + drop), control };
     let relief = Relief { cracks_pa, slope_m3_s_pa: full_m3_s / (unknown.relief_override * cracks_pa), held_open_k_m2: 0.0 };
 
     let mut circuit = Circuit::new(oil, suction, pump, relief, filter, layout.port);
     circuit.film_rise_k_per_krpm = unknown.film_rise_k_per_krpm;
-    circuit.gallery_end_loss = GALLERY_END_LOSS;
+    circuit.gallery_end_loss = unknown.gallery_end_loss;
     let film_mu = oil.mu_pa_s(at.oil_temp_c + unknown.film_rise_k_per_krpm * at.rpm / 1000.0);
 
     let mut shared_m3_s = gallery_m3_s;

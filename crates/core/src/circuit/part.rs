@@ -104,13 +104,53 @@ fn orifice(k_m2: f64, p: f64, rho_kg_m3: f64) -> (f64, f64) {
     (k_m2 * root, slope)
 }
 
-/// A fixed-displacement pump as the crank sees it.
+/// A pump as the crank sees it.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Pump {
-    /// Swept volume per turn of the crank, m³.
+    /// Swept volume per turn of the crank at full displacement, m³.
     pub per_turn_m3: f64,
     /// Slip: Q = c·Δp/μ, c in m³; grows with the cube of the clearances.
     pub slip_m3: f64,
+    /// What sheds displacement; none on a fixed pump.
+    pub control: Option<Control>,
+}
+
+/// Control of a variable pump: the gallery's pressure pushes its ring towards less displacement against a spring, and a solenoid
+/// chooses between two levels by speed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Control {
+    /// Gallery pressure at which displacement begins to fall below the step, Pa.
+    pub low_pa: f64,
+    /// The same above the step, Pa.
+    pub high_pa: f64,
+    /// Speed of the step, turns a minute.
+    pub step_rpm: f64,
+}
+
+/// Share of the level over which the ring goes from full to least displacement.
+const CONTROL_BAND: f64 = 0.12;
+/// Least displacement a ring goes back to.
+const LEAST_DISPLACEMENT: f64 = 0.2;
+
+impl Control {
+    /// The level held at a speed, Pa.
+    pub fn level_pa(&self, rpm: f64) -> f64 {
+        if rpm < self.step_rpm { self.low_pa } else { self.high_pa }
+    }
+
+    /// Share of full displacement at a gallery pressure, and its slope per Pa (never above zero).
+    pub fn share(&self, gallery_pa: f64, rpm: f64) -> (f64, f64) {
+        let level = self.level_pa(rpm);
+        let band = CONTROL_BAND * level;
+        let over = (gallery_pa - level) / band;
+        if over <= 0.0 {
+            (1.0, 0.0)
+        } else if over >= 1.0 {
+            (LEAST_DISPLACEMENT, 0.0)
+        } else {
+            (1.0 - (1.0 - LEAST_DISPLACEMENT) * over, -(1.0 - LEAST_DISPLACEMENT) / band)
+        }
+    }
 }
 
 /// The relief valve at the pump's outlet.
@@ -146,11 +186,22 @@ pub struct Filter {
     pub bypass_pa: f64,
     /// Bypass flow per Pa above that, m³/s/Pa.
     pub bypass_slope_m3_s_pa: f64,
-    /// Δp = r·μ·Q of what no bypass guards, 1/m³.
+    /// Δp = r·μ·Q of the cooler, which no bypass guards, 1/m³.
     pub cooler_r_per_m3: f64,
+    /// Oil temperature at which a thermostat begins to send oil through the cooler, °C; none where it always goes.
+    pub cooler_opens_c: Option<f64>,
 }
 
+/// Travel of a cooler's thermostat from shut to open, K.
+const THERMOSTAT_TRAVEL_K: f64 = 8.0;
+
 impl Filter {
+    /// The filter as it stands at an oil temperature, its thermostat in place.
+    pub fn at(&self, oil_temp_c: f64) -> Self {
+        let open = self.cooler_opens_c.map_or(1.0, |opens| ((oil_temp_c - opens) / THERMOSTAT_TRAVEL_K).clamp(0.0, 1.0));
+        Self { cooler_r_per_m3: self.cooler_r_per_m3 * open, ..*self }
+    }
+
     /// Pressure lost at a flow, and its slope in Pa/(m³/s).
     pub fn drop(&self, flow_m3_s: f64, mu_pa_s: f64) -> (f64, f64) {
         let r = self.r_per_m3 * mu_pa_s;

@@ -65,15 +65,19 @@ impl Suction {
         // The liquid flow at which the floor is reached: the positive root of square·q² + linear·q = room.
         let room = (ATMOSPHERE_PA - head - FLOOR_PA).max(0.0);
         let most = 2.0 * room / (linear + (linear * linear + 4.0 * square * room).sqrt());
+        let carried = air / (1.0 - air);
         let space_left = |q: f64| {
             let p_in = inlet(q).max(FLOOR_PA);
-            let depression = (ATMOSPHERE_PA - p_in).max(0.0);
             let swell = ATMOSPHERE_PA / p_in;
-            let air_in = joint * depression.sqrt() * swell;
-            let value = swept_m3_s - q * (1.0 + air / (1.0 - air) * swell) - air_in;
-            // The slope leaves out the swelling's own change; it steers the step, and the bracket keeps it honest.
             let per_q = linear + 2.0 * square * q;
-            let slope = -(1.0 + air / (1.0 - air) * swell) - 0.5 * joint * swell * per_q / depression.sqrt().max(1e-9);
+            let swell_per_q = swell / p_in * per_q;
+            let mut value = swept_m3_s - q * (1.0 + carried * swell);
+            let mut slope = -(1.0 + carried * (swell + q * swell_per_q));
+            if joint > 0.0 {
+                let speed = (ATMOSPHERE_PA - p_in).max(0.0).sqrt();
+                value -= joint * speed * swell;
+                slope -= joint * (0.5 * per_q / speed.max(1e-9) * swell + speed * swell_per_q);
+            }
             (value, slope)
         };
         let starving = most < swept_m3_s && space_left(most).0 > 0.0;

@@ -76,10 +76,20 @@ pub const TEMP_READ_U_K: f64 = 1.5;
 /// Of one estimated from running time and fan cycles, K.
 pub const TEMP_ESTIMATED_U_K: f64 = 6.0;
 
+const CLASS: &str = "gauge class";
+/// Share of a gauge's error that is the same at every reading of a run: most of it is a shift or a wrong slope, the rest wanders along the scale.
+const COMMON_SHARE: f64 = 0.8;
+
 impl Budget {
     /// Combined standard uncertainty, kPa.
     pub fn total_kpa(&self) -> f64 {
         self.items.iter().map(|item| item.u_kpa * item.u_kpa).sum::<f64>().sqrt()
+    }
+
+    /// The same without the part of the gauge's class that all its readings share, kPa.
+    pub fn without_common_kpa(&self) -> f64 {
+        let of_class = |item: &Item| if item.from == CLASS { (1.0 - COMMON_SHARE * COMMON_SHARE).sqrt() } else { 1.0 };
+        self.items.iter().map(|item| (of_class(item) * item.u_kpa).powi(2)).sum::<f64>().sqrt()
     }
 
     /// Adds an item.
@@ -94,13 +104,18 @@ impl Budget {
 }
 
 impl Instrument {
+    /// Half width of the error that all readings of a run share, kPa.
+    pub fn common_kpa(&self) -> f64 {
+        COMMON_SHARE * self.full_scale_kpa * self.class_percent / 100.0
+    }
+
     /// The doubt of a reading on this gauge: class, graduation, the needle's movement, temperature and speed.
     ///
     /// `spread_kpa` is how far the needle moved either side during the hold; `rpm` the speed held, known to 1 % and at best 10 rpm.
     pub fn doubt(&self, spread_kpa: f64, rpm: f64, temp_estimated: bool, sensitivity: Sensitivity) -> Budget {
         let rectangular = |half_width: f64| half_width / 3f64.sqrt();
         let mut budget = Budget::default();
-        budget.add("gauge class", rectangular(self.full_scale_kpa * self.class_percent / 100.0));
+        budget.add(CLASS, rectangular(self.full_scale_kpa * self.class_percent / 100.0));
         budget.add("graduation", rectangular(0.5 * self.graduation_kpa));
         budget.add("needle movement", rectangular(spread_kpa));
         let u_temp = if temp_estimated { TEMP_ESTIMATED_U_K } else { TEMP_READ_U_K };

@@ -6,4 +6,4 @@ mod grade;
 mod viscosity;
 
 pub use grade::{Grade, grades, typical};
-pub use viscosity::{Oil, OilError, TEMP_RANGE_C, blend_mm2_s, walther_mm2_s};
+pub use viscosity::{Fuel, MOST_FUEL_SHARE, MOST_SHEARED, MOST_THICKENED, Oil, OilError, TEMP_RANGE_C, blend_mm2_s, walther_mm2_s};

@@ -1,7 +1,8 @@
 //! Viscosity against temperature, and dilution by fuel.
 //!
 //! Sources: ASTM D341-20 (Walther equation, form log₁₀ log₁₀(ν + 0.7) = A − B·log₁₀ T) for temperature; the Refutas
-//! viscosity blending index (Maples, *Petroleum Refinery Process Economics*, 2nd ed., 2000) for blends; density falls
+//! viscosity blending index (Maples, *Petroleum Refinery Process Economics*, 2nd ed., 2000) for blends; permanent shear loss as
+//! ASTM D6278 reports it (share of the 100 °C viscosity), thickening as oxidation tests do (share of the 40 °C viscosity); density falls
 //! linearly by α = 7·10⁻⁴ /K from its value at 15 °C. Valid from −20 to 150 °C: below, waxes and yield make an oil thicker than
 //! Walther says; above, the constant 0.7 no longer holds.
 //! Checked against its two defining points and values computed apart from this code (`tests/golden/oil.csv`).
@@ -12,6 +13,32 @@ pub const TEMP_RANGE_C: std::ops::RangeInclusive<f64> = -20.0..=150.0;
 
 const DENSITY_FALL_PER_K: f64 = 7.0e-4;
 const ZERO_C_K: f64 = 273.15;
+
+/// Fuel that finds its way into the oil.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Fuel {
+    /// What stays of petrol in a sump: about 0.7 mm²/s at 40 °C, 0.6 hot.
+    Petrol,
+    /// About 3 mm²/s at 40 °C, 1.2 at 100 °C; cold-flow winter grades a little less.
+    Diesel,
+}
+
+impl Fuel {
+    /// Kinematic viscosity at 40 and 100 °C (mm²/s) and density (kg/m³).
+    fn values(self) -> (f64, f64, f64) {
+        match self {
+            Self::Petrol => (0.7, 0.6, 740.0),
+            Self::Diesel => (3.0, 1.2, 835.0),
+        }
+    }
+}
+
+/// Greatest share of fuel the blending index is used for here; an engine with more has other troubles.
+pub const MOST_FUEL_SHARE: f64 = 0.4;
+/// Greatest permanent loss of viscosity by shear, share (bench shear of a weak multigrade, ASTM D6278, loses about a quarter).
+pub const MOST_SHEARED: f64 = 0.3;
+/// Greatest thickening by oxidation and soot, share; an oil is condemned near a half, and gels beyond three.
+pub const MOST_THICKENED: f64 = 3.0;
 
 /// Why an oil could not be described or asked.
 #[derive(Debug, Clone, PartialEq, Error)]
@@ -33,6 +60,16 @@ pub enum OilError {
         nu_40_mm2_s: f64,
         /// At 100 °C.
         nu_100_mm2_s: f64,
+    },
+    /// A share outside what the relation holds for.
+    #[error("{what} of {share} is outside 0 to {most}, where the relation holds")]
+    Share {
+        /// Which share.
+        what: &'static str,
+        /// What was asked for.
+        share: f64,
+        /// The greatest.
+        most: f64,
     },
     /// Outside [`TEMP_RANGE_C`].
     #[error("{temp_c} °C is outside −20 to 150 °C, where the viscosity relation holds")]
@@ -89,7 +126,8 @@ impl Oil {
     }
 
     /// Dynamic viscosity in Pa·s at a temperature held to −20…150 °C: film temperatures of a hot engine at speed may pass the upper
-    /// end, where the fall is slow and holding it is the safer side.
+    /// end, where the fall is slow and holding it is the safer side. A solved circuit is marked when that happened
+    /// ([`crate::circuit::State::in_range`]); [`Oil::nu_mm2_s`] is for a person's question and refuses instead.
     pub fn mu_pa_s(&self, temp_c: f64) -> f64 {
         let held_c = temp_c.clamp(*TEMP_RANGE_C.start(), *TEMP_RANGE_C.end());
         self.nu_raw(held_c) * 1e-6 * self.density_kg_m3(held_c)
@@ -106,14 +144,44 @@ impl Oil {
         Self::through(nu(40.0), nu(100.0), self.density_15_kg_m3)
     }
 
-    /// The same oil with `fuel_share` (0 to 0.4 by mass) of petrol in it.
-    pub fn diluted(&self, fuel_share: f64) -> Self {
-        let share = fuel_share.clamp(0.0, 0.4);
-        // Petrol's heavy end that stays in a sump: about 0.7 mm²/s at 40 °C, 0.6 hot. Near zero Walther's constant 0.7 dominates, which is
-        // why the blend is made first and the line drawn through its two points.
-        let nu_40 = blend_mm2_s(self.nu_raw(40.0), 0.7, share);
-        let nu_100 = blend_mm2_s(self.nu_raw(100.0), 0.6, share);
-        Self::through(nu_40, nu_100, self.density_15_kg_m3 * (1.0 - share) + 740.0 * share)
+    /// The same oil with a share of fuel in it, 0 to 0.4 by mass.
+    ///
+    /// # Errors
+    /// [`OilError::Share`].
+    ///
+    /// ```
+    /// # use velvet_dial_core::oil::{Fuel, Oil};
+    /// let oil = Oil::new(63.0, 10.7, 852.0).unwrap();
+    /// assert!(oil.diluted(Fuel::Petrol, 0.05).unwrap().nu_mm2_s(100.0).unwrap() < 9.0);
+    /// assert!(oil.diluted(Fuel::Petrol, 0.9).is_err());
+    /// ```
+    pub fn diluted(&self, fuel: Fuel, share: f64) -> Result<Self, OilError> {
+        let share = held("fuel share", share, MOST_FUEL_SHARE)?;
+        let (nu_40, nu_100, density) = fuel.values();
+        // Near zero Walther's constant 0.7 dominates, which is why the blend is made first and the line drawn through its two points.
+        let nu_40 = blend_mm2_s(self.nu_raw(40.0), nu_40, share);
+        let nu_100 = blend_mm2_s(self.nu_raw(100.0), nu_100, share);
+        Ok(Self::through(nu_40, nu_100, self.density_15_kg_m3 * (1.0 - share) + density * share))
+    }
+
+    /// The same oil used: `sheared` is the permanent loss at 100 °C (0 to 0.3), half of it at 40 °C, since the polymer that breaks
+    /// carries more of the hot viscosity; `thickened` the gain at both by oxidation and soot (0 to 3).
+    ///
+    /// # Errors
+    /// [`OilError::Share`].
+    ///
+    /// ```
+    /// # use velvet_dial_core::oil::Oil;
+    /// let new = Oil::new(63.0, 10.7, 852.0).unwrap();
+    /// assert!((new.aged(0.1, 0.0).unwrap().nu_mm2_s(100.0).unwrap() - 9.63).abs() < 0.01);
+    /// assert!(new.aged(0.5, 0.0).is_err());
+    /// ```
+    pub fn aged(&self, sheared: f64, thickened: f64) -> Result<Self, OilError> {
+        let sheared = held("shear loss", sheared, MOST_SHEARED)?;
+        let thicker = 1.0 + held("thickening", thickened, MOST_THICKENED)?;
+        let nu_40 = self.nu_raw(40.0) * (1.0 - 0.5 * sheared) * thicker;
+        let nu_100 = self.nu_raw(100.0) * (1.0 - sheared) * thicker;
+        Ok(Self::through(nu_40, nu_100, self.density_15_kg_m3))
     }
 
     fn nu_raw(&self, temp_c: f64) -> f64 {
@@ -134,6 +202,10 @@ pub fn blend_mm2_s(base_mm2_s: f64, other_mm2_s: f64, share: f64) -> f64 {
     let vbn = |nu: f64| 14.534 * (nu + 0.8).ln().ln() + 10.975;
     let mixed = (1.0 - share) * vbn(base_mm2_s) + share * vbn(other_mm2_s);
     ((mixed - 10.975) / 14.534).exp().exp() - 0.8
+}
+
+fn held(what: &'static str, share: f64, most: f64) -> Result<f64, OilError> {
+    if (0.0..=most).contains(&share) { Ok(share) } else { Err(OilError::Share { what, share, most }) }
 }
 
 fn double_log(nu_mm2_s: f64) -> f64 {

@@ -68,6 +68,12 @@ pub fn may_run(case: &Case, put_right: bool) -> MayRun {
     if proven { MayRun::Yes } else { MayRun::CrankFirst { why: &rule.why } }
 }
 
+/// True when this outcome of a check alone means that the engine must not run.
+pub fn stops(check: &str, outcome: &str) -> bool {
+    let key = format!("{check}={outcome}");
+    RULES.as_ref().is_ok_and(|rules| rules.stop.iter().any(|rule| rule.outcomes.contains(&key)))
+}
+
 fn too_low(rule: &Rule, rpm: f64, kpa: f64) -> bool {
     rule.below_kpa.is_some_and(|limit| kpa < limit && rpm >= rule.at_least_rpm)
 }

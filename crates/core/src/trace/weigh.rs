@@ -1,21 +1,23 @@
-//! Bayes' rule over the causes, and where every probability came from.
+//! Bayes' rule over the states, and where every probability came from.
 use super::knowledge::Knowledge;
 
-/// Something that moves the odds: a label and its log-likelihood for every cause.
+/// Something that moves the odds: a label and its log-likelihood for every state.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Finding {
-    /// What it is, as `check=outcome`, a circumstance's word or `readings`.
+    /// What it is: `readings`, a circumstance's word, `check=outcome`, or `struck cause`.
     pub key: String,
     /// On a screen.
     pub label: String,
-    /// ln P(finding | cause), by cause, up to a constant.
+    /// ln P(finding | state), by state, up to a constant.
     pub log_likelihood: Vec<f64>,
 }
 
-/// Probabilities of all causes, in the knowledge's order.
+/// Probabilities of states and causes, in the knowledge's order.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Posterior {
-    /// Sums to one.
+    /// Of the states; sums to one.
+    pub states: Vec<f64>,
+    /// Of the causes; sums to one.
     pub probability: Vec<f64>,
     /// For each finding and cause: how far it moved that cause, as natural log-odds against all others.
     pub moved: Vec<Vec<f64>>,
@@ -29,26 +31,36 @@ impl Posterior {
         order
     }
 
+    /// The most probable cause.
+    pub fn leader(&self) -> Option<usize> {
+        self.ranked().first().copied()
+    }
+
     /// Probability of a cause; 0 for an index that is none.
     pub fn of(&self, cause: usize) -> f64 {
         self.probability.get(cause).copied().unwrap_or(0.0)
     }
 }
 
-/// The posterior over the causes. The order of the findings does not matter.
-pub fn weigh(know: &Knowledge, findings: &[Finding]) -> Posterior {
-    let logs: Vec<f64> =
-        (0..know.causes.len()).map(|cause| prior(know, cause) + findings.iter().map(|f| log_of(f, cause)).sum::<f64>()).collect();
-    let probability = softmax(&logs);
+/// The posterior over states and causes. `priors` are those of the causes; the order of the findings does not matter.
+pub fn weigh(know: &Knowledge, priors: &[f64], findings: &[Finding]) -> Posterior {
+    let logs: Vec<f64> = know
+        .state_priors(priors)
+        .iter()
+        .enumerate()
+        .map(|(state, prior)| prior.max(f64::MIN_POSITIVE).ln() + findings.iter().map(|finding| log_of(finding, state)).sum::<f64>())
+        .collect();
+    let states = softmax(&logs);
+    let probability = know.fold(&states);
     let moved = findings
         .iter()
         .map(|finding| {
-            let without: Vec<f64> = logs.iter().enumerate().map(|(cause, log)| log - log_of(finding, cause)).collect();
-            let before = softmax(&without);
+            let without: Vec<f64> = logs.iter().enumerate().map(|(state, log)| log - log_of(finding, state)).collect();
+            let before = know.fold(&softmax(&without));
             probability.iter().zip(&before).map(|(after, before)| log_odds(*after) - log_odds(*before)).collect()
         })
         .collect();
-    Posterior { probability, moved }
+    Posterior { states, probability, moved }
 }
 
 /// Entropy of a distribution, bits.
@@ -56,12 +68,8 @@ pub fn entropy_bits(probability: &[f64]) -> f64 {
     -probability.iter().filter(|p| **p > 0.0).map(|p| p * p.log2()).sum::<f64>()
 }
 
-fn prior(know: &Knowledge, cause: usize) -> f64 {
-    know.causes.get(cause).map_or(f64::NEG_INFINITY, |c| c.prior.ln())
-}
-
-fn log_of(finding: &Finding, cause: usize) -> f64 {
-    finding.log_likelihood.get(cause).copied().unwrap_or(0.0)
+fn log_of(finding: &Finding, state: usize) -> f64 {
+    finding.log_likelihood.get(state).copied().unwrap_or(0.0)
 }
 
 fn log_odds(p: f64) -> f64 {

@@ -80,9 +80,9 @@ fn why(assessed: &Assessed, proposal: &velvet_dial_core::trace::Proposal) -> Str
     let name = |index: usize| know.causes.get(index).map_or("", |cause| cause.name.as_str());
     let leader = assessed.now.posterior.ranked().first().copied().unwrap_or_default();
     match proposal.turns {
-        Some((outcome, cause)) => {
-            let label = know.check(proposal.check).and_then(|check| check.outcomes.get(outcome)).map_or("", |o| o.label.as_str());
-            format!("“{label}” would put “{}” in front.", name(cause))
+        Some(turn) => {
+            let label = know.check(proposal.check).and_then(|check| check.outcomes.get(turn.outcome)).map_or("", |o| o.label.as_str());
+            format!("“{label}” would put “{}” in front.", name(turn.cause))
         }
         None => format!("No outcome turns the ranking over; it firms up or weakens “{}”.", name(leader)),
     }

@@ -5,7 +5,7 @@ use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::{fs, io};
-use velvet_dial_core::case::{self, Basis, CaseError};
+use velvet_dial_core::case::{self, Basis, CaseError, Setting};
 use velvet_dial_core::trace::Tracer;
 
 /// Case files to diagnose.
@@ -76,7 +76,7 @@ fn one(text: &[u8], tracer: &mut Option<Tracer>) -> Result<Value, CaseError> {
         None => Tracer::new(&case.engine, &spec)
             .map_err(|error| CaseError { path: "engine.oil_grade".to_owned(), message: error.to_string() })?,
     };
-    let diagnosis = case::diagnose(&case, &kept, false);
+    let diagnosis = case::diagnose(&case, &kept, &Setting::default());
     *tracer = Some(kept);
     if diagnosis.verdict.basis == Basis::RuleOfThumb {
         eprintln!(

@@ -1,5 +1,6 @@
 //! The command line.
 mod diagnose;
+mod evaluate;
 mod serve;
 mod user;
 
@@ -20,6 +21,8 @@ enum Command {
     Serve(serve::Serve),
     /// Diagnose case files (velvet-dial.case/1) and print one JSON object a case. `.jsonl` holds one case a line; `-` is standard input.
     Diagnose(diagnose::Diagnose),
+    /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
+    Evaluate(evaluate::Evaluate),
     /// Users.
     #[command(subcommand)]
     User(user::User),
@@ -35,6 +38,7 @@ pub fn run(cli: Cli) -> ExitCode {
     match cli.command {
         Command::Serve(serve) => serve.run(),
         Command::Diagnose(diagnose) => diagnose.run(),
+        Command::Evaluate(evaluate) => evaluate.run(),
         Command::User(user) => user.run(),
     }
 }

@@ -1,0 +1,106 @@
+//! How fast the core is. `cargo bench -p velvet-dial-core`.
+//!
+//! `points` is solved operating points a second on one core; the `diagnose` benches take a whole case from parsed to report.
+#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a bench stops where it cannot go on")]
+use divan::counter::ItemsCount;
+use divan::{Bencher, black_box};
+use velvet_dial_core::case::{Case, Diagnosis, Reading, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::circuit::nominal::{self, DIMENSIONS, Unknowns};
+use velvet_dial_core::circuit::{Circuit, Fault, Working, harm};
+use velvet_dial_core::oil;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::{Bench, Order, Tracer, Until, plan};
+
+fn main() {
+    divan::main();
+}
+
+const CASE: &[u8] = br#"{ "format": "velvet-dial.case/1",
+    "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30", "relief_opens_kpa": 450, "layout": { "turbo": true } },
+    "spec": { "points": [ { "rpm": 750, "oil_temp_c": 100, "min_kpa": 100 }, { "rpm": 3000, "oil_temp_c": 100, "min_kpa": 300, "max_kpa": 550 } ] },
+    "readings": [ { "rpm": 820, "oil_temp_c": 22, "kpa": 410 }, { "rpm": 750, "oil_temp_c": 98, "kpa": 31 }, { "rpm": 2000, "oil_temp_c": 99, "kpa": 292 },
+        { "rpm": 3000, "oil_temp_c": 101, "kpa": 405 } ] }"#;
+
+fn case() -> Case {
+    parse(CASE).unwrap()
+}
+
+fn known(case: &Case, tracer: &Tracer) -> Diagnosis {
+    diagnose(case, tracer, &Setting::default())
+}
+
+fn tracer(case: &Case) -> Tracer {
+    Tracer::new(&case.engine, &spec_points(case)).unwrap()
+}
+
+/// Every fault on sixteen drawn engines.
+fn engines(case: &Case) -> Vec<Circuit> {
+    let spec = spec_points(case);
+    let oil = oil::typical("5W-30").unwrap();
+    let faults: Vec<Fault> = knowledge().causes.iter().map(|cause| cause.fault).collect();
+    (0..16)
+        .flat_map(|draw| {
+            let numbers: [f64; DIMENSIONS] = std::array::from_fn(|i| (0.37 * (draw * DIMENSIONS + i + 1) as f64).fract());
+            let healthy = nominal::circuit(&case.engine, &spec, oil, &Unknowns::from_unit(&numbers, true));
+            faults.iter().map(move |fault| {
+                let mut circuit = healthy.clone();
+                harm(&mut circuit, &[(*fault, 0.6)]);
+                circuit
+            })
+        })
+        .collect()
+}
+
+/// Operating points solved: every cause, idle to 4500 rpm, cold and hot. One thread.
+#[divan::bench]
+fn points(bencher: Bencher) {
+    let engines = engines(&case());
+    let at: Vec<Working> =
+        [20.0, 60.0, 100.0].iter().flat_map(|t| [750.0, 1500.0, 3000.0, 4500.0].map(|rpm| Working { rpm, oil_temp_c: *t })).collect();
+    bencher
+        .counter(ItemsCount::new(engines.len() * at.len()))
+        .bench_local(|| engines.iter().map(|engine| at.iter().map(|at| engine.port_kpa(black_box(*at))).sum::<f64>()).sum::<f64>());
+}
+
+/// Four readings on an engine not seen before: draws, grids, odds, next checks.
+#[divan::bench(max_time = 5)]
+fn diagnose_new_engine(bencher: Bencher) {
+    let case = case();
+    bencher.bench_local(|| known(black_box(&case), &tracer(&case)));
+}
+
+/// One more reading, at a point of its own, on an engine that is known.
+#[divan::bench(max_time = 5)]
+fn diagnose_one_more_reading(bencher: Bencher) {
+    let case = case();
+    let tracer = tracer(&case);
+    known(&case, &tracer);
+    let mut step = 0.0;
+    bencher
+        .with_inputs(|| {
+            step += 3.0;
+            let mut more = case.clone();
+            more.readings.push(Reading { rpm: 1200.0 + step, kpa: 150.0, ..more.readings[1].clone() });
+            more
+        })
+        .bench_local_values(|more| known(&more, &tracer));
+}
+
+/// One more check on an engine that is known.
+#[divan::bench(max_time = 5)]
+fn diagnose_one_more_check(bencher: Bencher) {
+    let mut case = case();
+    let tracer = tracer(&case);
+    known(&case, &tracer);
+    case.evidence.push(velvet_dial_core::case::Evidence { check: "tilt".into(), outcome: "better_covered".into() });
+    bencher.bench_local(|| known(black_box(&case), &tracer));
+}
+
+/// What the default order may be expected to cost from here.
+#[divan::bench(max_time = 5)]
+fn plan_most_told(bencher: Bencher) {
+    let case = case();
+    let known = known(&case, &tracer(&case));
+    let bench = Bench { layout: &case.engine.layout, done: &[], may_run: true };
+    bencher.bench_local(|| plan((Order::MostTold, Until::GoodEnough), knowledge(), &known.posterior.states, &bench, 0));
+}

@@ -1,0 +1,307 @@
+//! Healthy engines of the other structure, with the card and the sheet a technician would have of them; and what each cause does to their parts.
+//!
+//! Sizes are drawn from ranges of this file's own, wider than and shifted from those of [`crate::circuit::nominal`] and
+//! [`crate::circuit::Fault`]; they were set down before the first run and have not been touched since to better a figure.
+use super::rival::{Bearing, ReliefAt, Rival, Vogel};
+use crate::circuit::{CamFeed, Card, Cooler, Fault, Layout, Port, PumpDrive, PumpKind, Rockers};
+use crate::limits::{Point, Sheet};
+use crate::oil;
+use crate::unit::Gear;
+use rand::Rng;
+use rand_chacha::ChaCha8Rng;
+
+/// A healthy engine and what is known of it.
+#[derive(Debug, Clone)]
+pub(super) struct Made {
+    pub engine: Rival,
+    pub card: Card,
+    pub sheet: Sheet,
+}
+
+pub(super) fn between(rng: &mut ChaCha8Rng, low: f64, high: f64) -> f64 {
+    low + (high - low) * rng.random::<f64>()
+}
+
+/// Even in the logarithm.
+fn factor(rng: &mut ChaCha8Rng, low: f64, high: f64) -> f64 {
+    low * (high / low).powf(rng.random::<f64>())
+}
+
+fn chance(rng: &mut ChaCha8Rng, p: f64) -> bool {
+    rng.random::<f64>() < p
+}
+
+/// A number near 0 with standard deviation 1, from three even ones (Irwin and Hall): enough for scatter, with no tail.
+pub(super) fn scatter(rng: &mut ChaCha8Rng) -> f64 {
+    2.0 * (0..3).map(|_| rng.random::<f64>() - 0.5).sum::<f64>()
+}
+
+const GRADES: [&str; 6] = ["0W-20", "5W-30", "5W-40", "10W-40", "15W-40", "0W-30"];
+
+fn layout(rng: &mut ChaCha8Rng) -> Layout {
+    let jets = chance(rng, 0.35);
+    Layout {
+        port: match rng.random_range(0..10) {
+            0 => Port::BeforeFilter,
+            1 => Port::GalleryEnd,
+            _ => Port::AfterFilter,
+        },
+        pump: if chance(rng, 0.25) { PumpKind::Controlled } else { PumpKind::Fixed },
+        pump_drive: [PumpDrive::Crank, PumpDrive::Chain, PumpDrive::Shaft, PumpDrive::Belt]
+            .get(rng.random_range(0..4))
+            .copied()
+            .unwrap_or(PumpDrive::Crank),
+        cam_feed: if chance(rng, 0.3) { CamFeed::Straight } else { CamFeed::Restricted },
+        rockers: if chance(rng, 0.25) { Rockers::Shaft } else { Rockers::Lifters },
+        piston_jets: jets,
+        jets_open_kpa: None,
+        turbo: chance(rng, 0.5),
+        valve_control: chance(rng, 0.4),
+        cooler: match rng.random_range(0..3) {
+            0 => Cooler::None,
+            1 => Cooler::Plain,
+            _ => Cooler::Thermostat,
+        },
+    }
+}
+
+fn round_to(value: f64, step: f64) -> f64 {
+    (value / step).round() * step
+}
+
+/// Draws a healthy engine, its card and its sheet.
+pub(super) fn healthy(rng: &mut ChaCha8Rng) -> Made {
+    let litres = round_to(factor(rng, 0.9, 4.5), 0.1);
+    let cylinders: usize = if litres < 1.25 {
+        3
+    } else if litres < 2.6 {
+        4
+    } else if litres < 3.6 {
+        6
+    } else {
+        8
+    };
+    let idle = round_to(between(rng, 650.0, 900.0), 10.0);
+    let grade = GRADES.get(rng.random_range(0..GRADES.len())).copied().unwrap_or("5W-30");
+    let layout = layout(rng);
+
+    // OK because every grade of the list is in the oil table; the fallback keeps the type honest.
+    let (mu_40, mu_100) = oil::typical(grade).map_or((0.055, 0.0087), |can| (can.mu_pa_s(40.0), can.mu_pa_s(100.0)));
+    let can = (0.06 * scatter(rng)).exp();
+    let fluid = Vogel::new(mu_40 * can * (0.05 * scatter(rng)).exp(), mu_100 * can, between(rng, 800.0, 850.0), between(rng, 0.02, 0.18));
+
+    let extras = 0.1 * f64::from(u8::from(layout.turbo)) + 0.25 * f64::from(u8::from(layout.piston_jets));
+    let per_turn_m3 = (3.0e-6 + 4.6e-6 * litres) * (1.0 + extras) * (0.15 * scatter(rng)).exp();
+    let full = per_turn_m3 * 90.0;
+    let cracks_kpa = between(rng, 320.0, 560.0);
+    let stated = chance(rng, 0.6).then(|| round_to(cracks_kpa * (1.0 + 0.05 * scatter(rng)), 10.0));
+    let mu = fluid.mu(100.0);
+    let idle_flow = per_turn_m3 * idle / 60.0;
+    let idle_pa = 1e3 * (140.0 * (0.3 * scatter(rng)).exp()).clamp(60.0, 0.45 * cracks_kpa);
+
+    let suction_m2 = full * (fluid.rho / between(rng, 2_500.0, 7_000.0)).sqrt();
+    let screen_m2 = 2.5 * suction_m2;
+    let per_bearing = 0.8 * idle_flow / (cylinders as f64 + 1.0);
+    let main_share = between(rng, 0.35, 0.6);
+    let bearings = (0..=cylinders)
+        .map(|_| Bearing {
+            main_m3: main_share * per_bearing * mu / idle_pa * (0.2 * scatter(rng)).exp(),
+            drilling_m2: between(rng, 5e-6, 12e-6),
+            rod_m3: (1.0 - main_share) * per_bearing * mu / idle_pa * (0.2 * scatter(rng)).exp(),
+        })
+        .collect();
+    let feed_area = |share: f64, lost: f64| share * idle_flow / (0.7 * (2.0 * lost * idle_pa / fluid.rho).sqrt());
+    let top = between(rng, 0.15, 0.35);
+    let lost = between(rng, 0.3, 0.65);
+    let turbo = layout.turbo.then(|| (feed_area(0.06, 0.6), 0.06 * idle_flow * mu / (0.4 * idle_pa)));
+    let valve = layout.valve_control.then(|| (feed_area(0.08, 0.4), 0.08 * idle_flow * mu / (0.6 * idle_pa)));
+    let jets = layout
+        .piston_jets
+        .then(|| (0.18 * full / (0.7 * (2.0 * 1e3 * cracks_kpa / fluid.rho).sqrt()), between(rng, 150e3, 230e3).max(1.2 * idle_pa)));
+    let high = between(rng, 0.75, 0.95) * 1e3 * cracks_kpa;
+    let control = (layout.pump == PumpKind::Controlled)
+        .then(|| (high * between(rng, 0.45, 0.7), high, round_to(between(rng, 2_500.0, 3_800.0), 100.0)));
+    let mut engine = Rival {
+        film_rise: between(rng, 5.0, 13.0),
+        per_turn_m3,
+        slip_m3: between(rng, 0.04, 0.14) * idle_flow * mu / idle_pa,
+        slip_m2: between(rng, 0.01, 0.06) * idle_flow / (0.7 * (2.0 * idle_pa / fluid.rho).sqrt()),
+        control,
+        suction_per_m3: between(rng, 500.0, 2_500.0) / (mu * full),
+        suction_m2,
+        screen_m2,
+        screen_per_m: between(rng, 500.0, 2_000.0) * screen_m2 / (mu * full),
+        joint_m2: 0.0,
+        air: between(rng, 0.01, 0.05),
+        air_at_3000: between(rng, 0.005, 0.03),
+        fills_above: (between(rng, 20_000.0, 35_000.0), between(rng, 500.0, 2_000.0)),
+        relief_at: if chance(rng, 0.5) { ReliefAt::Pump } else { ReliefAt::Gallery },
+        relief_cracks: 1e3 * cracks_kpa,
+        relief_slot: {
+            let whole = 1.3 * full / (0.7 * (2.0 * 1.2e3 * cracks_kpa / fluid.rho).sqrt());
+            (whole / (between(rng, 0.15, 0.35) * 1e3 * cracks_kpa), whole)
+        },
+        relief_stuck_m2: 0.0,
+        filter_per_m3: between(rng, 3_000.0, 12_000.0) / (mu * idle_flow),
+        filter_square: between(rng, 0.0, 15_000.0) / (full * full),
+        bypass_pa: between(rng, 90e3, 200e3),
+        cooler_per_m3: if layout.cooler == Cooler::None { 0.0 } else { between(rng, 1_000.0, 5_000.0) / (mu * idle_flow) },
+        bearings,
+        segment_per_m3: between(rng, 0.005, 0.02) * idle_pa / (mu * idle_flow),
+        blocked: None,
+        cam_m3: 0.4 * top * idle_flow * mu / (if layout.cam_feed == CamFeed::Straight { 1.0 } else { 1.0 - lost } * idle_pa),
+        cam_feed_m2: (layout.cam_feed == CamFeed::Restricted).then(|| feed_area(0.4 * top, lost)),
+        head_feed_m2: feed_area(0.6 * top, lost),
+        head_m3: 0.6 * top * idle_flow * mu / ((1.0 - lost) * idle_pa),
+        turbo,
+        valve,
+        jets,
+        jets_stuck_m2: 0.0,
+        leak_m2: 0.0,
+        oil: fluid,
+    };
+    open_until(&mut engine, idle, idle_pa);
+
+    let healthy_kpa = |rpm: f64| port_kpa(&engine, &layout, rpm, 100.0);
+    let over_minimum = 1.8 * (0.28 * scatter(rng)).exp();
+    let fast = if chance(rng, 0.5) { 2000.0 } else { 3000.0 };
+    let point = |rpm: f64, min_kpa: f64, max_kpa: Option<f64>| Point {
+        rpm,
+        oil_temp_c: 100.0,
+        gear: Gear::Neutral,
+        min_kpa: Some(min_kpa),
+        max_kpa,
+    };
+    let sheet = Sheet {
+        source: "drawn".into(),
+        in_force_from: None,
+        points: vec![
+            point(idle, round_to(healthy_kpa(idle) / over_minimum, 10.0).max(20.0), None),
+            point(fast, round_to(between(rng, 0.55, 0.8) * healthy_kpa(fast), 10.0).max(40.0), Some(round_to(1.3 * cracks_kpa, 10.0))),
+        ],
+    };
+    let card = Card {
+        displacement_l: litres,
+        cylinders: cylinders as u32,
+        idle_rpm: idle,
+        oil_grade: grade.into(),
+        relief_opens_kpa: stated,
+        layout,
+    };
+    Made { engine, card, sheet }
+}
+
+/// Opens or closes all clearances together until the gallery reads its pressure at hot idle.
+fn open_until(engine: &mut Rival, idle: f64, idle_pa: f64) {
+    let meant = engine.clone();
+    let with = |factor: f64| {
+        let mut tried = meant.clone();
+        for bearing in &mut tried.bearings {
+            bearing.main_m3 *= factor;
+            bearing.rod_m3 *= factor;
+        }
+        tried.cam_m3 *= factor;
+        tried.head_m3 *= factor;
+        tried
+    };
+    let (mut low, mut high) = (0.02f64.ln(), 50f64.ln());
+    for _ in 0..30 {
+        let middle = 0.5 * (low + high);
+        if with(middle.exp()).read(idle, 100.0).gallery > idle_pa {
+            low = middle;
+        } else {
+            high = middle;
+        }
+    }
+    *engine = with(low.exp());
+}
+
+/// What a perfect gauge at the card's port shows, kPa. A cooler's thermostat opens at 85 °C.
+pub(super) fn port_kpa(engine: &Rival, layout: &Layout, rpm: f64, temp_c: f64) -> f64 {
+    let shut = layout.cooler == Cooler::Thermostat && temp_c < 85.0;
+    let read = if shut { Rival { cooler_per_m3: 0.0, ..engine.clone() }.read(rpm, temp_c) } else { engine.read(rpm, temp_c) };
+    1e-3 * match layout.port {
+        Port::BeforeFilter => read.pump,
+        Port::AfterFilter => read.gallery,
+        Port::GalleryEnd => read.end,
+        Port::Head => read.head,
+    }
+}
+
+/// Breaks it. `s` from 0 to 1 is how badly.
+pub(super) fn break_it(engine: &mut Rival, fault: Fault, s: f64, rng: &mut ChaCha8Rng) {
+    let lin = |low: f64, high: f64| low + (high - low) * s;
+    let log = |low: f64, high: f64| low * (high / low).powf(s);
+    let size = engine.per_turn_m3 / 12e-6;
+    match fault {
+        Fault::None => {}
+        Fault::OilLow => (engine.air, engine.air_at_3000) = (engine.air + lin(0.03, 0.25), engine.air_at_3000 + lin(0.08, 0.4)),
+        Fault::OilOver => (engine.air, engine.air_at_3000) = (engine.air + lin(0.02, 0.08), engine.air_at_3000 + lin(0.08, 0.3)),
+        Fault::OilThin => engine.oil = engine.oil.times(lin(0.85, 0.5)),
+        Fault::OilDiluted => engine.oil = engine.oil.thinned(lin(0.03, 0.15), 0.5e-3, 0.4e-3),
+        Fault::OilDegraded => {
+            engine.oil = engine.oil.times(log(1.15, 2.2));
+            engine.filter_per_m3 *= log(2.0, 15.0);
+            engine.screen_m2 *= lin(0.9, 0.5);
+        }
+        Fault::ScreenBlocked => engine.screen_m2 *= log(0.12, 0.012),
+        Fault::PickupAir => engine.joint_m2 = size * log(0.35e-6, 8e-6),
+        Fault::PickupBroken => engine.joint_m2 = size * log(20e-6, 200e-6),
+        Fault::PumpWorn => {
+            engine.slip_m3 *= log(2.5, 14.0);
+            engine.slip_m2 *= log(1.5, 4.0);
+        }
+        Fault::PumpDrive | Fault::PumpUnprimed => engine.per_turn_m3 *= lin(0.15, 0.0),
+        Fault::PumpControl => {
+            engine.control = match engine.control {
+                Some((low, _, step)) if s < 0.6 => Some((low * lin(1.0, 0.6), low * lin(1.0, 0.6), step)),
+                _ => None,
+            }
+        }
+        Fault::ReliefOpen => engine.relief_stuck_m2 = size * log(2e-6, 25e-6),
+        Fault::ReliefWeak => engine.relief_cracks *= lin(0.75, 0.3),
+        Fault::ReliefShut => {
+            engine.relief_cracks *= log(1.5, 4.0);
+            engine.relief_slot.0 *= 0.4;
+        }
+        Fault::FilterBlocked => {
+            (engine.filter_per_m3, engine.filter_square) = (engine.filter_per_m3 * log(4.0, 50.0), engine.filter_square * log(2.0, 10.0))
+        }
+        Fault::FilterWrong => {
+            (engine.filter_per_m3, engine.bypass_pa) = (engine.filter_per_m3 * log(1.5, 5.0), engine.bypass_pa * lin(1.1, 1.8))
+        }
+        Fault::CoolerPath => engine.cooler_per_m3 *= log(5.0, 50.0),
+        Fault::GalleryLeak => engine.leak_m2 = size * log(2e-6, 25e-6),
+        Fault::GalleryBlocked => engine.blocked = Some((rng.random_range(1..engine.bearings.len().max(2)), log(40.0, 1_500.0))),
+        Fault::BearingsCrank => {
+            // Not all alike: each is somewhere between half and all of the way, and one is half as wide again.
+            let worst = rng.random_range(0..engine.bearings.len().max(1));
+            let wide = lin(1.3, 2.2);
+            for (place, bearing) in engine.bearings.iter_mut().enumerate() {
+                let way = between(rng, 0.5, 1.0) + if place == worst { 0.5 } else { 0.0 };
+                let opened = (1.0 + (wide - 1.0) * way).powi(3);
+                bearing.main_m3 *= opened;
+                bearing.rod_m3 *= opened;
+            }
+        }
+        Fault::BearingsCam => engine.cam_m3 *= lin(1.5, 3.0).powi(3),
+        Fault::RockersWorn => engine.head_m3 *= lin(1.6, 3.2).powi(3),
+        Fault::FeedOversize => {
+            engine.head_feed_m2 *= log(2.5, 10.0);
+            engine.head_m3 *= log(3.0, 12.0);
+        }
+        Fault::ValveControl => engine.leak_m2 = size * log(1.5e-6, 12e-6),
+        Fault::JetsOpen => {
+            if let Some((area, _)) = &mut engine.jets {
+                engine.jets_stuck_m2 = *area * lin(0.2, 1.0);
+                *area *= 1.0 - lin(0.2, 1.0);
+            }
+        }
+        Fault::TurboFeed => engine.turbo = engine.turbo.map(|(feed, g)| (feed * lin(1.0, 1.8), g * lin(1.5, 3.0).powi(3))),
+        Fault::ExternalLeak => {
+            engine.leak_m2 = size * log(0.3e-6, 4e-6);
+            engine.air += lin(0.0, 0.12);
+            engine.air_at_3000 += lin(0.0, 0.2);
+        }
+    }
+}

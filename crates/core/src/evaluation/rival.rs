@@ -1,0 +1,215 @@
+//! An engine built otherwise than the one the tracer assumes, so that blind cases are not drawn from its own model.
+//!
+//! What differs in structure: viscosity by Vogel's law (ln μ = A + B/(T + 95)) with thinning by shear in the films, instead of Walther's line;
+//! a gallery of segments with a main and a rod bearing at each, instead of one lumped conductance; slip partly through an orifice; a relief
+//! plunger that uncovers a slot (flow by the root of pressure, not in proportion), on half the engines behind the filter; a filter with a square
+//! term; a pump that fills by what its speed asks of the inlet instead of a hard floor; air as a polytrope. The constants differ as well:
+//! [`super::build`]. Solved by plain bisection from the far end of the gallery: slow, and nothing in common with the tracer's solver.
+
+const ATMOSPHERE_PA: f64 = 101_325.0;
+const ORIFICE: f64 = 0.7;
+
+/// Viscosity by Vogel's law, T in °C and the constant 95 °C (Vogel 1921; the usual one for mineral oil).
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Vogel {
+    a: f64,
+    b: f64,
+    pub rho: f64,
+    /// Share of viscosity the films lose to shear at 4000 rpm.
+    pub shear: f64,
+}
+
+impl Vogel {
+    /// From dynamic viscosities in Pa·s at 40 and 100 °C.
+    pub fn new(mu_40: f64, mu_100: f64, rho: f64, shear: f64) -> Self {
+        let b = (mu_40 / mu_100).ln() / (1.0 / 135.0 - 1.0 / 195.0);
+        Self { a: mu_100.ln() - b / 195.0, b, rho, shear }
+    }
+
+    pub fn mu(&self, temp_c: f64) -> f64 {
+        (self.a + self.b / (temp_c + 95.0)).exp()
+    }
+
+    /// Mixed with a thin liquid by Grunberg and Nissan (1949): logarithms in proportion.
+    pub fn thinned(&self, share: f64, fuel_40: f64, fuel_100: f64) -> Self {
+        let mix = |oil: f64, fuel: f64| ((1.0 - share) * oil.ln() + share * fuel.ln()).exp();
+        Self::new(mix(self.mu(40.0), fuel_40), mix(self.mu(100.0), fuel_100), self.rho, self.shear)
+    }
+
+    pub fn times(&self, factor: f64) -> Self {
+        Self { a: self.a + factor.ln(), ..*self }
+    }
+}
+
+/// A bearing along the gallery: a main, and the rod fed through its drilling.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Bearing {
+    pub main_m3: f64,
+    pub drilling_m2: f64,
+    pub rod_m3: f64,
+}
+
+/// Where the relief valve takes its pressure.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum ReliefAt {
+    Pump,
+    Gallery,
+}
+
+#[derive(Debug, Clone)]
+pub(super) struct Rival {
+    pub oil: Vogel,
+    pub film_rise: f64,
+    pub per_turn_m3: f64,
+    pub slip_m3: f64,
+    pub slip_m2: f64,
+    /// Level a controlled pump holds below and above its step (Pa), and the step (rpm).
+    pub control: Option<(f64, f64, f64)>,
+    pub suction_per_m3: f64,
+    pub suction_m2: f64,
+    pub screen_m2: f64,
+    pub screen_per_m: f64,
+    pub joint_m2: f64,
+    pub air: f64,
+    /// Air at 3000 rpm on top of that at rest, growing with the power 1.5 of speed.
+    pub air_at_3000: f64,
+    /// Depression an idle pump bears, and what each (1000 rpm)² asks more, Pa absolute.
+    pub fills_above: (f64, f64),
+    pub relief_at: ReliefAt,
+    pub relief_cracks: f64,
+    /// Slot area uncovered per Pa over cracking, m²/Pa, and the whole slot, m².
+    pub relief_slot: (f64, f64),
+    pub relief_stuck_m2: f64,
+    pub filter_per_m3: f64,
+    pub filter_square: f64,
+    pub bypass_pa: f64,
+    pub cooler_per_m3: f64,
+    pub bearings: Vec<Bearing>,
+    pub segment_per_m3: f64,
+    /// Segment (from the pump) whose loss is multiplied, and by how much.
+    pub blocked: Option<(usize, f64)>,
+    pub cam_m3: f64,
+    /// Restrictor to cam and head; none where the cam is fed straight.
+    pub cam_feed_m2: Option<f64>,
+    pub head_feed_m2: f64,
+    pub head_m3: f64,
+    pub turbo: Option<(f64, f64)>,
+    pub valve: Option<(f64, f64)>,
+    pub jets: Option<(f64, f64)>,
+    pub jets_stuck_m2: f64,
+    pub leak_m2: f64,
+}
+
+/// Pressures in Pa.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Read {
+    pub pump: f64,
+    pub gallery: f64,
+    pub end: f64,
+    pub head: f64,
+}
+
+fn orifice(area_m2: f64, pa: f64, rho: f64) -> f64 {
+    ORIFICE * area_m2 * (2.0 * pa.max(0.0) / rho).sqrt()
+}
+
+/// Flow through an orifice and then a laminar leak, and the pressure between the two.
+fn behind(area_m2: f64, g_m3: f64, pa: f64, mu: f64, rho: f64) -> (f64, f64) {
+    let between = bisect(0.0, pa.max(0.0), |p| orifice(area_m2, pa - p, rho) - g_m3 * p / mu);
+    (g_m3 * between / mu, between)
+}
+
+/// The root of a falling function.
+fn bisect(mut low: f64, mut high: f64, falling: impl Fn(f64) -> f64) -> f64 {
+    for _ in 0..60 {
+        let middle = 0.5 * (low + high);
+        if falling(middle) > 0.0 {
+            low = middle;
+        } else {
+            high = middle;
+        }
+    }
+    0.5 * (low + high)
+}
+
+impl Rival {
+    /// Liquid oil the pump takes in when it sweeps `swept` m³/s.
+    fn drawn(&self, swept: f64, rpm: f64, mu: f64) -> f64 {
+        let rho = self.oil.rho;
+        let air = self.air + self.air_at_3000 * (rpm / 3000.0).powf(1.5);
+        let asks = self.fills_above.0 + self.fills_above.1 * (rpm / 1000.0).powi(2);
+        let got = |q: f64| {
+            let line = self.suction_per_m3 * mu * q + rho * (q / self.suction_m2).powi(2);
+            let screen = self.screen_per_m * mu * q / self.screen_m2 + 0.9 * rho * (q / self.screen_m2).powi(2);
+            let inlet = (ATMOSPHERE_PA - 1_500.0 - line - screen).max(2_000.0);
+            let fills = ((inlet - 8_000.0) / (asks - 8_000.0)).clamp(0.0, 1.0);
+            let gas = air * (ATMOSPHERE_PA / inlet).powf(0.9);
+            let sucked = ORIFICE * self.joint_m2 * (2.0 * (ATMOSPHERE_PA - inlet) / 1.2).sqrt() * (ATMOSPHERE_PA / inlet).powf(0.9);
+            (swept * fills * (1.0 - gas).max(0.0) - sucked).max(0.0)
+        };
+        bisect(0.0, swept, |q| got(q) - q)
+    }
+
+    /// Pressure and flow at the gallery's start when its far end stands at `end_pa`; also the pressure in the head.
+    fn gallery(&self, end_pa: f64, rpm: f64, mu: f64, mu_film: f64) -> (f64, f64, f64) {
+        let rho = self.oil.rho;
+        let mut flow = 0.0;
+        let (to_head, head_pa) = behind(self.head_feed_m2, self.head_m3, end_pa, mu_film, rho);
+        flow += to_head;
+        flow += self.cam_feed_m2.map_or(self.cam_m3 * end_pa / mu_film, |feed| behind(feed, self.cam_m3, end_pa, mu_film, rho).0);
+        let mut pa = end_pa;
+        for (place, bearing) in self.bearings.iter().enumerate().rev() {
+            // The drilling to the rod gains from the crank's turning what its end lost: a few per cent at speed.
+            let to_rod = behind(bearing.drilling_m2, bearing.rod_m3, pa * (1.0 + 0.01 * rpm / 1000.0), mu_film, rho).0;
+            flow += bearing.main_m3 * pa / mu_film + to_rod;
+            let narrowed = self.blocked.filter(|(at, _)| *at == place).map_or(1.0, |(_, by)| by);
+            pa += self.segment_per_m3 * narrowed * mu * flow;
+        }
+        for (feed, g) in [self.turbo, self.valve].into_iter().flatten() {
+            flow += behind(feed, g, pa, mu_film, rho).0;
+        }
+        if let Some((area, opens)) = self.jets {
+            flow += orifice(area * ((pa - opens) / (0.3 * opens)).clamp(0.0, 1.0), pa, rho);
+        }
+        flow += orifice(self.jets_stuck_m2 + self.leak_m2, pa, rho);
+        (pa, flow, head_pa)
+    }
+
+    fn relief(&self, pa: f64) -> f64 {
+        let (per_pa, whole) = self.relief_slot;
+        let uncovered = (per_pa * (pa - self.relief_cracks).max(0.0)).min(whole);
+        orifice(uncovered + self.relief_stuck_m2, pa, self.oil.rho)
+    }
+
+    /// Pressures at a speed and sump temperature.
+    pub fn read(&self, rpm: f64, temp_c: f64) -> Read {
+        let mu = self.oil.mu(temp_c);
+        let film_c = temp_c + self.film_rise * (rpm / 1000.0).powf(0.8);
+        let mu_film = self.oil.mu(film_c) * (1.0 - self.oil.shear * (rpm / 4000.0).min(1.0));
+        let swept = self.per_turn_m3 * rpm / 60.0;
+        let whole = self.drawn(swept, rpm, mu);
+        let at_end = |end_pa: f64| {
+            let (start, mut flow, head) = self.gallery(end_pa, rpm, mu, mu_film);
+            if self.relief_at == ReliefAt::Gallery {
+                flow += self.relief(start);
+            }
+            let element = self.filter_per_m3 * mu * flow + self.filter_square * flow * flow;
+            // Past the bypass's setting a quarter of what the element would take.
+            let loss =
+                if element > self.bypass_pa { self.bypass_pa + 0.25 * (element - self.bypass_pa).min(self.bypass_pa) } else { element };
+            let pump = start + loss + self.cooler_per_m3 * mu * flow;
+            let slip = self.slip_m3 * pump / mu + orifice(self.slip_m2, pump, self.oil.rho);
+            let back = if self.relief_at == ReliefAt::Pump { self.relief(pump) } else { 0.0 };
+            let share = self.control.map_or(1.0, |(low, high, step)| {
+                let level = if rpm < step { low } else { high };
+                (1.0 - 0.75 * (start - level) / (0.2 * level)).clamp(0.25, 1.0)
+            });
+            let drawn = if share < 1.0 { self.drawn(share * swept, rpm, mu) } else { whole };
+            (drawn - slip - back - flow, Read { pump, gallery: start, end: end_pa, head })
+        };
+        if whole <= 0.0 {
+            return Read::default();
+        }
+        at_end(bisect(0.0, 4e6, |end| at_end(end).0)).1
+    }
+}

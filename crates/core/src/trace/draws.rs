@@ -1,0 +1,240 @@
+//! The draws of an engine: healthy circuits of its card, each harmed by every hypothesis, and what the gauge would show.
+//!
+//! A scrambled Sobol sequence (Owen scrambling; Burley 2020) draws healthy engines; each hypothesis harms all of them alike, so
+//! causes are compared on the same engines. Pressures at an operating point are solved once and kept, as are the slopes about it.
+//!
+//! A draw weighs by two things known before anything is read: a healthy engine keeps to the sheet it was sold with, and a job comes in because
+//! something was noticed, so an engine that a slight fault leaves as it was seldom stands in the shop.
+use super::knowledge::{Hypothesis, Knowledge};
+use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
+use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Working, harm};
+use crate::oil::Oil;
+use rayon::prelude::*;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+/// Draws of each hypothesis.
+pub(super) const DRAWS: usize = 1024;
+/// Draws for local slopes and ratios, the first of the same sequence.
+const LOCAL_DRAWS: usize = 32;
+/// Operating points kept before the store is emptied: far more than a job has.
+const KEPT_POINTS: usize = 64;
+/// Gauges of one job that are drawn apart.
+const GAUGES: usize = 3;
+/// Points of the run at which a fault would be noticed: cold idle, hot idle, fast and hot.
+const COLD_C: f64 = 20.0;
+const HOT_C: f64 = 100.0;
+const FAST_RPM: f64 = 3000.0;
+/// A change of pressure, as a logarithm, that nobody sees, and one that everybody does.
+const UNSEEN: f64 = 0.1;
+const SEEN: f64 = 0.4;
+/// Share of jobs that come in by another way: a drop in a bend, a noise, a puddle, a service.
+const ANYWAY: f64 = 0.15;
+const SEED: u32 = 0x0e1d_1a17;
+
+/// Faults of a hypothesis; the second is [`Fault::None`] when there is one cause alone.
+pub(super) type Harm = (Fault, Fault);
+/// Port pressures in kPa, by harm and draw.
+pub(super) type Grid = Arc<Vec<f32>>;
+type PointKey = (i64, i64);
+type Store<K, V> = Mutex<HashMap<K, Arc<V>>>;
+
+/// What is known about one draw at a point and on the way from there to another.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Near {
+    pub here_kpa: f64,
+    pub ratio: f64,
+    pub kpa_per_k: f64,
+    pub kpa_per_rpm: f64,
+}
+
+#[derive(Debug)]
+pub(super) struct Draws {
+    healthy: Vec<Circuit>,
+    /// How well each healthy engine keeps to the sheet it was sold with, 0 to 1.
+    sold: Vec<f64>,
+    /// Severity of the first and of the second fault.
+    severity: Vec<[f64; 2]>,
+    /// A number in 0..1 for what no part of the circuit explains.
+    aside: Vec<f64>,
+    /// How far each gauge is off, of its common half width, −1 to 1.
+    gauges_off: Vec<[f64; GAUGES]>,
+    /// Distinct harms.
+    harms: Vec<Harm>,
+    idle_rpm: f64,
+    spec: Vec<PointOfSpec>,
+    came: OnceLock<Vec<f32>>,
+    kept: Store<PointKey, Vec<f32>>,
+    near: Store<(PointKey, PointKey), Vec<Near>>,
+}
+
+/// A tenth of a degree and one turn a minute: far finer than anything a technician holds.
+fn key(at: Working) -> PointKey {
+    (at.rpm.round() as i64, (at.oil_temp_c * 10.0).round() as i64)
+}
+
+/// Returns what is kept under `key`, or makes and keeps it; emptied when it has grown beyond [`KEPT_POINTS`].
+fn kept_or<K: std::hash::Hash + Eq, V>(store: &Store<K, V>, key: K, make: impl FnOnce() -> V) -> Arc<V> {
+    if let Some(found) = store.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+        return Arc::clone(found);
+    }
+    let made = Arc::new(make());
+    let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
+    if store.len() >= KEPT_POINTS {
+        store.clear();
+    }
+    store.insert(key, Arc::clone(&made));
+    made
+}
+
+impl Draws {
+    pub(super) fn new(card: &Card, spec: &[PointOfSpec], oil: Oil, know: &Knowledge) -> Self {
+        let unit = |draw: usize, dimension: usize| f64::from(sobol_burley::sample(draw as u32, dimension as u32, SEED));
+        let healthy: Vec<Circuit> = (0..DRAWS)
+            .into_par_iter()
+            .map(|draw| {
+                let numbers: [f64; DIMENSIONS] = std::array::from_fn(|dimension| unit(draw, dimension));
+                nominal::circuit(card, spec, oil, &Unknowns::from_unit(&numbers, card.relief_opens_kpa.is_some()))
+            })
+            .collect();
+        let mut harms: Vec<Harm> = know.hypotheses.iter().map(|hypothesis| harm_of(know, hypothesis)).collect();
+        harms.sort();
+        harms.dedup();
+        let sold = healthy.par_iter().map(|circuit| spec.iter().map(|point| keeps(circuit, point)).product()).collect();
+        Self {
+            healthy,
+            sold,
+            severity: (0..DRAWS).map(|draw| [unit(draw, DIMENSIONS), unit(draw, DIMENSIONS + 1)]).collect(),
+            aside: (0..DRAWS).map(|draw| unit(draw, DIMENSIONS + 2)).collect(),
+            gauges_off: (0..DRAWS).map(|draw| std::array::from_fn(|gauge| 2.0 * unit(draw, DIMENSIONS + 3 + gauge) - 1.0)).collect(),
+            harms,
+            idle_rpm: card.idle_rpm,
+            spec: spec.to_vec(),
+            came: OnceLock::new(),
+            kept: Mutex::default(),
+            near: Mutex::default(),
+        }
+    }
+
+    /// Severity of the first fault of a draw.
+    pub(super) fn severity(&self, draw: usize) -> f64 {
+        self.severity.get(draw).map_or(0.5, |[first, _]| *first)
+    }
+
+    /// Weight of every draw of every harm before anything is read, in the order of a grid.
+    pub(super) fn came(&self) -> &[f32] {
+        self.came.get_or_init(|| {
+            let points =
+                [(self.idle_rpm, COLD_C), (self.idle_rpm, HOT_C), (FAST_RPM, HOT_C)].map(|(rpm, oil_temp_c)| Working { rpm, oil_temp_c });
+            let grids = points.map(|at| self.grid(at));
+            let sound = grids.each_ref().map(|grid| self.of_harm(grid, (Fault::None, Fault::None)));
+            let least = points.map(|at| self.least_kpa(at));
+            let of_draw = |harm: Harm, drawn: &[&[f32]; 3], draw: usize| {
+                let kpa = |of: &[f32]| f64::from(of.get(draw).copied().unwrap_or_default());
+                let mut off = 0.0f64;
+                for ((now, sound), least) in drawn.iter().zip(&sound).zip(least) {
+                    let change = (kpa(now).max(1.0) / kpa(sound).max(1.0)).ln().abs();
+                    off = off.max(if kpa(now) < least { 1.0 } else { ((change - UNSEEN) / (SEEN - UNSEEN)).clamp(0.0, 1.0) });
+                }
+                let noticed = if harm == (Fault::None, Fault::None) { 1.0 } else { ANYWAY + (1.0 - ANYWAY) * off };
+                (noticed * self.sold.get(draw).copied().unwrap_or(0.0)) as f32
+            };
+            let of_harm = |harm: &Harm| {
+                let drawn = grids.each_ref().map(|grid| self.of_harm(grid, *harm));
+                (0..DRAWS).map(|draw| of_draw(*harm, &drawn, draw)).collect::<Vec<f32>>()
+            };
+            self.harms.par_iter().flat_map_iter(of_harm).collect()
+        })
+    }
+
+    /// The sheet's least pressure near a point, 0 where it names none.
+    fn least_kpa(&self, at: Working) -> f64 {
+        self.spec
+            .iter()
+            .filter(|point| (point.rpm / at.rpm - 1.0).abs() < 0.15 && (point.oil_temp_c - at.oil_temp_c).abs() < 15.0)
+            .filter_map(|point| point.min_kpa)
+            .fold(0.0, f64::max)
+    }
+
+    /// A number in 0..1 that belongs to the draw and to nothing in the circuit.
+    pub(super) fn aside(&self, draw: usize) -> f64 {
+        self.aside.get(draw).copied().unwrap_or(0.5)
+    }
+
+    /// How far a gauge is off in a draw, of its common half width; gauges beyond [`GAUGES`] share.
+    pub(super) fn gauge_off(&self, draw: usize, gauge: usize) -> f64 {
+        self.gauges_off.get(draw).and_then(|off| off.get(gauge % GAUGES)).copied().unwrap_or(0.0)
+    }
+
+    /// The engine of a draw, harmed.
+    pub(super) fn harmed(&self, (first, second): Harm, draw: usize) -> Option<Circuit> {
+        let mut circuit = self.healthy.get(draw)?.clone();
+        let [a, b] = *self.severity.get(draw)?;
+        harm(&mut circuit, &[(first, a), (second, b)]);
+        Some(circuit)
+    }
+
+    /// Port pressures of every draw of every harm at a point: solved once, then kept.
+    pub(super) fn grid(&self, at: Working) -> Grid {
+        kept_or(&self.kept, key(at), || {
+            // A harmed engine's pressure is mostly near the healthy one's.
+            let healthy: Vec<f64> = self.healthy.par_iter().with_min_len(64).map(|circuit| circuit.solve(at).gallery_pa).collect();
+            let solved = |harm: Harm, (draw, start_pa): (usize, &f64)| {
+                self.harmed(harm, draw).map_or(0.0, |circuit| circuit.port_kpa_from(at, Some(*start_pa)) as f32)
+            };
+            let of_harm = |harm: &Harm| healthy.iter().enumerate().map(|draw| solved(*harm, draw)).collect::<Vec<f32>>();
+            self.harms.par_iter().flat_map_iter(of_harm).collect()
+        })
+    }
+
+    /// The part of a grid that belongs to a harm.
+    pub(super) fn of_harm<'a>(&self, grid: &'a [f32], harm: Harm) -> &'a [f32] {
+        let start = self.harms.iter().position(|h| *h == harm).unwrap_or(0) * DRAWS;
+        grid.get(start..start + DRAWS).unwrap_or_default()
+    }
+
+    /// Slopes at a point and ratios from there to another, for the first draws of every harm.
+    pub(super) fn near(&self, at: Working, to: Working) -> Arc<Vec<Near>> {
+        kept_or(&self.near, (key(at), key(to)), || {
+            self.around(at, |circuit, here| if to == at { 1.0 } else { circuit.port_kpa(to) / here })
+        })
+    }
+
+    /// As [`Draws::near`], with any question to the harmed circuit in place of the ratio; not kept.
+    pub(super) fn around(&self, at: Working, ratio: impl Fn(&Circuit, f64) -> f64 + Sync) -> Vec<Near> {
+        const WARMER_K: f64 = 4.0;
+        const FASTER_RPM: f64 = 40.0;
+        let warmer = Working { oil_temp_c: at.oil_temp_c + WARMER_K, ..at };
+        let faster = Working { rpm: at.rpm + FASTER_RPM, ..at };
+        self.harms
+            .par_iter()
+            .flat_map_iter(|harm| {
+                (0..LOCAL_DRAWS).filter_map(|draw| self.harmed(*harm, draw)).map(|circuit| {
+                    let here_kpa = circuit.port_kpa(at).max(0.1);
+                    let near = |point| circuit.port_kpa_from(point, Some(1e3 * here_kpa));
+                    Near {
+                        here_kpa,
+                        ratio: ratio(&circuit, here_kpa),
+                        kpa_per_k: (near(warmer) - here_kpa) / WARMER_K,
+                        kpa_per_rpm: (near(faster) - here_kpa) / FASTER_RPM,
+                    }
+                })
+            })
+            .collect()
+    }
+}
+
+/// 1 while a healthy engine conforms to a line of the sheet, falling to 1/e where it is this share outside.
+fn keeps(circuit: &Circuit, point: &PointOfSpec) -> f64 {
+    const OUTSIDE: f64 = 0.08;
+    let kpa = circuit.port_kpa(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c });
+    let short = point.min_kpa.map_or(0.0, |min| (min / kpa.max(1.0) - 1.0).max(0.0));
+    let over = point.max_kpa.map_or(0.0, |max| (kpa / max.max(1.0) - 1.0).max(0.0));
+    (-((short + over) / OUTSIDE).powi(2)).exp()
+}
+
+/// The faults of a hypothesis.
+pub(super) fn harm_of(know: &Knowledge, hypothesis: &Hypothesis) -> Harm {
+    let fault = |cause: usize| know.causes.get(cause).map_or(Fault::None, |cause| cause.fault);
+    (fault(hypothesis.first), hypothesis.second.map_or(Fault::None, fault))
+}

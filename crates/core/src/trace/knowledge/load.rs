@@ -1,0 +1,203 @@
+//! Reading the files, and spreading their rows over all states.
+//!
+//! A slight fault shows only a share of its row's difference from the usual. Two causes that each change an outcome's odds change them
+//! independently: P(o | A, B) ∝ P(o | A)·P(o | B)/P(o | usual), so a cause that leaves a check alone leaves the other's row as it is.
+use super::row::{Access, Check, Circumstance, Outcome, Row};
+use super::state::{BANDS, Hypothesis, Link};
+use super::{Cause, Knowledge, Needs, Opening, Reading};
+use crate::repair;
+use serde::Deserialize;
+use serde::de::DeserializeOwned;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CauseFile {
+    cause: Vec<Cause>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct PairFile {
+    pair: Vec<RawPair>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RawPair {
+    first: String,
+    second: String,
+    link: Link,
+    p: f64,
+    reason: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CircumstanceFile {
+    circumstance: Vec<Circumstance>,
+}
+
+#[derive(Deserialize)]
+struct AccessTable {
+    sump: Opening,
+    engine_out: Opening,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RawCheck {
+    id: String,
+    ask: String,
+    how: String,
+    minutes: f64,
+    #[serde(default)]
+    material: f64,
+    along: u8,
+    #[serde(default)]
+    access: Access,
+    #[serde(default)]
+    needs: Option<Needs>,
+    #[serde(default)]
+    running: bool,
+    outcomes: Vec<String>,
+    usual: Row,
+    #[serde(default)]
+    rows: Vec<Row>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CheckFile {
+    slight: f64,
+    hour: f64,
+    access: AccessTable,
+    check: Vec<RawCheck>,
+}
+
+/// The four files as one; what cannot be read is told by [`super::faults`].
+pub(super) fn load() -> Knowledge {
+    let mut complaints = Vec::new();
+    let causes = read::<CauseFile>("causes.toml", include_str!("../../../knowledge/causes.toml"), &mut complaints);
+    let pairs = read::<PairFile>("pairs.toml", include_str!("../../../knowledge/pairs.toml"), &mut complaints);
+    let told = read::<CircumstanceFile>("circumstances.toml", include_str!("../../../knowledge/circumstances.toml"), &mut complaints);
+    let checks = read::<CheckFile>("checks.toml", include_str!("../../../knowledge/checks.toml"), &mut complaints);
+
+    let causes = causes.map(|file| file.cause).unwrap_or_default();
+    let hypotheses = hypotheses(&causes, pairs.map(|file| file.pair).unwrap_or_default(), &mut complaints);
+    let slight = checks.as_ref().map_or(1.0, |file| file.slight);
+    let spread = Spread { causes: &causes, hypotheses: &hypotheses, slight };
+    let circumstances = told
+        .map(|file| file.circumstance)
+        .unwrap_or_default()
+        .into_iter()
+        .map(|circumstance| {
+            let usual = [circumstance.usual, 1.0 - circumstance.usual];
+            let rows = |cause: &Cause| {
+                let p = circumstance.row(&cause.id);
+                Some([p, 1.0 - p].to_vec())
+            };
+            let table = spread.over_states(&usual, rows).into_iter().filter_map(|row| row.first().copied()).collect();
+            Circumstance { table, ..circumstance }
+        })
+        .collect();
+    let (hour, sump, engine_out) =
+        checks.as_ref().map_or((0.0, Opening::default(), Opening::default()), |file| (file.hour, file.access.sump, file.access.engine_out));
+    let checks = checks.map(|file| file.check).unwrap_or_default().into_iter().map(|raw| spread.check(raw)).collect();
+    let total: f64 = causes.iter().map(|cause| cause.prior).sum();
+    let causes = causes.into_iter().map(|cause| Cause { prior: cause.prior / total, ..cause }).collect();
+    Knowledge { causes, hypotheses, checks, circumstances, hour, sump, engine_out, complaints }
+}
+
+fn read<T: DeserializeOwned>(name: &str, text: &str, complaints: &mut Vec<String>) -> Option<T> {
+    toml::from_str(text).map_err(|error| complaints.push(format!("{name}: {error}"))).ok()
+}
+
+fn hypotheses(causes: &[Cause], pairs: Vec<RawPair>, complaints: &mut Vec<String>) -> Vec<Hypothesis> {
+    let index = |id: &str| causes.iter().position(|cause| cause.id == id);
+    let mut known = Vec::new();
+    for pair in pairs {
+        match (index(&pair.first), index(&pair.second)) {
+            (Some(first), Some(second)) if first != second && pair.link != Link::Alone && !pair.reason.is_empty() => {
+                known.push(Hypothesis { first, second: Some(second), link: pair.link, share: pair.p, reason: pair.reason });
+            }
+            _ => complaints.push(format!("pairs.toml: {} with {} is no pair of two known causes with a reason", pair.first, pair.second)),
+        }
+    }
+    let alone = (0..causes.len()).map(|first| {
+        let in_pairs: f64 = known.iter().filter(|pair| pair.first == first).map(|pair| pair.share).sum();
+        Hypothesis { first, second: None, link: Link::Alone, share: (1.0 - in_pairs).max(0.0), reason: String::new() }
+    });
+    alone.collect::<Vec<_>>().into_iter().chain(known).collect()
+}
+
+/// What rows are spread over.
+struct Spread<'a> {
+    causes: &'a [Cause],
+    hypotheses: &'a [Hypothesis],
+    slight: f64,
+}
+
+impl Spread<'_> {
+    /// A row for every state. `row` gives a cause's own, none where the usual one holds.
+    fn over_states(&self, usual: &[f64], row: impl Fn(&Cause) -> Option<Vec<f64>>) -> Vec<Vec<f64>> {
+        let even = 1.0 / usual.len() as f64;
+        let of = |cause: usize| -> Vec<f64> {
+            let Some(cause) = self.causes.get(cause) else { return usual.to_vec() };
+            match row(cause) {
+                // What is not on the list may do anything: halfway between the usual row and chance.
+                None if cause.reading == Reading::Anything => usual.iter().map(|p| 0.5 * (p + even)).collect(),
+                None => usual.to_vec(),
+                Some(row) => row,
+            }
+        };
+        let mut table = Vec::with_capacity(self.hypotheses.len() * BANDS);
+        for hypothesis in self.hypotheses {
+            let first = of(hypothesis.first);
+            let second = hypothesis.second.map(of);
+            for shown in [self.slight, 1.0] {
+                let faded = |row: &[f64]| -> Vec<f64> { row.iter().zip(usual).map(|(p, usual)| usual + shown * (p - usual)).collect() };
+                let first = faded(&first);
+                table.push(match &second {
+                    None => first,
+                    Some(second) => pooled(&first, &faded(second), usual),
+                });
+            }
+        }
+        table
+    }
+
+    fn check(&self, raw: RawCheck) -> Check {
+        let outcomes: Vec<Outcome> = raw
+            .outcomes
+            .iter()
+            .map(|text| {
+                let (id, label) = text.split_once('=').unwrap_or((text, text));
+                Outcome { id: id.to_owned(), label: label.to_owned() }
+            })
+            .collect();
+        let table = self.over_states(&raw.usual.p, |cause| raw.rows.iter().find(|row| row.cause == cause.id).map(|row| row.p.clone()));
+        let stops = outcomes.iter().map(|outcome| repair::stops(&raw.id, &outcome.id)).collect();
+        Check {
+            id: raw.id,
+            ask: raw.ask,
+            how: raw.how,
+            minutes: raw.minutes,
+            material: raw.material,
+            along: raw.along,
+            access: raw.access,
+            needs: raw.needs,
+            running: raw.running,
+            outcomes,
+            usual: raw.usual,
+            rows: raw.rows,
+            table,
+            stops,
+        }
+    }
+}
+
+fn pooled(first: &[f64], second: &[f64], usual: &[f64]) -> Vec<f64> {
+    let raw: Vec<f64> = first.iter().zip(second).zip(usual).map(|((a, b), usual)| a * b / usual).collect();
+    let sum: f64 = raw.iter().sum();
+    raw.into_iter().map(|p| p / sum).collect()
+}

@@ -1,0 +1,81 @@
+//! Hypotheses, their states, and how states fold back into causes.
+use super::Knowledge;
+
+/// Bands of severity: slight, marked.
+pub const BANDS: usize = 2;
+/// Severity under which a fault is slight.
+pub const SLIGHT_UNDER: f64 = 1.0 / 3.0;
+
+/// How the causes of a hypothesis belong together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Deserialize, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Link {
+    /// One cause.
+    Alone,
+    /// The first led to the second.
+    Linked,
+    /// Both are there, and neither led to the other.
+    Together,
+}
+
+/// A cause alone, or a pair.
+#[derive(Debug, Clone)]
+pub struct Hypothesis {
+    /// Index of the cause, of a linked pair the one that came first.
+    pub first: usize,
+    /// Index of the second cause of a pair.
+    pub second: Option<usize>,
+    /// How they belong together.
+    pub link: Link,
+    /// Of the first cause's prior, the share that has this second one with it; of a cause alone, what its pairs leave.
+    pub share: f64,
+    /// Why that share; empty for a cause alone.
+    pub reason: String,
+}
+
+impl Hypothesis {
+    /// True when the cause is part of it.
+    pub fn holds(&self, cause: usize) -> bool {
+        self.first == cause || self.second == Some(cause)
+    }
+}
+
+impl Knowledge {
+    /// How many states there are.
+    pub fn states(&self) -> usize {
+        self.hypotheses.len() * BANDS
+    }
+
+    /// The hypothesis of a state.
+    pub fn hypothesis(&self, state: usize) -> Option<&Hypothesis> {
+        self.hypotheses.get(state / BANDS)
+    }
+
+    /// Priors of the states from those of the causes: severity is drawn evenly, so a band weighs its width.
+    pub fn state_priors(&self, causes: &[f64]) -> Vec<f64> {
+        let of = |h: &Hypothesis| causes.get(h.first).copied().unwrap_or(0.0) * h.share;
+        self.hypotheses.iter().flat_map(|h| [of(h) * SLIGHT_UNDER, of(h) * (1.0 - SLIGHT_UNDER)]).collect()
+    }
+
+    /// Probabilities of the causes from those of the states. A linked pair counts for what came first, since without mending that the
+    /// second comes back; a pair that only met counts half for each. So the causes sum to one as the states do.
+    pub fn fold(&self, states: &[f64]) -> Vec<f64> {
+        let mut causes = vec![0.0; self.causes.len()];
+        let mut give = |cause: usize, p: f64| {
+            if let Some(sum) = causes.get_mut(cause) {
+                *sum += p;
+            }
+        };
+        for (hypothesis, bands) in self.hypotheses.iter().zip(states.chunks(BANDS)) {
+            let p: f64 = bands.iter().sum();
+            match (hypothesis.link, hypothesis.second) {
+                (Link::Together, Some(second)) => {
+                    give(hypothesis.first, 0.5 * p);
+                    give(second, 0.5 * p);
+                }
+                _ => give(hypothesis.first, p),
+            }
+        }
+        causes
+    }
+}
