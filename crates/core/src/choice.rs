@@ -3,7 +3,7 @@
 macro_rules! choice {
     ($(#[$doc:meta])* $name:ident { $($(#[$vdoc:meta])* $variant:ident = $id:literal : $label:literal),+ $(,)? }) => {
         $(#[$doc])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize, schemars::JsonSchema)]
         #[serde(rename_all = "snake_case")]
         pub enum $name { $($(#[$vdoc])* $variant),+ }
         impl $name {

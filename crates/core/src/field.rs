@@ -101,6 +101,48 @@ fields! {
     CLASS = "class_percent", "Accuracy class", 0.05..=10.0, "% of full scale";
     /// Gauge's graduation.
     GRADUATION = "graduation_kpa", "Graduation", 0.1..=200.0, "kPa";
+    /// Error of a dash or a module.
+    DASH_PERCENT = "dash_percent", "Dash's error", 0.5..=50.0, "% of reading";
+    /// Relief spring's rate.
+    SPRING_RATE = "rate_n_mm", "Spring rate", 0.1..=100.0, "N/mm";
+    /// Relief spring's length, free or fitted.
+    SPRING_LENGTH = "spring_mm", "Spring length", 5.0..=200.0, "mm";
+    /// Relief plunger's face.
+    PLUNGER = "plunger_mm", "Plunger diameter", 3.0..=60.0, "mm";
+    /// Shim under a relief spring.
+    SHIM = "shim_mm", "Shim", 0.0..=10.0, "mm";
+    /// Pitch of a thread.
+    PITCH = "pitch_mm", "Pitch", 0.3..=3.0, "mm";
+    /// Turns an inch of a thread.
+    TURNS_PER_INCH = "turns_per_inch", "Turns an inch", 8.0..=40.0, "";
+    /// Outside diameter of a thread.
+    THREAD_DIAMETER = "diameter_mm", "Outside diameter", 4.0..=40.0, "mm";
+    /// Gauging strip before it is pressed.
+    STRIP_WIRE = "wire_mm", "Strip's diameter", 0.05..=2.0, "mm";
+    /// Gauging strip after it.
+    STRIP_WIDTH = "width_mm", "Width of the print", 0.1..=20.0, "mm";
+    /// Bearing clearance.
+    CLEARANCE = "clearance_mm", "Clearance", 0.005..=0.5, "mm";
+    /// A side of a sump.
+    SUMP = "sump_mm", "Sump", 50.0..=1500.0, "mm";
+    /// Slope a vehicle stands on.
+    SLOPE = "slope_deg", "Slope", -45.0..=45.0, "°";
+    /// Oil in an engine.
+    CAPACITY = "capacity_l", "Oil", 0.2..=60.0, "l";
+    /// Oil a filter holds.
+    FILTER_VOLUME = "filter_l", "Filter holds", 0.0..=5.0, "l";
+    /// Oil that stays in, or that work let out beside the drain.
+    LEFT_IN = "left_in_l", "Oil left in or let out", 0.0..=10.0, "l";
+    /// A pulse signal.
+    PULSE_RATE = "hz", "Pulses a second", 0.0..=100000.0, "Hz";
+    /// Pulses a turn of the crank.
+    PULSES_PER_TURN = "pulses_per_turn", "Pulses a turn", 0.5..=400.0, "";
+    /// Time pulses are counted over.
+    GATE = "gate_s", "Counted over", 0.01..=10.0, "s";
+    /// Open share of a screen.
+    OPEN_SHARE = "open_share", "Open share", 0.005..=1.0, "";
+    /// Length of a task.
+    DURATION = "minutes", "Minutes", 1.0..=10000.0, "min";
 }
 
 impl Field {

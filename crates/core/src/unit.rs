@@ -4,7 +4,7 @@ use crate::circuit::Card;
 use serde::{Deserialize, Serialize};
 
 /// Unit of pressure on screens, in forms and in captures.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Pressure {
     /// Kilopascal.

@@ -16,7 +16,7 @@ pub const FORMAT: &str = "velvet-dial.case/1";
 const MOST_READINGS: usize = 200;
 
 /// A case.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Case {
     /// Always [`FORMAT`].
@@ -44,7 +44,7 @@ pub struct Case {
 }
 
 /// Before or after it was put right.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Phase {
     /// As it came.
@@ -55,7 +55,7 @@ pub enum Phase {
 }
 
 /// One pressure read at a known speed and oil temperature.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Reading {
     /// Speed, turns a minute.
@@ -82,7 +82,7 @@ pub struct Reading {
 }
 
 /// The outcome of a check.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Evidence {
     /// Check.
@@ -144,7 +144,7 @@ fn validate(case: &Case) -> Result<(), CaseError> {
     if case.format != FORMAT {
         return Err(CaseError::at("format", format!("“{}” is not read here; it must be “{FORMAT}”", case.format)));
     }
-    engine(&case.engine)?;
+    check_card(&case.engine)?;
     if let Some(spec) = &case.spec {
         for (i, point) in spec.points.iter().enumerate() {
             let at = |key: &str| format!("spec.points[{i}].{key}");
@@ -187,7 +187,11 @@ fn validate(case: &Case) -> Result<(), CaseError> {
     Ok(())
 }
 
-fn engine(card: &Card) -> Result<(), CaseError> {
+/// Holds an engine's card to its ranges.
+///
+/// # Errors
+/// [`CaseError`] names the path and what would be right.
+pub fn check_card(card: &Card) -> Result<(), CaseError> {
     hold("engine.displacement_l".into(), &field::DISPLACEMENT, card.displacement_l)?;
     hold("engine.cylinders".into(), &field::CYLINDERS, f64::from(card.cylinders))?;
     hold("engine.idle_rpm".into(), &field::IDLE, card.idle_rpm)?;

@@ -3,11 +3,17 @@
 //! [`Case`] is the exchange format `velvet-dial.case/1` to the letter. [`diagnose`] is the core's facade: everything a screen or the
 //! command line shows of a case comes out of it.
 mod diagnose;
+mod explain;
 mod file;
+mod projection;
 mod report;
+mod schema;
 mod verdict;
 
 pub use diagnose::{Diagnosis, Setting, diagnose, spec_points};
-pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, parse};
+pub use explain::{Explanation, explain};
+pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, check_card, parse};
+pub use projection::{Change, Projected, project};
 pub use report::{Report, report};
-pub use verdict::{Basis, JudgedPoint, JudgedReading, Verdict, judge};
+pub use schema::schema;
+pub use verdict::{Basis, Decider, JudgedPoint, JudgedReading, Verdict, judge};

@@ -2,7 +2,7 @@
 use super::{Case, Phase, Reading};
 use crate::circuit::Working;
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
-use crate::instrument::{Budget, Instrument, Sensitivity};
+use crate::instrument::{Budget, CLASS, GRADUATION, Instrument, MOVEMENT, Sensitivity, TEMPERATURE};
 use crate::limits::{self, Decision, Point};
 use crate::trace::{Bearing, Local, Tracer};
 
@@ -42,15 +42,62 @@ impl JudgedReading {
 
     /// A full scale that would decide an undecided reading with a gauge of the same class, kPa; `None` when no gauge would.
     pub fn deciding_full_scale_kpa(&self, class_percent: f64) -> Option<f64> {
-        let point = self.point?;
-        let need = limits::deciding_u_kpa(self.measured_kpa, point.min_kpa, point.max_kpa)?;
-        let rest: f64 =
-            self.budget.items.iter().filter(|i| i.from != "gauge class" && i.from != "graduation").map(|i| i.u_kpa.powi(2)).sum();
-        let left = need * need - rest;
+        let left = self.deciding_u_kpa()?.powi(2) - self.u_without_kpa(&[CLASS, GRADUATION]).powi(2);
         // Half of what is left for the class, half for the graduation that comes with it.
         (left > 0.0).then(|| (0.5 * left).sqrt() * 3f64.sqrt() * 100.0 / class_percent).filter(|scale| *scale > self.measured_kpa * 1.1)
     }
+
+    /// What would decide it where it is undecided, the easiest first; empty when it lies on the limit, or is decided.
+    pub fn deciders(&self, estimated: bool) -> Vec<Decider> {
+        let Some(need) = self.deciding_u_kpa().filter(|_| self.decision == Decision::Undecided) else { return Vec::new() };
+        let enough = |without: &[&str]| self.u_without_kpa(without) <= need;
+        let mut found = Vec::new();
+        if enough(&[MOVEMENT]) {
+            found.push(Decider::SteadierHold);
+        }
+        if estimated && enough(&[TEMPERATURE]) {
+            found.push(Decider::Probe);
+        }
+        if self.brought && enough(&[BROUGHT]) {
+            found.push(Decider::SheetsTemperature);
+        }
+        found.extend(self.deciding_full_scale_kpa(1.0).map(|full_scale_kpa| Decider::NarrowerGauge { full_scale_kpa }));
+        if found.is_empty() && enough(&[MOVEMENT, TEMPERATURE, BROUGHT, CLASS, GRADUATION]) {
+            found.push(Decider::AllOfIt);
+        }
+        found
+    }
+
+    fn deciding_u_kpa(&self) -> Option<f64> {
+        let point = self.point?;
+        limits::deciding_u_kpa(self.measured_kpa, point.min_kpa, point.max_kpa)
+    }
+
+    fn u_without_kpa(&self, items: &[&str]) -> f64 {
+        self.budget.items.iter().filter(|item| !items.contains(&item.from)).map(|item| item.u_kpa.powi(2)).sum::<f64>().sqrt()
+    }
 }
+
+/// What would decide an undecided reading.
+#[derive(Debug, Clone, Copy, PartialEq, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Decider {
+    /// The needle held still.
+    SteadierHold,
+    /// A probe in the oil in place of an estimate.
+    Probe,
+    /// Reading at the sheet's own temperature and speed.
+    SheetsTemperature,
+    /// A class 1.0 gauge of this full scale or less.
+    NarrowerGauge {
+        /// Full scale, kPa.
+        full_scale_kpa: f64,
+    },
+    /// Only all of it together.
+    AllOfIt,
+}
+
+const BROUGHT: &str = "brought to the sheet's point";
 
 /// A line of the sheet with the reading that speaks for it.
 #[derive(Debug, Clone, PartialEq)]
@@ -134,7 +181,7 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
         for item in &mut budget.items {
             item.u_kpa *= ratio;
         }
-        budget.add("brought to the sheet's point", reading.kpa * ratio_sd);
+        budget.add(BROUGHT, reading.kpa * ratio_sd);
     }
     let measured_kpa = reading.kpa * ratio;
     let (probability_conforms, decision) =

@@ -3,7 +3,7 @@ use crate::choice::choice;
 use serde::{Deserialize, Serialize};
 
 /// An engine as its card describes it. Ranges are those of [`crate::field`].
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Card {
     /// Displacement, litres, 0.1 to 20.
@@ -23,7 +23,7 @@ pub struct Card {
 }
 
 /// Layout flags; each default is the most common one.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields, default)]
 pub struct Layout {
     /// Where the gauge is fitted.

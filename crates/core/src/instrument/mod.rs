@@ -18,7 +18,7 @@ choice! {
 }
 
 /// A gauge as its card and its calibration describe it.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Instrument {
     /// Kind.
@@ -76,7 +76,11 @@ pub const TEMP_READ_U_K: f64 = 1.5;
 /// Of one estimated from running time and fan cycles, K.
 pub const TEMP_ESTIMATED_U_K: f64 = 6.0;
 
-const CLASS: &str = "gauge class";
+/// Names of the items of a doubt.
+pub(crate) const CLASS: &str = "gauge class";
+pub(crate) const GRADUATION: &str = "graduation";
+pub(crate) const MOVEMENT: &str = "needle movement";
+pub(crate) const TEMPERATURE: &str = "oil temperature";
 /// Share of a gauge's error that is the same at every reading of a run: most of it is a shift or a wrong slope, the rest wanders along the scale.
 const COMMON_SHARE: f64 = 0.8;
 
@@ -104,6 +108,11 @@ impl Budget {
 }
 
 impl Instrument {
+    /// What the gauge alone cannot tell, class and graduation, as a standard uncertainty in kPa.
+    pub fn own_u_kpa(&self) -> f64 {
+        self.doubt(0.0, 0.0, false, Sensitivity::default()).total_kpa()
+    }
+
     /// Half width of the error that all readings of a run share, kPa.
     pub fn common_kpa(&self) -> f64 {
         COMMON_SHARE * self.full_scale_kpa * self.class_percent / 100.0
@@ -116,10 +125,10 @@ impl Instrument {
         let rectangular = |half_width: f64| half_width / 3f64.sqrt();
         let mut budget = Budget::default();
         budget.add(CLASS, rectangular(self.full_scale_kpa * self.class_percent / 100.0));
-        budget.add("graduation", rectangular(0.5 * self.graduation_kpa));
-        budget.add("needle movement", rectangular(spread_kpa));
+        budget.add(GRADUATION, rectangular(0.5 * self.graduation_kpa));
+        budget.add(MOVEMENT, rectangular(spread_kpa));
         let u_temp = if temp_estimated { TEMP_ESTIMATED_U_K } else { TEMP_READ_U_K };
-        budget.add("oil temperature", u_temp * sensitivity.kpa_per_k);
+        budget.add(TEMPERATURE, u_temp * sensitivity.kpa_per_k);
         budget.add("engine speed", rectangular((0.01 * rpm).max(10.0)) * sensitivity.kpa_per_rpm);
         budget
     }

@@ -66,7 +66,8 @@ pub const ENOUGH: f64 = 0.9;
 const COMEBACK_MINUTES: f64 = 240.0;
 
 /// Good enough to act.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Enough {
     /// The leader is certain enough.
     Certain,

@@ -1,6 +1,9 @@
 //! The command line.
+mod calculate;
+mod cases;
 mod diagnose;
 mod evaluate;
+mod explain;
 mod serve;
 mod user;
 
@@ -21,6 +24,12 @@ enum Command {
     Serve(serve::Serve),
     /// Diagnose case files (velvet-dial.case/1) and print one JSON object a case. `.jsonl` holds one case a line; `-` is standard input.
     Diagnose(diagnose::Diagnose),
+    /// Print everything behind a diagnosis: doubts, what would decide, why each cause stands where it does, what the four orders would cost.
+    Explain(explain::Explain),
+    /// Work out a figure beside the job: relief valve, gauging strip, tilt, thread and others. Without a name they are listed.
+    Calculate(calculate::Calculate),
+    /// Print the JSON Schema of the case file.
+    Schema,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
     Evaluate(evaluate::Evaluate),
     /// Users.
@@ -38,6 +47,12 @@ pub fn run(cli: Cli) -> ExitCode {
     match cli.command {
         Command::Serve(serve) => serve.run(),
         Command::Diagnose(diagnose) => diagnose.run(),
+        Command::Explain(explain) => explain.run(),
+        Command::Calculate(calculate) => calculate.run(),
+        Command::Schema => {
+            println!("{:#}", velvet_dial_core::case::schema());
+            ExitCode::SUCCESS
+        }
         Command::Evaluate(evaluate) => evaluate.run(),
         Command::User(user) => user.run(),
     }

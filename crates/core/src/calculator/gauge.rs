@@ -1,0 +1,130 @@
+//! Which gauge for this job: the narrow one that can tell the limit, the wide one that survives the cold peak, or one that does both.
+//!
+//! Relations: a class is a share of full scale and half a graduation what an eye can tell, both limits of error (JCGM 100, 4.3.7), so the
+//! error at the limit is known whatever the reading. Good practice of the trade: full scale about twice the working pressure, and a tenth over the
+//! highest pressure it will meet. A gauge is *blind* below ten times its error. Checked by properties (`tests/calculator.rs`).
+use super::{CalculatorError, hold, together};
+use crate::field;
+use crate::instrument::Instrument;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The pressures of the job and the gauges of the shop.
+#[derive(Debug, Clone, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct GaugeChoice {
+    /// The least limit the job asks about, kPa: mostly hot idle.
+    pub least_kpa: f64,
+    /// Highest pressure expected hot, kPa.
+    pub working_kpa: f64,
+    /// Highest pressure expected cold, kPa.
+    pub cold_peak_kpa: f64,
+    /// The shop's gauges.
+    pub gauges: Vec<Candidate>,
+}
+
+/// A gauge of the shop.
+#[derive(Debug, Clone, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Candidate {
+    /// What the shop calls it.
+    pub name: String,
+    /// Full scale, kPa.
+    pub full_scale_kpa: f64,
+    /// Class, percent of full scale.
+    pub class_percent: f64,
+    /// Smallest graduation, kPa.
+    pub graduation_kpa: f64,
+}
+
+/// How a gauge suits the job.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Suited {
+    /// The gauge.
+    pub name: String,
+    /// Standard uncertainty at the limit, kPa.
+    pub u_at_limit_kpa: f64,
+    /// Of the limit, percent: what it cannot tell there.
+    pub error_at_limit_percent: f64,
+    /// Below this it is blind, kPa.
+    pub blind_below_kpa: f64,
+    /// Room over the highest hot pressure, percent of that; negative when it is overloaded.
+    pub head_room_hot_percent: f64,
+    /// Room over the cold peak, percent of that; negative when it is overloaded.
+    pub head_room_cold_percent: f64,
+    /// Full scale over the working pressure; about two is right.
+    pub full_scale_over_working: f64,
+}
+
+/// The choice.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Choice {
+    /// For the cold start; none when every gauge would be overloaded.
+    pub cold: Option<String>,
+    /// For the hot readings; none likewise.
+    pub hot: Option<String>,
+    /// One gauge does both.
+    pub one_does_both: bool,
+    /// Every gauge, the finest at the limit first.
+    pub gauges: Vec<Suited>,
+}
+
+/// Room wanted over the highest pressure a gauge meets, as a share.
+const ROOM: f64 = 0.1;
+
+/// The gauges to use cold and hot, and how each suits.
+///
+/// # Errors
+/// [`CalculatorError`] outside the ranges, without a gauge, and when the pressures do not rise from limit to working to cold peak.
+///
+/// ```
+/// # use velvet_dial_core::calculator::{Candidate, GaugeChoice, choose};
+/// let gauge = |name: &str, full_scale_kpa: f64| Candidate { name: name.into(), full_scale_kpa, class_percent: 1.0, graduation_kpa: full_scale_kpa / 50.0 };
+/// let job = GaugeChoice { least_kpa: 60.0, working_kpa: 300.0, cold_peak_kpa: 800.0, gauges: vec![gauge("wide", 1000.0), gauge("narrow", 400.0)] };
+/// let choice = choose(&job).unwrap();
+/// assert_eq!((choice.cold.as_deref(), choice.hot.as_deref()), (Some("wide"), Some("narrow")));
+/// assert!(choose(&GaugeChoice { gauges: vec![], ..job }).is_err());
+/// ```
+pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
+    let least = hold(&field::PRESSURE, job.least_kpa)?;
+    let working = hold(&field::PRESSURE, job.working_kpa)?;
+    let peak = hold(&field::PRESSURE, job.cold_peak_kpa)?;
+    if !(0.0 < least && least <= working && working <= peak) {
+        return Err(together(format!(
+            "The limit ({least} kPa) lies above 0 and not above the highest hot pressure ({working} kPa), nor that above the cold peak ({peak} kPa)."
+        )));
+    }
+    if job.gauges.is_empty() {
+        return Err(together("No gauge to choose from; enter the shop's gauges first."));
+    }
+    let mut gauges = Vec::new();
+    for gauge in &job.gauges {
+        gauges.push(suits(gauge, (least, working, peak))?);
+    }
+    gauges.sort_by(|a, b| a.u_at_limit_kpa.total_cmp(&b.u_at_limit_kpa));
+    // The finest that is not overloaded: hot readings want the limit told, and cold the peak survived.
+    let finest = |room: fn(&Suited) -> f64| gauges.iter().find(|gauge| room(gauge) >= 100.0 * ROOM).map(|gauge| gauge.name.clone());
+    let (cold, hot) = (finest(|gauge| gauge.head_room_cold_percent), finest(|gauge| gauge.head_room_hot_percent));
+    Ok(Choice { one_does_both: cold.is_some() && cold == hot, cold, hot, gauges })
+}
+
+fn suits(gauge: &Candidate, (least, working, peak): (f64, f64, f64)) -> Result<Suited, CalculatorError> {
+    let full_scale_kpa = hold(&field::FULL_SCALE, gauge.full_scale_kpa)?;
+    let instrument = Instrument {
+        full_scale_kpa,
+        class_percent: hold(&field::CLASS, gauge.class_percent)?,
+        graduation_kpa: hold(&field::GRADUATION, gauge.graduation_kpa)?,
+        ..Instrument::default()
+    };
+    let u_at_limit_kpa = instrument.own_u_kpa();
+    let room = |over: f64| 100.0 * (full_scale_kpa / over - 1.0);
+    Ok(Suited {
+        name: gauge.name.clone(),
+        u_at_limit_kpa,
+        error_at_limit_percent: 100.0 * u_at_limit_kpa / least,
+        blind_below_kpa: (10.0 * u_at_limit_kpa).min(full_scale_kpa),
+        head_room_hot_percent: room(working),
+        head_room_cold_percent: room(peak),
+        full_scale_over_working: full_scale_kpa / working,
+    })
+}

@@ -1,0 +1,150 @@
+//! What a technician works out beside the job: small pure functions, each in a file with its relation, units, limits and source.
+//!
+//! Every calculator takes one described input and gives one described output, so a screen, a test and the command line call the same thing;
+//! [`ALL`] is their list. Ranges stand in [`crate::field`]; a value outside is an error that says what would be right.
+mod dash;
+mod fill;
+mod gauge;
+mod pulses;
+mod relief;
+mod screen;
+mod strip;
+mod thread;
+mod tilt;
+mod timetable;
+
+pub use dash::{Agreement, Compared, Dash, Pair, compare};
+pub use fill::{Fill, Filled, fill};
+pub use gauge::{Candidate, Choice, GaugeChoice, Suited, choose};
+pub use pulses::{Pulses, Speed, speed};
+pub use relief::{Opens, ReliefValve, relief};
+pub use screen::{Screen, Starving, starving};
+pub use strip::{Gap, Print, Strip, strip};
+pub use thread::{Family, Lookalike, Match, Thread, ThreadMeasured, threads, which};
+pub use tilt::{Covered, Sump, Way, tilt};
+pub use timetable::{Planned, Step, Task, Timetable, timetable};
+
+use crate::field::{Field, FieldError};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use thiserror::Error;
+
+/// Why a figure could not be worked out.
+#[derive(Debug, Clone, PartialEq, Error)]
+pub enum CalculatorError {
+    /// A number out of its range.
+    #[error(transparent)]
+    Field(#[from] FieldError),
+    /// Numbers that are each in range and do not go together; the sentence says what would.
+    #[error("{0}")]
+    Together(String),
+    /// Input that is not what this calculator takes.
+    #[error("{path}: {message}")]
+    Input {
+        /// Where.
+        path: String,
+        /// What is wrong.
+        message: String,
+    },
+}
+
+/// A calculator by name, for the command line and for tests over all of them.
+#[derive(Debug, Clone, Copy)]
+pub struct Calculator {
+    /// Its word.
+    pub name: &'static str,
+    /// What it answers, in a line.
+    pub answers: &'static str,
+    /// An input that works, as JSON.
+    pub example: &'static str,
+    run: fn(&str) -> Result<serde_json::Value, CalculatorError>,
+    describe: fn() -> schemars::Schema,
+}
+
+impl Calculator {
+    /// The output as JSON for an input as JSON.
+    ///
+    /// # Errors
+    /// [`CalculatorError`] when the input is not this calculator's, out of range, or does not go together.
+    ///
+    /// ```
+    /// # use velvet_dial_core::calculator::Calculator;
+    /// let pulses = Calculator::named("pulses").unwrap();
+    /// assert_eq!(pulses.run(r#"{ "hz": 100, "pulses_per_turn": 2 }"#).unwrap()["rpm"], 3000.0);
+    /// assert!(pulses.run(r#"{ "hz": -1, "pulses_per_turn": 2 }"#).is_err());
+    /// ```
+    pub fn run(&self, input: &str) -> Result<serde_json::Value, CalculatorError> {
+        (self.run)(input)
+    }
+
+    /// The JSON Schema of its input.
+    pub fn schema(&self) -> schemars::Schema {
+        (self.describe)()
+    }
+
+    /// The calculator of this name.
+    pub fn named(name: &str) -> Option<&'static Self> {
+        ALL.iter().find(|calculator| calculator.name == name)
+    }
+}
+
+macro_rules! calculators {
+    ($($name:literal, $answers:literal, $example:literal, $input:ty => $function:path;)+) => {
+        /// Every calculator.
+        pub const ALL: &[Calculator] = &[$(Calculator {
+            name: $name,
+            answers: $answers,
+            example: $example,
+            run: |input| answer(input, $function),
+            describe: || schemars::schema_for!($input),
+        }),+];
+    };
+}
+
+calculators! {
+    "relief", "Relief valve: opening pressure, what a turn or a shim does, force on the plunger",
+        r#"{ "rate_n_mm": 6, "free_mm": 62, "fitted_mm": 50, "plunger_mm": 14, "pitch_mm": 1.5, "shim_mm": 1, "wanted_kpa": 500 }"#, ReliefValve => relief;
+    "strip", "Gauging strip: clearance, taper, and how much more it leaks than new",
+        r#"{ "wire_mm": 0.4, "width_mm": 1.8, "other_end_mm": 1.6, "new_mm": 0.04 }"#, Strip => strip;
+    "tilt", "Sump on a slope: is the pickup's joint under oil, and which way covers it",
+        r#"{ "length_mm": 400, "width_mm": 220, "depth_mm": 120, "oil_l": 4, "slope_deg": 10, "joint_from_front_mm": 90, "joint_height_mm": 60 }"#, Sump => tilt;
+    "pulses", "Pulses to engine speed", r#"{ "hz": 100, "pulses_per_turn": 2, "gate_s": 0.5 }"#, Pulses => speed;
+    "gauge", "Which gauge of the shop for this job, cold and hot",
+        r#"{ "least_kpa": 100, "working_kpa": 400, "cold_peak_kpa": 700, "gauges": [ { "name": "narrow", "full_scale_kpa": 600, "class_percent": 1.0, "graduation_kpa": 10 } ] }"#, GaugeChoice => choose;
+    "dash", "Dash or module against the test gauge", r#"{ "pairs": [ { "gauge_kpa": 190, "dash_kpa": 60 }, { "gauge_kpa": 380, "dash_kpa": 120 } ] }"#, Dash => compare;
+    "thread", "Which thread this is, and what it is mistaken for",
+        r#"{ "diameter_mm": 10.2, "turns_per_inch": 27, "tapered": true }"#, ThreadMeasured => which;
+    "fill", "First fill and top-up", r#"{ "capacity_l": 4.5, "filter_l": 0.4, "left_in_l": 0.3 }"#, Fill => fill;
+    "timetable", "The repair against the clock, backwards from the hand-over",
+        r#"{ "hand_over": "2026-03-06T16:00:00", "tasks": [ { "name": "Sump on", "minutes": 60 }, { "name": "Sealant cures", "minutes": 720, "unattended": true }, { "name": "Fill and prove", "minutes": 90 } ] }"#, Timetable => timetable;
+    "screen", "Screen's open share to the speed at which the pump starves",
+        r#"{ "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30" }, "open_share": 0.08, "oil_temp_c": 90 }"#, Screen => starving;
+}
+
+fn answer<I: DeserializeOwned, O: Serialize>(
+    input: &str,
+    function: fn(&I) -> Result<O, CalculatorError>,
+) -> Result<serde_json::Value, CalculatorError> {
+    let not_taken = |path: String, message: String| CalculatorError::Input { path, message };
+    let mut json = serde_json::Deserializer::from_str(input);
+    let read: I =
+        serde_path_to_error::deserialize(&mut json).map_err(|error| not_taken(error.path().to_string(), error.inner().to_string()))?;
+    json.end().map_err(|error| not_taken(".".into(), error.to_string()))?;
+    serde_json::to_value(function(&read)?).map_err(|error| not_taken(".".into(), error.to_string()))
+}
+
+fn hold(field: &Field, value: f64) -> Result<f64, CalculatorError> {
+    Ok(field.hold(value)?)
+}
+
+fn together(sentence: impl Into<String>) -> CalculatorError {
+    CalculatorError::Together(sentence.into())
+}
+
+/// For inputs that default to nothing added.
+fn none() -> f64 {
+    0.0
+}
+
+/// A length of pipe thread is measured in turns to an inch of 25.4 mm.
+const INCH_MM: f64 = 25.4;

@@ -1,0 +1,85 @@
+//! A screen's open share to the speed at which the pump starves.
+//!
+//! Relation: the suction side of [`crate::circuit`] (Bernoulli for line and screen, a floor of 35 kPa absolute at the inlet), on engines drawn from
+//! the card: pump size and suction losses are not on it, so the answer is a middle with the range that nine in ten engines of this card keep to. The
+//! speed at which the floor is first reached is found to 10 rpm. Source and limits of the relations are those of the circuit's files.
+use super::{CalculatorError, hold};
+use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
+use crate::circuit::{Card, PointOfSpec, Working};
+use crate::{field, oil};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// An engine, how much of its screen is open, and how hot its oil is.
+#[derive(Debug, Clone, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Screen {
+    /// The engine's card, as in a case file.
+    pub engine: Card,
+    /// Share of the screen that lets light through, 0.005 to 1.
+    pub open_share: f64,
+    /// Oil temperature, °C, −20 to 150.
+    pub oil_temp_c: f64,
+}
+
+/// When it starves.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Starving {
+    /// On the middle engine of this card, turns a minute; none when it does not to 8000.
+    pub starves_at_rpm: Option<f64>,
+    /// One engine in twenty starves below this, turns a minute.
+    pub early_rpm: Option<f64>,
+    /// One in twenty above this, or never.
+    pub late_rpm: Option<f64>,
+}
+
+const ENGINES: u32 = 128;
+const FASTEST_RPM: f64 = 8000.0;
+const FINE_RPM: f64 = 10.0;
+
+/// The speed at which a pump behind this screen starves.
+///
+/// # Errors
+/// [`CalculatorError`] outside the ranges, for an unknown grade of oil, and for a card that no case file would be taken with.
+///
+/// ```
+/// # use velvet_dial_core::calculator::Calculator;
+/// let screen = Calculator::named("screen").unwrap();
+/// let out = screen.run(screen.example).unwrap();
+/// assert!(out["starves_at_rpm"].as_f64().unwrap() < 5000.0);
+/// assert!(screen.run(&screen.example.replace("0.08", "0")).is_err());
+/// ```
+pub fn starving(screen: &Screen) -> Result<Starving, CalculatorError> {
+    let open = hold(&field::OPEN_SHARE, screen.open_share)?;
+    let oil_temp_c = hold(&field::OIL_TEMP, screen.oil_temp_c)?;
+    let card = &screen.engine;
+    crate::case::check_card(card).map_err(|error| CalculatorError::Input { path: error.path, message: error.message })?;
+    let oil = oil::typical(&card.oil_grade)
+        .map_err(|error| CalculatorError::Input { path: "engine.oil_grade".into(), message: error.to_string() })?;
+    let unit = |draw: u32, dimension: usize| f64::from(sobol_burley::sample(draw, dimension as u32, 1));
+    let mut speeds: Vec<f64> = (0..ENGINES)
+        .map(|draw| {
+            let numbers: [f64; DIMENSIONS] = std::array::from_fn(|dimension| unit(draw, dimension));
+            starts_at(card, oil, &Unknowns::from_unit(&numbers, card.relief_opens_kpa.is_some()), (open, oil_temp_c))
+        })
+        .collect();
+    speeds.sort_by(f64::total_cmp);
+    let at = |share: f64| speeds.get((share * f64::from(ENGINES - 1)).round() as usize).copied().filter(|rpm| *rpm <= FASTEST_RPM);
+    Ok(Starving { starves_at_rpm: at(0.5), early_rpm: at(0.05), late_rpm: at(0.95) })
+}
+
+fn starts_at(card: &Card, oil: oil::Oil, unknown: &Unknowns, (open, oil_temp_c): (f64, f64)) -> f64 {
+    const NO_SHEET: &[PointOfSpec] = &[];
+    let mut circuit = nominal::circuit(card, NO_SHEET, oil, unknown);
+    circuit.suction.screen_m2 *= open;
+    let starves = |rpm: f64| circuit.solve(Working { rpm, oil_temp_c }).drawn.starving;
+    let (mut low, mut high) = (0.0, FASTEST_RPM);
+    if !starves(high) {
+        return f64::INFINITY;
+    }
+    while high - low > FINE_RPM {
+        let middle = 0.5 * (low + high);
+        if starves(middle) { high = middle } else { low = middle }
+    }
+    high
+}

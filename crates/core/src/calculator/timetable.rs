@@ -1,0 +1,166 @@
+//! The repair against the clock, backwards from the hand-over.
+//!
+//! Steps: the tasks in the order they are done are laid from the last to the first, each ending where the next begins. Work fits only into the shop's
+//! hours and goes on the day before where a day ends; what needs nobody (oil draining over night, sealant curing) runs through. Times are the shop's
+//! local clock, without daylight saving's jumps. How long a sealant cures and how long oil drains is on their sheets, not here.
+use super::{CalculatorError, hold, together};
+use crate::field;
+use chrono::{Datelike, NaiveDateTime, NaiveTime, TimeDelta, Weekday};
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// The job's tasks and when it must be done.
+#[derive(Debug, Clone, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Timetable {
+    /// When the customer collects, on the shop's clock, for example `2026-03-06T16:00:00`.
+    pub hand_over: NaiveDateTime,
+    /// Now; with it a plan that should have begun already is said to be too late.
+    #[serde(default)]
+    pub now: Option<NaiveDateTime>,
+    /// The shop opens at.
+    #[serde(default = "eight")]
+    pub opens: NaiveTime,
+    /// The shop closes at.
+    #[serde(default = "five")]
+    pub closes: NaiveTime,
+    /// The shop works on Saturdays.
+    #[serde(default)]
+    pub saturdays: bool,
+    /// The tasks, in the order they are done; at most 60.
+    pub tasks: Vec<Task>,
+}
+
+fn eight() -> NaiveTime {
+    NaiveTime::from_hms_opt(8, 0, 0).unwrap_or_default()
+}
+
+fn five() -> NaiveTime {
+    NaiveTime::from_hms_opt(17, 0, 0).unwrap_or_default()
+}
+
+/// A task.
+#[derive(Debug, Clone, PartialEq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Task {
+    /// What is done.
+    pub name: String,
+    /// How long, minutes, 1 to 10 000.
+    pub minutes: f64,
+    /// It needs nobody: draining, curing.
+    #[serde(default)]
+    pub unattended: bool,
+}
+
+/// A task laid on the clock.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Step {
+    /// What is done.
+    pub name: String,
+    /// Latest begin.
+    pub begins: NaiveDateTime,
+    /// Latest end.
+    pub ends: NaiveDateTime,
+    /// It needs nobody.
+    pub unattended: bool,
+}
+
+/// The plan.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Planned {
+    /// The tasks in the order they are done.
+    pub steps: Vec<Step>,
+    /// The job must begin by.
+    pub begin_by: Option<NaiveDateTime>,
+    /// That has passed already.
+    pub too_late: bool,
+    /// Minutes somebody works.
+    pub work_minutes: f64,
+    /// Minutes it takes by itself.
+    pub wait_minutes: f64,
+}
+
+const MOST_TASKS: usize = 60;
+/// Days looked back for working hours; a plan that needs more is no plan.
+const MOST_DAYS: u32 = 400;
+
+/// Lays the tasks on the clock, backwards from the hand-over.
+///
+/// # Errors
+/// [`CalculatorError`] without tasks or with too many, with a duration out of range, and when the shop closes before it opens.
+///
+/// ```
+/// # use velvet_dial_core::calculator::Calculator;
+/// let plan = Calculator::named("timetable").unwrap();
+/// // 90 minutes of proving before four, the sealant curing through the night, the sump on by half past two the day before.
+/// assert_eq!(plan.run(plan.example).unwrap()["begin_by"], "2026-03-05T16:00:00");
+/// assert!(plan.run(r#"{ "hand_over": "2026-03-06T16:00:00", "tasks": [] }"#).is_err());
+/// ```
+pub fn timetable(plan: &Timetable) -> Result<Planned, CalculatorError> {
+    if plan.tasks.is_empty() || plan.tasks.len() > MOST_TASKS {
+        return Err(together(format!("{} tasks cannot be planned; enter 1 to {MOST_TASKS}.", plan.tasks.len())));
+    }
+    if plan.opens >= plan.closes {
+        return Err(together(format!(
+            "The shop opens at {} and closes at {}; it must close later on the same day.",
+            plan.opens, plan.closes
+        )));
+    }
+    let mut end = plan.hand_over;
+    let mut steps = Vec::with_capacity(plan.tasks.len());
+    let (mut work_minutes, mut wait_minutes) = (0.0, 0.0);
+    for task in plan.tasks.iter().rev() {
+        let minutes = hold(&field::DURATION, task.minutes)?;
+        let length = TimeDelta::seconds((60.0 * minutes).round() as i64);
+        if task.unattended {
+            wait_minutes += minutes;
+        } else {
+            work_minutes += minutes;
+            end = latest_working_moment(plan, end)?;
+        }
+        let begins = if task.unattended { earlier(end, length)? } else { back_through_hours(plan, end, length)? };
+        steps.push(Step { name: task.name.clone(), begins, ends: end, unattended: task.unattended });
+        end = begins;
+    }
+    steps.reverse();
+    let begin_by = steps.first().map(|step| step.begins);
+    let too_late = begin_by.zip(plan.now).is_some_and(|(begin, now)| begin < now);
+    Ok(Planned { steps, begin_by, too_late, work_minutes, wait_minutes })
+}
+
+fn earlier(moment: NaiveDateTime, length: TimeDelta) -> Result<NaiveDateTime, CalculatorError> {
+    moment.checked_sub_signed(length).ok_or_else(|| together("The hand-over lies too far back to plan from; enter a day of this century."))
+}
+
+fn works(plan: &Timetable, day: Weekday) -> bool {
+    match day {
+        Weekday::Sun => false,
+        Weekday::Sat => plan.saturdays,
+        _ => true,
+    }
+}
+
+/// The last moment not after this one at which the shop works, its closing time included.
+fn latest_working_moment(plan: &Timetable, moment: NaiveDateTime) -> Result<NaiveDateTime, CalculatorError> {
+    let mut at = moment;
+    for _ in 0..MOST_DAYS {
+        if works(plan, at.weekday()) && at.time() > plan.opens {
+            return Ok(at.date().and_time(at.time().min(plan.closes)));
+        }
+        at = earlier(at.date().and_time(plan.closes), TimeDelta::days(1))?;
+    }
+    Err(together("No working hours were found before the hand-over; check the shop's hours."))
+}
+
+fn back_through_hours(plan: &Timetable, end: NaiveDateTime, length: TimeDelta) -> Result<NaiveDateTime, CalculatorError> {
+    let (mut at, mut left) = (end, length);
+    for _ in 0..MOST_DAYS {
+        let since_open = at.time() - plan.opens;
+        if left <= since_open {
+            return earlier(at, left);
+        }
+        left -= since_open;
+        at = latest_working_moment(plan, at.date().and_time(plan.opens))?;
+    }
+    Err(together(format!("More than {MOST_DAYS} working days before the hand-over; check the tasks' minutes.")))
+}

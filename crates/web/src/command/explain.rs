@@ -1,0 +1,60 @@
+//! `velvet-dial explain FILE…`: everything behind a diagnosis, with the shop's memory and with causes struck out.
+use super::cases::{answer_each, json_of};
+use clap::Args;
+use std::fs;
+use std::path::PathBuf;
+use std::process::ExitCode;
+use velvet_dial_core::case::{self, Setting};
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::{Memory, Strike};
+
+/// What to explain.
+#[derive(Debug, Args)]
+pub struct Explain {
+    /// Case files, as for `diagnose`.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// The shop's closed jobs on this engine family: {"family": "…", "closed": {"pickup_air": 3}}. Leave it out to switch the memory off.
+    #[arg(long)]
+    memory: Option<PathBuf>,
+    /// A cause struck out and the finding it rests on, for example relief_open:relief_plunger=free. It comes back when the finding is not in the case.
+    #[arg(long = "strike", value_name = "CAUSE:FINDING", value_parser = strike)]
+    strikes: Vec<Strike>,
+    /// It has been put right: readings after it count as proof.
+    #[arg(long)]
+    put_right: bool,
+}
+
+fn strike(text: &str) -> Result<Strike, String> {
+    let Some((cause, because)) = text.split_once(':').filter(|(_, because)| !because.is_empty()) else {
+        return Err("a strike is a cause and the fact it rests on, for example relief_open:relief_plunger=free".to_owned());
+    };
+    if knowledge().cause(cause).is_none() {
+        return Err(format!("“{cause}” is no cause known here"));
+    }
+    Ok(Strike { cause: cause.to_owned(), because: because.to_owned() })
+}
+
+impl Explain {
+    /// Exit 0 when all is done, 1 when some case was bad or some file unreadable, 2 when the memory is.
+    pub fn run(&self) -> ExitCode {
+        let memory = match self.memory.as_ref().map(read_memory).transpose() {
+            Ok(memory) => memory,
+            Err(message) => {
+                eprintln!("{message}");
+                return ExitCode::from(2);
+            }
+        };
+        let setting = Setting { put_right: self.put_right, memory: memory.as_ref(), strikes: &self.strikes };
+        answer_each(&self.files, |case, tracer| {
+            let diagnosis = case::diagnose(case, tracer, &setting);
+            json_of(case::explain(case, tracer, &setting, &diagnosis))
+        })
+    }
+}
+
+fn read_memory(file: &PathBuf) -> Result<Memory, String> {
+    let text = fs::read_to_string(file).map_err(|error| format!("{}: {error}", file.display()))?;
+    let memory: Memory = serde_json::from_str(&text).map_err(|error| format!("{}: {error}", file.display()))?;
+    memory.checked(knowledge()).map_err(|error| format!("{}: {error}", file.display()))
+}
