@@ -14,7 +14,7 @@ mod suction;
 
 pub use card::{CamFeed, Card, Cooler, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, Rockers};
 pub use fault::{Fault, harm};
-pub use network::{Circuit, State, Working};
+pub use network::{Beside, Circuit, State, Working};
 pub use nominal::Unknowns;
 pub use part::{Branch, Control, Filter, Law, Place, Pump, Relief};
 pub use start::{Build, Dry, lagged_kpa};

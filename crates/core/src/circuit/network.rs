@@ -86,6 +86,7 @@ impl State {
 }
 
 /// The oil at one operating point, and what the pump could draw of it. SI units.
+#[derive(Debug, Clone, Copy)]
 struct Flowing {
     mu_sump: f64,
     mu_film: f64,
@@ -93,6 +94,14 @@ struct Flowing {
     film_temp_c: f64,
     swept: f64,
     full: Drawn,
+}
+
+/// A solved engine at a point, beside which a harmed copy is solved faster.
+#[derive(Debug, Clone, Copy)]
+pub struct Beside {
+    at: Working,
+    oil: Flowing,
+    gallery_pa: f64,
 }
 
 /// Residual at which the balance is found, as a share of the pump's swept flow: half of what is promised.
@@ -166,18 +175,34 @@ impl Circuit {
 
     /// Pressure at the gauge's port, kPa.
     pub fn port_kpa(&self, at: Working) -> f64 {
-        self.port_kpa_from(at, None)
+        let oil = self.flowing(at);
+        self.port(at, &oil, self.balance(at, &oil, None))
     }
 
-    /// As [`Circuit::port_kpa`], begun at a gallery pressure that is thought to be near; the result is the same to the residual.
-    pub fn port_kpa_from(&self, at: Working, start_pa: Option<f64>) -> f64 {
+    /// This engine at a point, to solve harmed copies beside it.
+    pub fn beside(&self, at: Working) -> Beside {
         let oil = self.flowing(at);
-        let gallery_pa = self.balance(at, &oil, start_pa);
+        Beside { at, oil, gallery_pa: self.balance(at, &oil, None) }
+    }
+
+    /// As [`Circuit::port_kpa`], for a copy of `sound` harmed in a part or two: what feeds the pump is not worked out again where it is the same, and
+    /// the balance begins at the sound one's pressure. The result is the same to the residual.
+    pub fn port_kpa_beside(&self, sound: &Self, beside: &Beside) -> f64 {
+        let at = beside.at;
+        let same = self.oil == sound.oil
+            && self.suction == sound.suction
+            && self.pump.per_turn_m3 == sound.pump.per_turn_m3
+            && self.film_rise_k_per_krpm == sound.film_rise_k_per_krpm;
+        let oil = if same { beside.oil } else { self.flowing(at) };
+        self.port(at, &oil, self.balance(at, &oil, Some(beside.gallery_pa)))
+    }
+
+    fn port(&self, at: Working, oil: &Flowing, gallery_pa: f64) -> f64 {
         1e-3 * match self.port {
             Port::AfterFilter => gallery_pa,
-            Port::BeforeFilter => gallery_pa + self.filter.at(at.oil_temp_c).drop(self.taken(gallery_pa, &oil).0, oil.mu_sump).0,
+            Port::BeforeFilter => gallery_pa + self.filter.at(at.oil_temp_c).drop(self.taken(gallery_pa, oil).0, oil.mu_sump).0,
             Port::GalleryEnd => gallery_pa * (1.0 - self.gallery_end_loss),
-            Port::Head => self.head_pressure(gallery_pa, &oil),
+            Port::Head => self.head_pressure(gallery_pa, oil),
         }
     }
 

@@ -7,10 +7,11 @@
 //! something was noticed, so an engine that a slight fault leaves as it was seldom stands in the shop.
 use super::knowledge::{Hypothesis, Knowledge};
 use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
-use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Working, harm};
+use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Draws of each hypothesis.
@@ -34,8 +35,14 @@ const SEED: u32 = 0x0e1d_1a17;
 
 /// Faults of a hypothesis; the second is [`Fault::None`] when there is one cause alone.
 pub(super) type Harm = (Fault, Fault);
-/// Port pressures in kPa, by harm and draw.
-pub(super) type Grid = Arc<Vec<f32>>;
+
+/// Port pressures at a point, by harm and draw. Each is solved when it is first asked for: most draws are ruled out by the readings before.
+#[derive(Debug)]
+pub(super) struct Grid {
+    sound: Vec<Beside>,
+    /// Bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
+    kpa: Vec<AtomicU32>,
+}
 type PointKey = (i64, i64);
 type Store<K, V> = Mutex<HashMap<K, Arc<V>>>;
 
@@ -64,7 +71,7 @@ pub(super) struct Draws {
     idle_rpm: f64,
     spec: Vec<PointOfSpec>,
     came: OnceLock<Vec<f32>>,
-    kept: Store<PointKey, Vec<f32>>,
+    kept: Store<PointKey, Grid>,
     near: Store<(PointKey, PointKey), Vec<Near>>,
 }
 
@@ -122,29 +129,33 @@ impl Draws {
     }
 
     /// Weight of every draw of every harm before anything is read, in the order of a grid.
-    pub(super) fn came(&self) -> &[f32] {
+    fn came(&self) -> &[f32] {
         self.came.get_or_init(|| {
             let points =
                 [(self.idle_rpm, COLD_C), (self.idle_rpm, HOT_C), (FAST_RPM, HOT_C)].map(|(rpm, oil_temp_c)| Working { rpm, oil_temp_c });
             let grids = points.map(|at| self.grid(at));
-            let sound = grids.each_ref().map(|grid| self.of_harm(grid, (Fault::None, Fault::None)));
             let least = points.map(|at| self.least_kpa(at));
-            let of_draw = |harm: Harm, drawn: &[&[f32]; 3], draw: usize| {
-                let kpa = |of: &[f32]| f64::from(of.get(draw).copied().unwrap_or_default());
+            let quiet = self.place((Fault::None, Fault::None));
+            let of_draw = |place: usize, draw: usize| {
                 let mut off = 0.0f64;
-                for ((now, sound), least) in drawn.iter().zip(&sound).zip(least) {
-                    let change = (kpa(now).max(1.0) / kpa(sound).max(1.0)).ln().abs();
-                    off = off.max(if kpa(now) < least { 1.0 } else { ((change - UNSEEN) / (SEEN - UNSEEN)).clamp(0.0, 1.0) });
+                for (grid, least) in grids.iter().zip(least) {
+                    let (now, sound) = (self.kpa(grid, place, draw), self.kpa(grid, quiet, draw));
+                    let change = (now.max(1.0) / sound.max(1.0)).ln().abs();
+                    off = off.max(if now < least { 1.0 } else { ((change - UNSEEN) / (SEEN - UNSEEN)).clamp(0.0, 1.0) });
                 }
-                let noticed = if harm == (Fault::None, Fault::None) { 1.0 } else { ANYWAY + (1.0 - ANYWAY) * off };
+                let noticed = if place == quiet { 1.0 } else { ANYWAY + (1.0 - ANYWAY) * off };
                 (noticed * self.sold.get(draw).copied().unwrap_or(0.0)) as f32
             };
-            let of_harm = |harm: &Harm| {
-                let drawn = grids.each_ref().map(|grid| self.of_harm(grid, *harm));
-                (0..DRAWS).map(|draw| of_draw(*harm, &drawn, draw)).collect::<Vec<f32>>()
-            };
-            self.harms.par_iter().flat_map_iter(of_harm).collect()
+            (0..self.harms.len())
+                .into_par_iter()
+                .flat_map_iter(|place| (0..DRAWS).map(move |draw| (place, draw)).map(|(place, draw)| of_draw(place, draw)))
+                .collect()
         })
+    }
+
+    /// The part of [`Draws::came`] that belongs to the harm at `place`.
+    pub(super) fn came_with(&self, place: usize) -> &[f32] {
+        self.came().get(place * DRAWS..(place + 1) * DRAWS).unwrap_or_default()
     }
 
     /// The sheet's least pressure near a point, 0 where it names none.
@@ -174,23 +185,35 @@ impl Draws {
         Some(circuit)
     }
 
-    /// Port pressures of every draw of every harm at a point: solved once, then kept.
-    pub(super) fn grid(&self, at: Working) -> Grid {
-        kept_or(&self.kept, key(at), || {
-            // A harmed engine's pressure is mostly near the healthy one's.
-            let healthy: Vec<f64> = self.healthy.par_iter().with_min_len(64).map(|circuit| circuit.solve(at).gallery_pa).collect();
-            let solved = |harm: Harm, (draw, start_pa): (usize, &f64)| {
-                self.harmed(harm, draw).map_or(0.0, |circuit| circuit.port_kpa_from(at, Some(*start_pa)) as f32)
-            };
-            let of_harm = |harm: &Harm| healthy.iter().enumerate().map(|draw| solved(*harm, draw)).collect::<Vec<f32>>();
-            self.harms.par_iter().flat_map_iter(of_harm).collect()
+    /// The grid of a point, made once and kept.
+    pub(super) fn grid(&self, at: Working) -> Arc<Grid> {
+        kept_or(&self.kept, key(at), || Grid {
+            sound: self.healthy.par_iter().with_min_len(64).map(|circuit| circuit.beside(at)).collect(),
+            kpa: (0..self.harms.len() * DRAWS).map(|_| AtomicU32::new(f32::NAN.to_bits())).collect(),
         })
     }
 
-    /// The part of a grid that belongs to a harm.
-    pub(super) fn of_harm<'a>(&self, grid: &'a [f32], harm: Harm) -> &'a [f32] {
-        let start = self.harms.iter().position(|h| *h == harm).unwrap_or(0) * DRAWS;
-        grid.get(start..start + DRAWS).unwrap_or_default()
+    /// The place of a harm among the harms.
+    pub(super) fn place(&self, harm: Harm) -> usize {
+        self.harms.iter().position(|known| *known == harm).unwrap_or(0)
+    }
+
+    /// Port pressure of a draw harmed by the harm at `place`, kPa.
+    pub(super) fn kpa(&self, grid: &Grid, place: usize, draw: usize) -> f64 {
+        let Some(kept) = grid.kpa.get(place * DRAWS + draw) else { return 0.0 };
+        let known = f32::from_bits(kept.load(Relaxed));
+        if !known.is_nan() {
+            return f64::from(known);
+        }
+        let (harms, sound, beside) = (self.harms.get(place), self.healthy.get(draw), grid.sound.get(draw));
+        let solved =
+            harms.zip(sound.zip(beside)).zip(self.severity.get(draw)).map_or(0.0, |(((first, second), (sound, beside)), [a, b])| {
+                let mut circuit = sound.clone();
+                harm(&mut circuit, &[(*first, *a), (*second, *b)]);
+                circuit.port_kpa_beside(sound, beside) as f32
+            });
+        kept.store(solved.to_bits(), Relaxed);
+        f64::from(solved)
     }
 
     /// Slopes at a point and ratios from there to another, for the first draws of every harm.
@@ -206,19 +229,26 @@ impl Draws {
         const FASTER_RPM: f64 = 40.0;
         let warmer = Working { oil_temp_c: at.oil_temp_c + WARMER_K, ..at };
         let faster = Working { rpm: at.rpm + FASTER_RPM, ..at };
+        let sound: Vec<(&Circuit, [Beside; 3])> = self
+            .healthy
+            .iter()
+            .take(LOCAL_DRAWS)
+            .map(|circuit| (circuit, [at, warmer, faster].map(|point| circuit.beside(point))))
+            .collect();
         self.harms
             .par_iter()
             .flat_map_iter(|harm| {
-                (0..LOCAL_DRAWS).filter_map(|draw| self.harmed(*harm, draw)).map(|circuit| {
-                    let here_kpa = circuit.port_kpa(at).max(0.1);
-                    let near = |point| circuit.port_kpa_from(point, Some(1e3 * here_kpa));
-                    Near {
-                        here_kpa,
-                        ratio: ratio(&circuit, here_kpa),
-                        kpa_per_k: (near(warmer) - here_kpa) / WARMER_K,
-                        kpa_per_rpm: (near(faster) - here_kpa) / FASTER_RPM,
-                    }
-                })
+                sound.iter().enumerate().filter_map(|(draw, sound)| Some((sound, self.harmed(*harm, draw)?))).map(
+                    |((sound, [here, warm, fast]), circuit)| {
+                        let here_kpa = circuit.port_kpa_beside(sound, here).max(0.1);
+                        Near {
+                            here_kpa,
+                            ratio: ratio(&circuit, here_kpa),
+                            kpa_per_k: (circuit.port_kpa_beside(sound, warm) - here_kpa) / WARMER_K,
+                            kpa_per_rpm: (circuit.port_kpa_beside(sound, fast) - here_kpa) / FASTER_RPM,
+                        }
+                    },
+                )
             })
             .collect()
     }

@@ -5,14 +5,19 @@
 //! off at every reading, so that part is drawn with the engine and not counted once a reading. A state's
 //! likelihood is the mean over the draws of its severity band, each weighted by how likely such a job is to stand in the shop.
 use super::draws::{DRAWS, Draws, Grid, Harm, Near, harm_of};
-use super::knowledge::{BANDS, Cause, Knowledge, Reading as Bears, SLIGHT_UNDER, knowledge};
+use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, Reading as Bears, SLIGHT_UNDER, knowledge};
 use crate::circuit::nominal::{self, Unknowns};
 use crate::circuit::{Card, Circuit, PointOfSpec, Port, Working};
 use crate::oil::{self, Oil, OilError};
 use rayon::prelude::*;
+use std::sync::{Arc, Mutex, PoisonError};
 
 const MODEL_SHARE: f64 = 0.05;
 const MODEL_FLOOR_KPA: f64 = 2.0;
+/// A draw less likely than this share of the likeliest of its hypothesis is ruled out; heavy tails keep a later reading from calling it back.
+const RULED_OUT: f64 = 1e-4;
+/// A draw that weighs less before any reading is not looked at.
+const NEVER: f32 = 1e-6;
 /// Draws that make a curve.
 const CURVE_DRAWS: usize = 64;
 
@@ -60,7 +65,21 @@ pub struct Tracer {
     oil: Oil,
     know: &'static Knowledge,
     draws: Draws,
+    weighed: Mutex<Vec<Run>>,
 }
+
+/// The draws of a hypothesis that the readings so far leave, each with its likelihood over the greatest, whose logarithm is `log_scale`.
+#[derive(Debug, Clone)]
+struct Likely {
+    draws: Vec<(u32, f64)>,
+    log_scale: f64,
+}
+
+/// Readings, and what they leave of every hypothesis.
+type Run = (Vec<Bearing>, Arc<Vec<Likely>>);
+
+/// Runs of readings kept.
+const KEPT_RUNS: usize = 4;
 
 impl Tracer {
     /// The hypotheses for an engine.
@@ -68,9 +87,14 @@ impl Tracer {
     /// # Errors
     /// [`OilError`] when the card's grade is not known.
     pub fn new(card: &Card, spec: &[PointOfSpec]) -> Result<Self, OilError> {
-        let oil = oil::typical(&card.oil_grade)?;
+        Ok(Self::filled_with(oil::typical(&card.oil_grade)?, card, spec))
+    }
+
+    /// The hypotheses for an engine filled with an oil whose data sheet is at hand.
+    pub fn filled_with(oil: Oil, card: &Card, spec: &[PointOfSpec]) -> Self {
         let know = knowledge();
-        Ok(Self { card: card.clone(), spec: spec.to_vec(), oil, know, draws: Draws::new(card, spec, oil, know) })
+        let draws = Draws::new(card, spec, oil, know);
+        Self { card: card.clone(), spec: spec.to_vec(), oil, know, draws, weighed: Mutex::default() }
     }
 
     /// The engine this is for.
@@ -103,53 +127,101 @@ impl Tracer {
         }
     }
 
-    /// Weighs all readings together.
+    /// Weighs all readings together. What readings weighed before have said is kept, so that one more only re-weights.
     pub fn pressures(&self, readings: &[Bearing]) -> Pressures {
         if readings.is_empty() {
             return Pressures { log_likelihood: vec![0.0; self.know.states()], weights: Vec::new() };
         }
-        let grids: Vec<Grid> = readings.iter().map(|reading| self.draws.grid(reading.at)).collect();
-        let came = self.draws.came();
-        let hypotheses: Vec<([f64; BANDS], Vec<f64>)> = self
-            .know
-            .hypotheses
-            .par_iter()
-            .map(|hypothesis| {
-                let harm = harm_of(self.know, hypothesis);
-                let drawn: Vec<&[f32]> = grids.iter().map(|grid| self.draws.of_harm(grid, harm)).collect();
-                let cause = self.know.causes.get(hypothesis.first);
-                let shown = |draw: usize, kpa: f64| cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
-                let off = |draw: usize, reading: &Bearing| reading.common_kpa * self.draws.gauge_off(draw, reading.gauge);
-                let logs: Vec<f64> = (0..DRAWS)
-                    .map(|draw| {
-                        log_likelihood(readings, &drawn, draw, |reading, kpa| {
-                            let (kpa, extra) = shown(draw, kpa);
-                            (kpa + off(draw, reading), extra)
-                        })
-                    })
-                    .collect();
-                self.by_band(&logs, self.draws.of_harm(came, harm))
-            })
-            .collect();
+        let likely = self.likely(readings);
+        let hypotheses: Vec<([f64; BANDS], Vec<f64>)> =
+            self.know.hypotheses.iter().zip(likely.iter()).map(|(hypothesis, likely)| self.by_band(hypothesis, likely)).collect();
         let log_likelihood = hypotheses.iter().flat_map(|(bands, _)| *bands).collect();
         Pressures { log_likelihood, weights: hypotheses.into_iter().map(|(_, weights)| weights).collect() }
     }
 
-    /// ln of the likelihood of each band, and all draws' weights, which sum to one. `came` is how much each draw weighs before the readings; it
-    /// also says how many of the jobs with this cause have it slight, which the states' priors leave to the widths of the bands.
-    fn by_band(&self, logs: &[f64], came: &[f32]) -> ([f64; BANDS], Vec<f64>) {
-        let most = logs.iter().copied().fold(f64::NEG_INFINITY, f64::max);
-        let weights: Vec<f64> = logs.iter().zip(came).map(|(log, came)| f64::from(*came) * (log - most).exp()).collect();
-        let all: f64 = came.iter().copied().map(f64::from).sum::<f64>().max(f64::MIN_POSITIVE);
-        let mut sums = [0.0; BANDS];
-        for (draw, weight) in weights.iter().enumerate() {
-            let [slight, marked] = &mut sums;
-            *(if self.draws.severity(draw) < SLIGHT_UNDER { slight } else { marked }) += weight;
+    /// For each hypothesis the draws the readings leave, from the longest run of readings that is kept.
+    fn likely(&self, readings: &[Bearing]) -> Arc<Vec<Likely>> {
+        let kept = {
+            let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
+            let longest = (0..weighed.len()).filter(|run| weighed.get(*run).is_some_and(|(known, _)| readings.starts_with(known)));
+            let longest = longest.max_by_key(|run| weighed.get(*run).map_or(0, |(known, _)| known.len()));
+            longest.map(|run| {
+                // What was used goes to the end: the run unused for longest makes room.
+                let run = weighed.remove(run);
+                let kept = (run.0.len(), Arc::clone(&run.1));
+                weighed.push(run);
+                kept
+            })
+        };
+        let (known, begun) = kept.map_or((0, None), |(known, likely)| (known, Some(likely)));
+        let new = readings.get(known..).unwrap_or_default();
+        if let Some(likely) = begun.as_ref().filter(|_| new.is_empty()) {
+            return Arc::clone(likely);
         }
-        let [slight, marked] = sums;
-        let bands = [slight / SLIGHT_UNDER, marked / (1.0 - SLIGHT_UNDER)].map(|sum| most + (sum / all).max(f64::MIN_POSITIVE).ln());
-        let sum: f64 = weights.iter().sum::<f64>().max(f64::MIN_POSITIVE);
-        (bands, weights.into_iter().map(|weight| weight / sum).collect())
+        let grids: Vec<Arc<Grid>> = new.iter().map(|reading| self.draws.grid(reading.at)).collect();
+        let weigh = |(index, hypothesis): (usize, &Hypothesis)| {
+            let before = begun.as_ref().and_then(|likely| likely.get(index)).cloned().unwrap_or_else(|| self.unread(hypothesis));
+            self.reweighted(hypothesis, before, new, &grids)
+        };
+        let likely: Arc<Vec<Likely>> = Arc::new(self.know.hypotheses.par_iter().enumerate().map(weigh).collect());
+        let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
+        if weighed.len() >= KEPT_RUNS {
+            weighed.remove(0);
+        }
+        weighed.push((readings.to_vec(), Arc::clone(&likely)));
+        likely
+    }
+
+    /// Every draw of a hypothesis that may stand in the shop at all.
+    fn unread(&self, hypothesis: &Hypothesis) -> Likely {
+        let came = self.draws.came_with(self.draws.place(harm_of(self.know, hypothesis)));
+        let draws = came.iter().enumerate().filter(|(_, came)| **came > NEVER).map(|(draw, _)| (draw as u32, 1.0)).collect();
+        Likely { draws, log_scale: 0.0 }
+    }
+
+    /// Reading by reading, so that a draw the readings so far rule out need not be solved at the next.
+    fn reweighted(&self, hypothesis: &Hypothesis, before: Likely, readings: &[Bearing], grids: &[Arc<Grid>]) -> Likely {
+        let place = self.draws.place(harm_of(self.know, hypothesis));
+        let cause = self.know.causes.get(hypothesis.first);
+        let Likely { mut draws, mut log_scale } = before;
+        for (reading, grid) in readings.iter().zip(grids) {
+            let mut most = f64::MIN_POSITIVE;
+            for (draw, likelihood) in &mut draws {
+                let draw = *draw as usize;
+                let kpa = self.draws.kpa(grid, place, draw);
+                let (kpa, extra) = cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
+                *likelihood *= student(reading, kpa + reading.common_kpa * self.draws.gauge_off(draw, reading.gauge), extra);
+                most = most.max(*likelihood);
+            }
+            draws.retain(|(_, likelihood)| *likelihood > RULED_OUT * most);
+            draws.iter_mut().for_each(|(_, likelihood)| *likelihood /= most);
+            log_scale += most.ln();
+        }
+        Likely { draws, log_scale }
+    }
+
+    /// ln of the likelihood of each band of a hypothesis, and the weights of its draws, which sum to one.
+    ///
+    /// How much a draw weighs before any reading also says how many of the jobs with this cause have it slight, which the states' priors leave to
+    /// the widths of the bands.
+    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely) -> ([f64; BANDS], Vec<f64>) {
+        let came = self.draws.came_with(self.draws.place(harm_of(self.know, hypothesis)));
+        let mut weights = vec![0.0; DRAWS];
+        let [mut slight, mut marked] = [0.0; BANDS];
+        for (draw, likelihood) in &likely.draws {
+            let draw = *draw as usize;
+            let weight = likelihood * came.get(draw).copied().map_or(0.0, f64::from);
+            *(if self.draws.severity(draw) < SLIGHT_UNDER { &mut slight } else { &mut marked }) += weight;
+            if let Some(place) = weights.get_mut(draw) {
+                *place = weight;
+            }
+        }
+        let all: f64 = came.iter().copied().map(f64::from).sum::<f64>().max(f64::MIN_POSITIVE);
+        let sum = (slight + marked).max(f64::MIN_POSITIVE);
+        weights.iter_mut().for_each(|weight| *weight /= sum);
+        // A band without any draw left keeps what was ruled out, so that no later fact is spoken against by an impossibility.
+        let band = |sum: f64, width: f64| likely.log_scale + (sum / all / width).max(RULED_OUT).ln();
+        ([band(slight, SLIGHT_UNDER), band(marked, 1.0 - SLIGHT_UNDER)], weights)
     }
 
     /// Slopes at a reading and the ratio from there to another point, over all causes weighted by how well each draw fits it.
@@ -218,9 +290,6 @@ fn weighted(reading: &Bearing, near: &[Near], fallback_ratio: impl Fn() -> f64) 
 const NU: f64 = 4.0;
 /// Γ(5/2)/(√(4π)·Γ(2)).
 const STUDENT_NORM: f64 = 0.375;
-/// Readings whose densities are multiplied before a logarithm is taken: their product stays far inside the range of an f64.
-const TOGETHER: usize = 8;
-
 /// The Student t density (ν = 4) of a reading about `shown_kpa`, 1/kPa.
 fn student(reading: &Bearing, shown_kpa: f64, extra_kpa: f64) -> f64 {
     let model = MODEL_SHARE * shown_kpa + MODEL_FLOOR_KPA;
@@ -228,23 +297,4 @@ fn student(reading: &Bearing, shown_kpa: f64, extra_kpa: f64) -> f64 {
     let tail = 1.0 + (reading.kpa - shown_kpa).powi(2) / (scale_2 * NU);
     // tail^−5/2 / scale.
     STUDENT_NORM / ((tail * tail) * (tail * scale_2).sqrt())
-}
-
-/// ln of the density of all readings under one draw.
-fn log_likelihood(readings: &[Bearing], drawn: &[&[f32]], draw: usize, shown: impl Fn(&Bearing, f64) -> (f64, f64)) -> f64 {
-    readings
-        .chunks(TOGETHER)
-        .zip(drawn.chunks(TOGETHER))
-        .map(|(readings, drawn)| {
-            let product: f64 = readings
-                .iter()
-                .zip(drawn)
-                .map(|(reading, kpa)| {
-                    let (kpa, extra) = shown(reading, f64::from(kpa.get(draw).copied().unwrap_or_default()));
-                    student(reading, kpa, extra)
-                })
-                .product();
-            product.max(f64::MIN_POSITIVE).ln()
-        })
-        .sum()
 }

@@ -5,10 +5,11 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::{fs, io};
 use velvet_dial_core::case::{self, Case, CaseError};
+use velvet_dial_core::oil::Oil;
 use velvet_dial_core::trace::Tracer;
 
-/// Prints what `answer` says to every case, in order. Exit 0 when all is done, 1 when some case was bad or some file unreadable.
-pub fn answer_each(files: &[PathBuf], answer: impl Fn(&Case, &Tracer) -> Result<Value, CaseError>) -> ExitCode {
+/// Prints what `answer` says to every case, in order; `oil` is what is in the engines where its data sheet is at hand. Exit 0 when all is done, 1 when some case was bad or some file unreadable.
+pub fn answer_each(files: &[PathBuf], oil: Option<Oil>, answer: impl Fn(&Case, &Tracer) -> Result<Value, CaseError>) -> ExitCode {
     let mut all_good = true;
     let mut kept: Option<Tracer> = None;
     for file in files {
@@ -21,7 +22,7 @@ pub fn answer_each(files: &[PathBuf], answer: impl Fn(&Case, &Tracer) -> Result<
             }
         };
         for text in cases(file, &bytes) {
-            let line = match one(text, &mut kept, &answer) {
+            let line = match one(text, oil, &mut kept, &answer) {
                 Ok(line) => line,
                 Err(error) => {
                     all_good = false;
@@ -55,13 +56,19 @@ fn cases<'a>(file: &Path, bytes: &'a [u8]) -> Vec<&'a [u8]> {
     if by_line { lines() } else { vec![bytes] }
 }
 
-fn one(text: &[u8], kept: &mut Option<Tracer>, answer: impl Fn(&Case, &Tracer) -> Result<Value, CaseError>) -> Result<Value, CaseError> {
+fn one(
+    text: &[u8],
+    oil: Option<Oil>,
+    kept: &mut Option<Tracer>,
+    answer: impl Fn(&Case, &Tracer) -> Result<Value, CaseError>,
+) -> Result<Value, CaseError> {
     let case = case::parse(text)?;
     let spec = case::spec_points(&case);
     // Cases of one engine often stand together; its draws are kept for the next.
-    let tracer = match kept.take().filter(|tracer| tracer.is_for(&case.engine, &spec)) {
-        Some(tracer) => tracer,
-        None => Tracer::new(&case.engine, &spec)
+    let tracer = match (kept.take().filter(|tracer| tracer.is_for(&case.engine, &spec)), oil) {
+        (Some(tracer), _) => tracer,
+        (None, Some(oil)) => Tracer::filled_with(oil, &case.engine, &spec),
+        (None, None) => Tracer::new(&case.engine, &spec)
             .map_err(|error| CaseError { path: "engine.oil_grade".to_owned(), message: error.to_string() })?,
     };
     let answered = answer(&case, &tracer);

@@ -16,7 +16,7 @@ pub struct Diagnose {
 impl Diagnose {
     /// Exit 0 when all is done, 1 when some case was bad or some file unreadable.
     pub fn run(&self) -> ExitCode {
-        answer_each(&self.files, |case, tracer| {
+        answer_each(&self.files, None, |case, tracer| {
             let diagnosis = case::diagnose(case, tracer, &Setting::default());
             if diagnosis.verdict.basis == Basis::RuleOfThumb {
                 eprintln!(

@@ -5,6 +5,7 @@ use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use velvet_dial_core::case::{self, Setting};
+use velvet_dial_core::oil::Oil;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Memory, Strike};
 
@@ -20,6 +21,9 @@ pub struct Explain {
     /// A cause struck out and the finding it rests on, for example relief_open:relief_plunger=free. It comes back when the finding is not in the case.
     #[arg(long = "strike", value_name = "CAUSE:FINDING", value_parser = strike)]
     strikes: Vec<Strike>,
+    /// The oil's own data sheet in place of its grade's typical values: viscosity at 40 °C and at 100 °C in mm²/s, for example 63,10.7.
+    #[arg(long, value_name = "NU40,NU100", value_parser = sheet_oil)]
+    oil: Option<Oil>,
     /// It has been put right: readings after it count as proof.
     #[arg(long)]
     put_right: bool,
@@ -35,6 +39,15 @@ fn strike(text: &str) -> Result<Strike, String> {
     Ok(Strike { cause: cause.to_owned(), because: because.to_owned() })
 }
 
+/// Density at 15 °C where a sheet's two viscosities stand alone, kg/m³.
+const USUAL_DENSITY: f64 = 855.0;
+
+fn sheet_oil(text: &str) -> Result<Oil, String> {
+    let numbers = text.split_once(',').and_then(|(nu_40, nu_100)| Some((nu_40.trim().parse().ok()?, nu_100.trim().parse().ok()?)));
+    let (nu_40, nu_100) = numbers.ok_or("give two viscosities with a comma between them, at 40 °C and at 100 °C, for example 63,10.7")?;
+    Oil::new(nu_40, nu_100, USUAL_DENSITY).map_err(|error| error.to_string())
+}
+
 impl Explain {
     /// Exit 0 when all is done, 1 when some case was bad or some file unreadable, 2 when the memory is.
     pub fn run(&self) -> ExitCode {
@@ -46,7 +59,7 @@ impl Explain {
             }
         };
         let setting = Setting { put_right: self.put_right, memory: memory.as_ref(), strikes: &self.strikes };
-        answer_each(&self.files, |case, tracer| {
+        answer_each(&self.files, self.oil, |case, tracer| {
             let diagnosis = case::diagnose(case, tracer, &setting);
             json_of(case::explain(case, tracer, &setting, &diagnosis))
         })

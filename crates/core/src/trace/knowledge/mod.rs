@@ -14,7 +14,7 @@ pub use faults::faults;
 pub use row::{Access, Check, Circumstance, Outcome, Row, Told};
 pub use state::{BANDS, Hypothesis, Link, SLIGHT_UNDER};
 
-use crate::circuit::{Cooler, Fault, Layout, PumpKind, Rockers};
+use crate::circuit::{Cooler, Fault, Layout, PumpDrive, PumpKind, Rockers};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -65,6 +65,33 @@ impl Needs {
     }
 }
 
+/// A factor for each drive of the pump.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ByDrive {
+    crank: f64,
+    chain: f64,
+    belt: f64,
+    shaft: f64,
+}
+
+impl Default for ByDrive {
+    fn default() -> Self {
+        Self { crank: 1.0, chain: 1.0, belt: 1.0, shaft: 1.0 }
+    }
+}
+
+impl ByDrive {
+    fn of(self, drive: PumpDrive) -> f64 {
+        match drive {
+            PumpDrive::Crank => self.crank,
+            PumpDrive::Chain => self.chain,
+            PumpDrive::Belt => self.belt,
+            PumpDrive::Shaft => self.shaft,
+        }
+    }
+}
+
 /// What is left of a prior when the card does not have the part: a card is filled in by people.
 const WITHOUT_THE_PART: f64 = 0.03;
 
@@ -89,6 +116,9 @@ pub struct Cause {
     /// The part of the layout it needs.
     #[serde(default)]
     pub needs: Option<Needs>,
+    /// How much more or less often it comes with each drive of the pump; as often with all where it is left out.
+    #[serde(default)]
+    pub by_drive: ByDrive,
     /// Minutes to put it right.
     pub repair_minutes: f64,
     /// Parts to put it right, in the shop's money.
@@ -175,8 +205,8 @@ impl Knowledge {
     /// Priors of the causes for an engine laid out like this; they sum to one.
     pub fn priors(&self, layout: &Layout) -> Vec<f64> {
         let fits = |cause: &Cause| cause.needs.is_none_or(|part| part.is_in(layout));
-        let raw: Vec<f64> =
-            self.causes.iter().map(|cause| if fits(cause) { cause.prior } else { cause.prior * WITHOUT_THE_PART }).collect();
+        let weight = |cause: &Cause| cause.prior * cause.by_drive.of(layout.pump_drive) * if fits(cause) { 1.0 } else { WITHOUT_THE_PART };
+        let raw: Vec<f64> = self.causes.iter().map(weight).collect();
         let total: f64 = raw.iter().sum();
         raw.into_iter().map(|prior| prior / total).collect()
     }
