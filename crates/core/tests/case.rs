@@ -1,67 +1,15 @@
 //! A case from its bytes to what is known of it: errors, verdict, laws of the odds, the next check, the flag.
 #![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+mod support;
+
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{self, Case, Diagnosis, Phase, Setting, diagnose, parse, report, spec_points};
+use support::{example, hot, known, leader, odds, with};
+use velvet_dial_core::case::{self, Diagnosis, Phase, Setting, diagnose, parse, report, spec_points};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::repair::{self, MayRun};
-use velvet_dial_core::trace::knowledge::{self, knowledge};
+use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Tracer, entropy_bits};
-
-fn example() -> Value {
-    json!({
-        "format": "velvet-dial.case/1", "id": "tug",
-        "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30", "relief_opens_kpa": 450, "layout": { "turbo": true } },
-        "spec": { "source": "sheet 12, rev C", "in_force_from": "2026-03-01", "points": [
-            { "rpm": 750, "oil_temp_c": 100, "gear": "neutral", "min_kpa": 100, "max_kpa": null },
-            { "rpm": 3000, "oil_temp_c": 100, "gear": "neutral", "min_kpa": 300, "max_kpa": 550 } ] },
-        "instruments": { "g1": { "kind": "bourdon", "full_scale_kpa": 1000, "class_percent": 1.6, "graduation_kpa": 20, "calibrated_on": "2026-08-14" } },
-        "readings": [ { "rpm": 750, "oil_temp_c": 98, "oil_temp_estimated": false, "gear": "neutral", "kpa": 62, "spread_kpa": 4, "instrument": "g1", "phase": "before" } ],
-        "evidence": [ { "check": "level", "outcome": "ok" } ],
-        "circumstances": [ "sump_was_off" ]
-    })
-}
-
-fn with(change: impl FnOnce(&mut Value)) -> Value {
-    let mut value = example();
-    change(&mut value);
-    value
-}
-
-fn known(value: &Value) -> (Case, Diagnosis) {
-    let case = parse(value.to_string().as_bytes()).unwrap();
-    let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
-    let diagnosis = diagnose(&case, &tracer, &Setting::default());
-    (case, diagnosis)
-}
-
-fn hot(rpm: f64, kpa: f64) -> Value {
-    json!({ "rpm": rpm, "oil_temp_c": 100, "kpa": kpa, "instrument": "g1" })
-}
-
-fn leader(diagnosis: &Diagnosis) -> &'static str {
-    &knowledge().causes[diagnosis.posterior.ranked()[0]].id
-}
-
-fn odds(diagnosis: &Diagnosis, cause: &str) -> f64 {
-    diagnosis.posterior.of(knowledge().cause(cause).unwrap())
-}
-
-#[test]
-fn the_knowledge_holds_together() {
-    assert_eq!(knowledge::faults(), Vec::<String>::new());
-    assert_eq!(repair::fault(), None);
-    let know = knowledge();
-    assert!((know.causes.iter().map(|c| c.prior).sum::<f64>() - 1.0).abs() < 1e-12);
-    for (i, cause) in know.causes.iter().enumerate() {
-        let words = [&cause.shape, &cause.put_right, &cause.mind, &cause.reason];
-        assert!(words.iter().all(|text| text.len() > 10), "{} lacks its words", cause.id);
-        let even = |check: &knowledge::Check| {
-            (0..check.outcomes.len()).all(|o| (check.likelihood(knowledge::BANDS * i + 1, o) - check.usual.p[o]).abs() < 1e-12)
-        };
-        assert!(cause.id == "within_spec" || know.checks.iter().any(|check| !even(check)), "no check tells {} apart", cause.id);
-    }
-}
 
 #[test]
 fn every_wrong_file_is_told_where_and_why() {

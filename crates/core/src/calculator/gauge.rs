@@ -91,7 +91,7 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
     let peak = hold(&field::PRESSURE, job.cold_peak_kpa)?;
     if !(0.0 < least && least <= working && working <= peak) {
         return Err(together(format!(
-            "The limit ({least} kPa) lies above 0 and not above the highest hot pressure ({working} kPa), nor that above the cold peak ({peak} kPa)."
+            "Pressures must rise: first the limit ({least} kPa), then the highest hot one ({working} kPa), then the cold peak ({peak} kPa)."
         )));
     }
     if job.gauges.is_empty() {

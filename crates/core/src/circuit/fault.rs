@@ -80,17 +80,25 @@ fn between(low: f64, high: f64, severity: f64) -> f64 {
 
 /// Harms a circuit by several faults at once, each with its severity.
 pub fn harm(circuit: &mut Circuit, faults: &[(Fault, f64)]) {
+    let size = size(circuit);
     for (fault, severity) in faults {
-        fault.apply(circuit, *severity);
+        fault.act(circuit, *severity, size);
     }
+}
+
+/// The pump over one of 12 cm³ a turn, before anything is broken.
+fn size(circuit: &Circuit) -> f64 {
+    circuit.pump.per_turn_m3 / 12e-6
 }
 
 impl Fault {
     /// Harms a circuit.
     pub fn apply(self, circuit: &mut Circuit, severity: f64) {
+        self.act(circuit, severity, size(circuit));
+    }
+
+    fn act(self, circuit: &mut Circuit, severity: f64, size: f64) {
         let s = severity.clamp(0.0, 1.0);
-        // Over a pump of 12 cm³ a turn.
-        let size = circuit.pump.per_turn_m3 / 12e-6;
         match self {
             Self::None => {}
             Self::OilLow => {
@@ -140,7 +148,8 @@ impl Fault {
             Self::RockersWorn => widen(circuit, Place::Head, log_between(1.5, 3.5, s).powi(3), 1.0),
             Self::FeedOversize => widen(circuit, Place::Head, log_between(1.5, 2.5, s).powi(3), log_between(2.5, 9.0, s)),
             Self::ValveControl => opening(circuit, Place::ValveControl, size * log_between(1e-6, 14e-6, s)),
-            Self::JetsOpen => jets_stuck(circuit, between(0.15, 1.0, s)),
+            // One ball of several, all of them, and at the worst jets that have come off.
+            Self::JetsOpen => jets_stuck(circuit, between(0.15, 2.0, s)),
             Self::TurboFeed => widen(circuit, Place::Turbo, log_between(1.4, 3.0, s).powi(3), log_between(1.0, 2.0, s)),
             Self::ExternalLeak => {
                 opening(circuit, Place::Leak, size * log_between(0.3e-6, 5e-6, s));
@@ -188,13 +197,13 @@ fn control(circuit: &mut Circuit, severity: f64) {
     }
 }
 
-/// A share of the jets' section becomes an orifice that is always open.
+/// A share of the jets' section becomes an orifice that is always open; more than all of it where jets are off.
 fn jets_stuck(circuit: &mut Circuit, share: f64) {
     let mut stuck_k_m2 = 0.0;
     for branch in circuit.branches_at(Place::Jets) {
         if let Law::Jet { k_m2, .. } = &mut branch.law {
             stuck_k_m2 += share * *k_m2;
-            *k_m2 *= 1.0 - share;
+            *k_m2 *= (1.0 - share).max(0.0);
         }
     }
     if stuck_k_m2 > 0.0 {

@@ -80,13 +80,15 @@ impl Suction {
             }
             (value, slope)
         };
-        let starving = most < swept_m3_s && space_left(most).0 > 0.0;
+        // Past the floor gas comes out of the oil the more, the more is asked: that caps what is drawn, whatever else is in the way.
+        let cap = if most < swept_m3_s { most * (1.0 - self.collapse * (1.0 - most / swept_m3_s)) } else { swept_m3_s };
+        let starving = most < swept_m3_s && space_left(cap).0 > 0.0;
         let liquid = if starving {
-            most * (1.0 - self.collapse * (1.0 - most / swept_m3_s))
+            cap
         } else if space_left(0.0).0 <= 0.0 {
             0.0
         } else {
-            root::falling(space_left, 0.0, most.min(swept_m3_s), swept_m3_s * (1.0 - air), 1e-12 * swept_m3_s)
+            root::falling(space_left, 0.0, cap, swept_m3_s * (1.0 - air), 1e-12 * swept_m3_s)
         };
         Drawn { liquid_m3_s: liquid, inlet_abs_pa: inlet(liquid).max(FLOOR_PA), air_share: 1.0 - liquid / swept_m3_s, starving }
     }

@@ -93,6 +93,10 @@ pub struct CauseScore {
     pub pressures: Tally,
     /// With intake and the checks of minutes.
     pub intake: Tally,
+    /// Cases the default order was followed in, on clear answers.
+    pub followed: u32,
+    /// Of these, cases in which its leader was the true cause.
+    pub followed_right: u32,
 }
 
 /// Everything counted.
@@ -146,14 +150,14 @@ pub fn evaluate(options: Options) -> Evaluation {
     for case in &seen {
         let id = know.hypotheses.get(case.truth).and_then(|hypothesis| know.causes.get(hypothesis.first)).map_or("", |cause| &cause.id);
         if case.equal {
-            evaluation.causes.entry(id.to_owned()).or_default().add(&case.tallies);
-            evaluation.all.add(&case.tallies);
+            evaluation.causes.entry(id.to_owned()).or_default().add(case);
+            evaluation.all.add(case);
             if SHOWN_BY_PRESSURE.contains(&id) {
-                evaluation.shown.add(&case.tallies);
+                evaluation.shown.add(case);
                 count_orders(&mut evaluation.orders_shown, &case.orders);
             }
         } else {
-            evaluation.as_they_come.add(&case.tallies);
+            evaluation.as_they_come.add(case);
             count_orders(&mut evaluation.orders_as_they_come, &case.orders);
             for (all, of_case) in stated.iter_mut().zip(&case.stated) {
                 all.extend(of_case);
@@ -165,9 +169,15 @@ pub fn evaluate(options: Options) -> Evaluation {
 }
 
 impl CauseScore {
-    fn add(&mut self, [pressures, intake]: &[Tally; 2]) {
-        self.pressures.add(*pressures);
-        self.intake.add(*intake);
+    fn add(&mut self, case: &Seen) {
+        let [pressures, intake] = case.tallies;
+        self.pressures.add(pressures);
+        self.intake.add(intake);
+        let [clear, _] = &case.orders;
+        if let Some((_, score)) = clear.iter().find(|(name, _)| *name == DEFAULT_ORDER) {
+            self.followed += score.cases;
+            self.followed_right += score.right;
+        }
     }
 }
 
@@ -242,7 +252,7 @@ fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, equal: bool) ->
         for ((orders, end), answers) in orders.iter_mut().zip(&mut end).zip(&blind.answers) {
             for (name, order, until) in ORDERS {
                 let (score, states) = follow(know, (order, until), &bare.posterior.states, &bench, (hypothesis, answers));
-                if (order, until) == (Order::MostTold, Until::GoodEnough) {
+                if name == DEFAULT_ORDER {
                     let probability = know.fold(&states);
                     *end = said(&Posterior { states, probability, moved: Vec::new() });
                 }
@@ -267,8 +277,11 @@ const ORDERS: [(&str, Order, Until); 6] = [
     ("known pattern first, until certain", Order::KnownPattern, Until::Certain),
     ("most told per minute, until certain", Order::MostTold, Until::Certain),
     ("cheapest first, until good enough", Order::CheapestFirst, Until::GoodEnough),
-    ("most told per minute, until good enough", Order::MostTold, Until::GoodEnough),
+    (DEFAULT_ORDER, Order::MostTold, Until::GoodEnough),
 ];
+
+/// The product's own order with its stop rule.
+const DEFAULT_ORDER: &str = "most told per minute, until good enough";
 
 /// Most repairs in vain before a case is given up.
 const GIVEN_UP: u32 = 8;

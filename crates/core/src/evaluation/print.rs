@@ -14,7 +14,10 @@ const COUNTED: u32 = 100;
 impl Display for Evaluation {
     fn fmt(&self, f: &mut Formatter) -> Result {
         writeln!(f, "Seed {}, {} engines. Shares in %; `n` is cases.\n", self.options.seed, self.options.engines)?;
-        writeln!(f, "## By cause, each as often as the other\n\nFour pressures alone | with intake and the checks of minutes\n")?;
+        writeln!(
+            f,
+            "## By cause, each as often as the other\n\nFour columns from the pressures alone, four with intake and the checks of minutes, and the leader where the default order ended on clear answers.\n"
+        )?;
         heading(f)?;
         for (id, score) in self.causes.iter().filter(|(id, _)| SHOWN_BY_PRESSURE.contains(&id.as_str())) {
             row(f, id, score)?;
@@ -64,9 +67,9 @@ impl Display for Evaluation {
 fn heading(f: &mut Formatter) -> Result {
     writeln!(
         f,
-        "| cause | n | first | first three | group first | first two groups | first | first three | group first | first two groups |"
+        "| cause | n | first | first three | group first | first two groups | first | first three | group first | first two groups | checks answered: first |"
     )?;
-    writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|")
+    writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|")
 }
 
 fn shares(tally: &Tally) -> String {
@@ -76,7 +79,12 @@ fn shares(tally: &Tally) -> String {
 }
 
 fn row(f: &mut Formatter, name: &str, score: &CauseScore) -> Result {
-    writeln!(f, "| {name} | {} | {} | {} |", score.pressures.cases, shares(&score.pressures), shares(&score.intake))
+    let followed = if score.followed == 0 {
+        "–".to_owned()
+    } else {
+        format!("{:.0}", 100.0 * f64::from(score.followed_right) / f64::from(score.followed))
+    };
+    writeln!(f, "| {name} | {} | {} | {} | {followed} |", score.pressures.cases, shares(&score.pressures), shares(&score.intake))
 }
 
 fn orders(f: &mut Formatter, name: &str, scores: &Orders) -> Result {

@@ -32,7 +32,7 @@ impl Calculate {
         match calculator.run(input) {
             Ok(figure) => say(&serde_json::to_string_pretty(&figure).unwrap_or_default()),
             Err(error) => {
-                eprintln!("{error}");
+                eprintln!("{error}\nAn input that works: {}", calculator.example);
                 ExitCode::FAILURE
             }
         }
