@@ -1,5 +1,5 @@
 //! The figures beside the job: each against its own law, its inverse or a figure from outside, and hostile input to all of them.
-#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use velvet_dial_core::calculator::*;

@@ -1,5 +1,5 @@
 //! Oil: its defining points, published values, what thins and thickens it, and where the relations end.
-#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 use proptest::prelude::*;
 use velvet_dial_core::oil::{self, Fuel, MOST_FUEL_SHARE, MOST_SHEARED, MOST_THICKENED, Oil, OilError, TEMP_RANGE_C, blend_mm2_s};
 

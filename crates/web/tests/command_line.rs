@@ -65,3 +65,70 @@ fn a_user_is_added_once_and_a_short_password_is_refused() {
     let again = add("a long password\n");
     assert!(!again.status.success() && String::from_utf8_lossy(&again.stderr).contains("may sign in already"));
 }
+
+const LOW: &str = r#"{"format":"velvet-dial.case/1","id":"low","engine":{"displacement_l":2.0,"cylinders":4,"idle_rpm":750,"oil_grade":"5W-30","relief_opens_kpa":450},
+"spec":{"points":[{"rpm":750,"oil_temp_c":100,"min_kpa":100},{"rpm":3000,"oil_temp_c":100,"min_kpa":300,"max_kpa":550}]},
+"readings":[{"rpm":750,"oil_temp_c":98,"kpa":62},{"rpm":3000,"oil_temp_c":100,"kpa":405}],"evidence":[{"check":"relief_plunger","outcome":"free"}]}"#;
+
+#[test]
+fn explain_says_why_with_memory_and_strikes_and_a_sheets_own_oil() {
+    let one = LOW.replace('\n', "");
+    let plain = lines(&run(&["explain", "-"], &one)).remove(0);
+    assert_eq!(plain["orders"].as_array().unwrap().len(), 4);
+    assert_eq!(plain["memory"].as_array().unwrap().len(), 0, "switched off unless it is given");
+    let idle = &plain["readings"][0];
+    assert!(idle["doubt_kpa"]["gauge class"].as_f64().unwrap() > 5.0 && idle["projected"].as_array().unwrap().len() == 4);
+    let moved = plain["causes"][0]["moved"].as_array().unwrap();
+    assert!(moved.iter().any(|m| m["finding"] == "readings") && moved.iter().all(|m| m["reason"].as_str().unwrap().len() > 4));
+
+    let folder = tempfile::tempdir().unwrap();
+    let memory = folder.path().join("memory.json");
+    let path = memory.to_str().unwrap();
+    std::fs::write(&memory, r#"{"family":"tug","closed":{"pickup_air":9}}"#).unwrap();
+    let prior = |answer: &serde_json::Value| {
+        answer["causes"].as_array().unwrap().iter().find(|c| c["id"] == "pickup_air").map_or(0.0, |c| c["prior"].as_f64().unwrap())
+    };
+    let learned = lines(&run(&["explain", "--memory", path, "-"], &one)).remove(0);
+    assert!(prior(&learned) > 0.3 && learned["memory"].as_array().unwrap().len() > 30);
+    std::fs::write(&memory, r#"{"family":"tug","closed":{"gremlins":9}}"#).unwrap();
+    let wrong = run(&["explain", "--memory", path, "-"], &one);
+    assert!(wrong.status.code() == Some(2) && String::from_utf8_lossy(&wrong.stderr).contains("gremlins"));
+
+    let struck =
+        lines(&run(&["explain", "--strike", "pickup_air:relief_plunger=free", "--strike", "sender:level=low", "-"], &one)).remove(0);
+    assert!(struck["causes"].as_array().unwrap().iter().all(|c| c["id"] != "pickup_air"));
+    assert!(struck["come_back"][0].as_str().unwrap().starts_with("sender"));
+    assert_eq!(run(&["explain", "--strike", "gremlins:level=ok", "-"], &one).status.code(), Some(2));
+    assert_eq!(run(&["explain", "--strike", "sender", "-"], &one).status.code(), Some(2));
+
+    let thick = lines(&run(&["explain", "--oil", "160,18", "-"], &one)).remove(0);
+    assert_ne!(thick["causes"], plain["causes"], "another oil, other odds");
+    assert_eq!(run(&["explain", "--oil", "10,18", "-"], &one).status.code(), Some(2));
+}
+
+#[test]
+fn calculate_lists_describes_works_out_and_refuses() {
+    let text = |output: &Output| String::from_utf8_lossy(&output.stdout).into_owned();
+    let list = text(&run(&["calculate"], ""));
+    assert_eq!(list.lines().count(), 10);
+    assert!(list.contains("thread") && list.contains("timetable"));
+    let described = text(&run(&["calculate", "relief"], ""));
+    assert!(described.contains("Example:") && described.contains("plunger_mm"));
+    let figure = run(&["calculate", "pulses", r#"{ "hz": 100, "pulses_per_turn": 2 }"#], "");
+    assert!(figure.status.success() && text(&figure).contains("3000.0"));
+    let refused = run(&["calculate", "pulses", r#"{ "hz": 100, "pulses_per_turn": 0 }"#], "");
+    let said = String::from_utf8_lossy(&refused.stderr).into_owned();
+    assert!(refused.status.code() == Some(1) && said.contains("0.5 to 400") && said.contains("An input that works"), "{said}");
+    assert_eq!(run(&["calculate", "horoscope"], "").status.code(), Some(2));
+}
+
+#[test]
+fn schema_and_evaluate_print_what_they_say() {
+    let schema: serde_json::Value = serde_json::from_slice(&run(&["schema"], "").stdout).unwrap();
+    assert_eq!(schema["properties"]["format"]["const"], "velvet-dial.case/1");
+    let tables = run(&["evaluate", "--engines", "1", "--seed", "4"], "");
+    assert!(tables.status.success() && String::from_utf8_lossy(&tables.stdout).starts_with("Seed 4, 1 engines"));
+    let json = lines(&run(&["evaluate", "--engines", "1", "--seed", "4", "--json"], "")).remove(0);
+    assert_eq!(json["options"]["seed"], 4);
+    assert_eq!(run(&["evaluate", "--engines", "0"], "").status.code(), Some(2));
+}

@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test file uses a part")]
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use std::sync::{Arc, Mutex, PoisonError};
 use velvet_dial_core::case::{Case, Diagnosis, Setting, diagnose, parse, spec_points};
 use velvet_dial_core::circuit::nominal::{self, DIMENSIONS};
 use velvet_dial_core::circuit::*;
@@ -113,8 +114,17 @@ pub fn case(value: &Value) -> Case {
     parse(value.to_string().as_bytes()).unwrap()
 }
 
-pub fn tracer(case: &Case) -> Tracer {
-    Tracer::new(&case.engine, &spec_points(case)).unwrap()
+/// The tracer of a case's engine, made once for all tests of a file.
+pub fn tracer(case: &Case) -> Arc<Tracer> {
+    static MADE: Mutex<Vec<Arc<Tracer>>> = Mutex::new(Vec::new());
+    let spec = spec_points(case);
+    let mut made = MADE.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(tracer) = made.iter().find(|tracer| tracer.is_for(&case.engine, &spec)) {
+        return Arc::clone(tracer);
+    }
+    let tracer = Arc::new(Tracer::new(&case.engine, &spec).unwrap());
+    made.push(Arc::clone(&tracer));
+    tracer
 }
 
 pub fn known(value: &Value) -> (Case, Diagnosis) {
