@@ -140,6 +140,17 @@ fn readings_in_another_order_or_split_among_gauges_say_the_same() {
     assert!(twice.of(twice.leader().unwrap()) > 0.0 && entropy_bits(&twice.probability) < entropy_bits(&first.probability) + 0.5);
 }
 
+/// A limit typed with a digit too many, or a sheet of another engine: no drawn engine keeps it, and the readings still speak.
+#[test]
+fn a_sheet_no_engine_keeps_does_not_silence_the_readings() {
+    let readings = [cold(400.0), hot(750.0, 30.0), hot(2000.0, 300.0), hot(3000.0, 410.0)];
+    let mut wrong = read(&readings);
+    wrong["spec"]["points"] = json!([{ "rpm": 3000, "oil_temp_c": 100, "min_kpa": 2400 }]);
+    let (_, diagnosis) = known(&wrong);
+    let place = diagnosis.posterior.ranked().iter().position(|i| knowledge().causes[*i].id == "pickup_air").unwrap();
+    assert!(place < 3 && odds(&diagnosis, "relief_shut") < 0.01 && sums_to_one(&diagnosis), "pickup_air stands at {place}");
+}
+
 #[test]
 fn a_struck_cause_stays_out_only_while_its_fact_stands() {
     let value = found(&read(&[cold(110.0), hot(750.0, 40.0), hot(2000.0, 190.0), hot(3000.0, 320.0)]), &[("relief_plunger", "free")]);

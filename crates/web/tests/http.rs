@@ -340,3 +340,74 @@ async fn no_fault_tells_what_is_inside() {
         }
     }
 }
+
+/// Whatever the core knows can be told on the screens, and comes out of the job as a case file that the core reads.
+#[tokio::test]
+async fn the_whole_vocabulary_walks_through_a_job() {
+    use velvet_dial_core::trace::knowledge::knowledge;
+    let person = Person::signed_in().await;
+    let know = knowledge();
+    let before: serde_json::Value = person.get("/jobs/8/case.json").await.json().await.unwrap();
+    let told: Vec<&str> = before["circumstances"].as_array().unwrap().iter().filter_map(serde_json::Value::as_str).collect();
+    for circumstance in know.circumstances.iter().filter(|circumstance| !told.contains(&circumstance.id.as_str())) {
+        let form = [("circumstance", circumstance.id.as_str()), ("told", "true"), ("key", &circumstance.id), ("seen", "999")];
+        assert_eq!(person.post("/jobs/8/circumstance", &form).await.status(), StatusCode::SEE_OTHER, "{}", circumstance.id);
+    }
+    let answered: Vec<String> =
+        before["evidence"].as_array().unwrap().iter().map(|entry| entry["check"].as_str().unwrap().to_owned()).collect();
+    for check in know.checks.iter().filter(|check| !answered.contains(&check.id)) {
+        let outcome = &check.outcomes.last().unwrap().id;
+        let answer = person
+            .post(
+                "/jobs/8/evidence",
+                &[("check", &check.id), ("outcome", outcome), ("key", &check.id), ("stage", "trace"), ("seen", "999")],
+            )
+            .await;
+        assert_eq!(answer.status(), StatusCode::SEE_OTHER, "{} {outcome}", check.id);
+    }
+    for stage in ["intake", "look", "readings", "compare", "trace", "put-right", "prove"] {
+        let page = person.page(&format!("/jobs/8/{stage}")).await;
+        assert!(page.contains("Suspects") && page.contains("Do not run"), "{stage}");
+    }
+    let text = person.page("/jobs/8/case.json").await;
+    let case = velvet_dial_core::case::parse(text.as_bytes()).unwrap();
+    assert_eq!((case.circumstances.len(), case.evidence.len()), (know.circumstances.len(), know.checks.len()));
+    // What is none is refused, and nothing was written.
+    for (path, form) in [
+        ("/jobs/8/circumstance", [("circumstance", "full_moon"), ("told", "true"), ("key", "a")]),
+        ("/jobs/8/evidence", [("check", "level"), ("outcome", "purple"), ("key", "b")]),
+        ("/jobs/8/evidence", [("check", "tarot"), ("outcome", "ok"), ("key", "c")]),
+    ] {
+        assert_eq!(person.post(path, &form).await.status(), StatusCode::BAD_REQUEST, "{path} {form:?}");
+    }
+    assert_eq!(person.page("/jobs/8/case.json").await, text);
+}
+
+/// Every cause can be what it was: recorded with its caution, read back in the report, replaced by the next.
+#[tokio::test]
+async fn any_cause_can_be_put_right_and_reported() {
+    use velvet_dial_core::trace::knowledge::knowledge;
+    let person = Person::signed_in().await;
+    let page = person.page("/jobs/7/put-right").await;
+    for cause in &knowledge().causes {
+        assert!(page.contains(&format!("value=\"{}\"", cause.id)), "{} cannot be chosen", cause.id);
+    }
+    for cause in ["sender", "pump_control", "gallery_blocked", "something_else"] {
+        let done = format!("Mended {cause} & proved it");
+        let answer = person
+            .post(
+                "/jobs/7/repair",
+                &[("cause", cause), ("done", &done), ("follow_up", "Filter cut at 500 km"), ("key", cause), ("seen", "999")],
+            )
+            .await;
+        assert_eq!(answer.status(), StatusCode::SEE_OTHER, "{cause}");
+        let report = person.page("/jobs/7/report").await;
+        let name = &knowledge().causes[knowledge().cause(cause).unwrap()].name;
+        assert!(
+            report.contains(&format!("Mended {cause} &#38; proved it")) && report.to_lowercase().contains(&name.to_lowercase()),
+            "{cause}"
+        );
+    }
+    let answer = person.post("/jobs/7/repair", &[("cause", "gremlins"), ("done", "x"), ("key", "g")]).await;
+    assert!(answer.status().is_client_error());
+}

@@ -20,6 +20,10 @@ pub(super) const DRAWS: usize = 1024;
 const LOCAL_DRAWS: usize = 32;
 /// Operating points kept before the store is emptied: far more than a job has.
 const KEPT_POINTS: usize = 64;
+/// Share of a limit by which a sound engine of the model may miss it before it counts a third.
+const OUTSIDE: f64 = 0.08;
+/// What an engine that strays far still counts: a sheet can be typed wrong, and the model is not the engine.
+const LEAST_SOLD: f64 = 1e-3;
 /// Gauges of one job that are drawn apart.
 const GAUGES: usize = 3;
 /// Points of the run at which a fault would be noticed: cold idle, hot idle, fast and hot.
@@ -75,9 +79,11 @@ pub(super) struct Draws {
     near: Store<(PointKey, PointKey), Vec<Near>>,
 }
 
-/// A tenth of a degree and one turn a minute: far finer than anything a technician holds.
-fn key(at: Working) -> PointKey {
-    (at.rpm.round() as i64, (at.oil_temp_c * 10.0).round() as i64)
+/// A tenth of a degree and one turn a minute: far finer than anything a technician holds. Points are kept and solved as rounded, so that what is kept
+/// does not hang on which of two neighbours came first.
+fn key(at: Working) -> (PointKey, Working) {
+    let (rpm, tenths) = (at.rpm.round(), (at.oil_temp_c * 10.0).round());
+    ((rpm as i64, tenths as i64), Working { rpm, oil_temp_c: 0.1 * tenths })
 }
 
 /// Returns what is kept under `key`, or makes and keeps it; emptied when it has grown beyond [`KEPT_POINTS`].
@@ -107,7 +113,10 @@ impl Draws {
         let mut harms: Vec<Harm> = know.hypotheses.iter().map(|hypothesis| harm_of(know, hypothesis)).collect();
         harms.sort();
         harms.dedup();
-        let sold = healthy.par_iter().map(|circuit| spec.iter().map(|point| keeps(circuit, point)).product()).collect();
+        let strays: Vec<f64> = healthy.par_iter().map(|circuit| spec.iter().map(|point| strays(circuit, point)).sum()).collect();
+        let least = strays.iter().copied().fold(f64::INFINITY, f64::min);
+        // A sheet that no drawn engine keeps is held against none of them more than against the one that comes nearest.
+        let sold = strays.iter().map(|stray| (least - stray).exp().max(LEAST_SOLD)).collect();
         Self {
             healthy,
             sold,
@@ -187,7 +196,8 @@ impl Draws {
 
     /// The grid of a point, made once and kept.
     pub(super) fn grid(&self, at: Working) -> Arc<Grid> {
-        kept_or(&self.kept, key(at), || Grid {
+        let (key, at) = key(at);
+        kept_or(&self.kept, key, || Grid {
             sound: self.healthy.par_iter().with_min_len(64).map(|circuit| circuit.beside(at)).collect(),
             kpa: (0..self.harms.len() * DRAWS).map(|_| AtomicU32::new(f32::NAN.to_bits())).collect(),
         })
@@ -205,22 +215,19 @@ impl Draws {
         if !known.is_nan() {
             return f64::from(known);
         }
-        let (harms, sound, beside) = (self.harms.get(place), self.healthy.get(draw), grid.sound.get(draw));
-        let solved =
-            harms.zip(sound.zip(beside)).zip(self.severity.get(draw)).map_or(0.0, |(((first, second), (sound, beside)), [a, b])| {
-                let mut circuit = sound.clone();
-                harm(&mut circuit, &[(*first, *a), (*second, *b)]);
-                circuit.port_kpa_beside(sound, beside) as f32
-            });
+        let solve = || {
+            let harmed = self.harmed(*self.harms.get(place)?, draw)?;
+            Some(harmed.port_kpa_beside(self.healthy.get(draw)?, grid.sound.get(draw)?) as f32)
+        };
+        let solved = solve().unwrap_or(0.0);
         kept.store(solved.to_bits(), Relaxed);
         f64::from(solved)
     }
 
     /// Slopes at a point and ratios from there to another, for the first draws of every harm.
     pub(super) fn near(&self, at: Working, to: Working) -> Arc<Vec<Near>> {
-        kept_or(&self.near, (key(at), key(to)), || {
-            self.around(at, |circuit, here| if to == at { 1.0 } else { circuit.port_kpa(to) / here })
-        })
+        let ((from, at), (end, to)) = (key(at), key(to));
+        kept_or(&self.near, (from, end), || self.around(at, |circuit, here| if to == at { 1.0 } else { circuit.port_kpa(to) / here }))
     }
 
     /// As [`Draws::near`], with any question to the harmed circuit in place of the ratio; not kept.
@@ -254,13 +261,12 @@ impl Draws {
     }
 }
 
-/// 1 while a healthy engine conforms to a line of the sheet, falling to 1/e where it is this share outside.
-fn keeps(circuit: &Circuit, point: &PointOfSpec) -> f64 {
-    const OUTSIDE: f64 = 0.08;
+/// How far a healthy engine strays from a line of the sheet: 0 while it conforms, 1 where it is [`OUTSIDE`] beyond, growing by the square.
+fn strays(circuit: &Circuit, point: &PointOfSpec) -> f64 {
     let kpa = circuit.port_kpa(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c });
     let short = point.min_kpa.map_or(0.0, |min| (min / kpa.max(1.0) - 1.0).max(0.0));
     let over = point.max_kpa.map_or(0.0, |max| (kpa / max.max(1.0) - 1.0).max(0.0));
-    (-((short + over) / OUTSIDE).powi(2)).exp()
+    ((short + over) / OUTSIDE).powi(2)
 }
 
 /// The faults of a hypothesis.
