@@ -1,4 +1,4 @@
-//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`. Plain std, so that it builds in a moment.
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`. Plain std, so that it builds in a moment.
 mod assets;
 mod machine;
 
@@ -8,7 +8,8 @@ use std::process::{Command, ExitCode};
 const USAGE: &str = "cargo xtask demo [--port N] [--fresh]   install what is missing, build, serve the demo shop
 cargo xtask test [ARGS…]                install what is missing, run every test (ARGS go to cargo test)
 cargo xtask assets [--check]            make built.css from the styles and templates, or check that it is current
-cargo xtask shots                       take docs/screenshots anew from the demo shop";
+cargo xtask shots                       take docs/screenshots anew from the demo shop
+cargo xtask bench                       time the core: operating points, diagnose, orders";
 
 fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -19,6 +20,7 @@ fn main() -> ExitCode {
         ["assets"] => assets::make(),
         ["assets", "--check"] => assets::check(),
         ["shots"] => shots(),
+        ["bench"] => bench(),
         _ => Err(USAGE.to_owned()),
     };
     match done {
@@ -55,6 +57,10 @@ fn test(rest: &[&str]) -> Result<(), String> {
     machine::install(machine::SERVER)?;
     machine::install(machine::BROWSER)?;
     run(cargo().current_dir(machine::root()?).args(["test", "--workspace"]).args(rest))
+}
+
+fn bench() -> Result<(), String> {
+    run(cargo().current_dir(machine::root()?).args(["bench", "--package", "velvet-dial-core", "--bench", "speed"]))
 }
 
 fn shots() -> Result<(), String> {
