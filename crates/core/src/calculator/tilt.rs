@@ -56,8 +56,8 @@ pub struct Covered {
     pub turns_at_deg: Option<f64>,
 }
 
-/// Steepest slope looked at, degrees.
-const STEEPEST_DEG: f64 = 45.0;
+/// Steepest slope looked at, tenths of a degree.
+const STEEPEST_TENTHS: i32 = 450;
 
 /// Oil over the pickup's joint on a slope, and which way covers it.
 ///
@@ -96,12 +96,9 @@ pub fn tilt(sump: &Sump) -> Result<Covered, CalculatorError> {
     let lean = over(1.0) - over(-1.0);
     let deeper = if lean.abs() < 1e-6 { None } else { Some(if lean > 0.0 { Way::NoseUp } else { Way::NoseDown }) };
     let is_covered_level = over(0.0) > 0.0;
-    let first = |sign: f64| (1..=450).map(|step| sign * 0.1 * f64::from(step)).find(|slope| (over(*slope) > 0.0) != is_covered_level);
-    let turns_at_deg = [first(1.0), first(-1.0)]
-        .into_iter()
-        .flatten()
-        .filter(|slope| slope.abs() <= STEEPEST_DEG)
-        .min_by(|a, b| a.abs().total_cmp(&b.abs()));
+    let first =
+        |sign: f64| (1..=STEEPEST_TENTHS).map(|step| sign * 0.1 * f64::from(step)).find(|slope| (over(*slope) > 0.0) != is_covered_level);
+    let turns_at_deg = [first(1.0), first(-1.0)].into_iter().flatten().min_by(|a, b| a.abs().total_cmp(&b.abs()));
     Ok(Covered {
         over_joint_mm,
         covered,

@@ -2,7 +2,7 @@
 use super::{Case, Decider, Diagnosis, Projected, Setting, project};
 use crate::limits::Decision;
 use crate::trace::knowledge::{Knowledge, knowledge};
-use crate::trace::{Bench, Enough, Learned, Order, Plan, Tracer, Until, overturn, plan};
+use crate::trace::{Bench, Enough, Learned, Order, Plan, Tracer, Until, leader_of, overturn, plan};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -94,7 +94,7 @@ pub fn explain(case: &Case, tracer: &Tracer, setting: &Setting, diagnosis: &Diag
     let states = &diagnosis.posterior.states;
     let done: Vec<&str> = case.evidence.iter().map(|entry| entry.check.as_str()).collect();
     let bench = Bench { layout: &case.engine.layout, done: &done, may_run: diagnosis.may_run.allowed() };
-    let usual = (0..diagnosis.priors.len()).max_by(|a, b| of(&diagnosis.priors, *a).total_cmp(&of(&diagnosis.priors, *b))).unwrap_or(0);
+    let usual = leader_of(&diagnosis.priors).unwrap_or(0);
     let overturned = overturn(&diagnosis.next).and_then(|(check, turn)| {
         let outcome = know.check(check)?.outcomes.get(turn.outcome)?;
         Some(OverturnOut { check, outcome: &outcome.id, then_leads: name(turn.cause), probability: turn.probability })

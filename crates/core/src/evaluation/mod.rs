@@ -17,7 +17,7 @@ pub use score::{Bin, Calibration, Tally};
 
 use crate::case::{Evidence, Setting, diagnose, spec_points};
 use crate::trace::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
-use crate::trace::{Bench, ENOUGH, Order, Posterior, Tracer, Until, Walk, pick};
+use crate::trace::{Bench, Order, Posterior, Tracer, Until, Walk, leader_of, pick};
 use blind::{Blind, Engine, is_true};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -295,7 +295,8 @@ fn follow(
     bench: &Bench,
     (truth, answers): (Option<&Hypothesis>, &[usize]),
 ) -> (OrderScore, Vec<f64>) {
-    let usual = usual_failure(know, bench);
+    // The known pattern of an engine nobody has a history of: its most frequent cause.
+    let usual = leader_of(&know.priors(bench.layout)).unwrap_or(0);
     let mut walk = Walk::new(states, bench);
     let mut first: Option<(OrderScore, Vec<f64>)> = None;
     let (mut checks, mut repairs, mut in_vain) = (0, 0, 0.0);
@@ -329,12 +330,3 @@ fn follow(
         walk.strike(know, leader);
     }
 }
-
-/// The known pattern of an engine nobody has a history of: its most frequent cause.
-fn usual_failure(know: &Knowledge, bench: &Bench) -> usize {
-    let priors = know.priors(bench.layout);
-    (0..priors.len()).max_by(|a, b| priors.get(*a).unwrap_or(&0.0).total_cmp(priors.get(*b).unwrap_or(&0.0))).unwrap_or(0)
-}
-
-/// Certainty at which an order stops, for whoever prints it.
-pub const STOPS_AT: f64 = ENOUGH;

@@ -1,5 +1,6 @@
 //! The tables as text: what `velvet-dial evaluate` prints and `docs/evaluation.md` holds.
-use super::{CauseScore, Evaluation, Orders, SHOWN_BY_PRESSURE, STOPS_AT, Tally};
+use super::{CauseScore, Evaluation, Orders, SHOWN_BY_PRESSURE, Tally};
+use crate::trace::ENOUGH;
 use std::fmt::{Display, Formatter, Result};
 
 const LEVELS: [&str; 4] = [
@@ -51,7 +52,7 @@ impl Display for Evaluation {
         writeln!(
             f,
             "## The orders of checks\n\nBegun at the four pressures, until one cause stands at {:.0} % or nothing is left to check.\n",
-            100.0 * STOPS_AT
+            100.0 * ENOUGH
         )?;
         for (answers, (shown, coming)) in ["clear answers, 5 % wrong", "answers as the tables have them, and 5 % wrong on top"]
             .iter()

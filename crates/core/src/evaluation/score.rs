@@ -37,13 +37,7 @@ impl Tally {
     pub(super) fn of(know: &Knowledge, hypothesis: &Hypothesis, posterior: &Posterior) -> Self {
         let ranked = posterior.ranked();
         let place = ranked.iter().position(|cause| is_true(hypothesis, *cause)).unwrap_or(usize::MAX);
-        let mut groups: Vec<(&str, f64)> = Vec::new();
-        for (cause, p) in know.causes.iter().zip(&posterior.probability) {
-            match groups.iter_mut().find(|(group, _)| *group == cause.group) {
-                Some((_, sum)) => *sum += p,
-                None => groups.push((&cause.group, *p)),
-            }
-        }
+        let mut groups = know.by_group(&posterior.probability);
         groups.sort_by(|a, b| b.1.total_cmp(&a.1));
         let of_truth =
             |group: &str| know.causes.iter().enumerate().any(|(index, cause)| cause.group == group && is_true(hypothesis, index));

@@ -15,6 +15,7 @@ mod tracer;
 mod weigh;
 
 pub use memory::{Learned, Memory, MemoryError, OWN_JOBS};
+pub(crate) use next::leader_of;
 pub use next::{Bench, ENOUGH, Enough, Proposal, Turn, enough, next_checks, overturn, settled};
 pub use order::{Order, Plan, Until, in_order, plan};
 pub(crate) use order::{Walk, pick};

@@ -233,17 +233,11 @@ fn loss_minutes(know: &Knowledge, causes: &[f64]) -> f64 {
 }
 
 fn by_group(know: &Knowledge, causes: &[f64]) -> Vec<f64> {
-    let mut groups: Vec<(&str, f64)> = Vec::new();
-    for (cause, p) in know.causes.iter().zip(causes) {
-        match groups.iter_mut().find(|(name, _)| *name == cause.group) {
-            Some((_, sum)) => *sum += p,
-            None => groups.push((&cause.group, *p)),
-        }
-    }
-    groups.into_iter().map(|(_, p)| p).collect()
+    know.by_group(causes).into_iter().map(|(_, p)| p).collect()
 }
 
-fn leader_of(causes: &[f64]) -> Option<usize> {
+/// The most probable of some causes, by index.
+pub(crate) fn leader_of(causes: &[f64]) -> Option<usize> {
     causes.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map(|(cause, _)| cause)
 }
 

@@ -7,7 +7,7 @@
 //! The price of an order: jobs are drawn from the present odds, each check's outcome is drawn from its table, and the order is followed until
 //! its end; minutes and money are means over these jobs, opening counted once.
 use super::knowledge::{Check, Knowledge};
-use super::next::{Bench, ENOUGH, Opened, Proposal, after, proposals, stop};
+use super::next::{Bench, ENOUGH, Opened, Proposal, after, leader_of, proposals, stop};
 use crate::choice::choice;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -134,7 +134,7 @@ fn likely_path((order, until): (Order, Until), know: &'static Knowledge, states:
     {
         named.push(check.id.as_str());
         let chances: Vec<f64> = (0..check.outcomes.len()).map(|outcome| after(&walk.states, check, outcome).1).collect();
-        let likely = chances.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(outcome, _)| outcome);
+        let likely = leader_of(&chances).unwrap_or(0);
         walk.take(know, check, likely);
     }
     named
@@ -179,7 +179,7 @@ impl<'a> Walk<'a> {
 
     fn step(&self, (order, until): (Order, Until), know: &'static Knowledge, usual: usize) -> Step {
         let causes = know.fold(&self.states);
-        let leader = causes.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(cause, _)| cause);
+        let leader = leader_of(&causes).unwrap_or(0);
         let certainty = causes.get(leader).copied().unwrap_or(0.0);
         if certainty >= ENOUGH {
             return Step::Certain(leader);

@@ -57,6 +57,18 @@ impl Knowledge {
         self.hypotheses.iter().flat_map(|h| [of(h) * SLIGHT_UNDER, of(h) * (1.0 - SLIGHT_UNDER)]).collect()
     }
 
+    /// Probabilities of the groups of parts from those of the causes, in the order the groups first stand in the file.
+    pub fn by_group(&self, causes: &[f64]) -> Vec<(&str, f64)> {
+        let mut groups: Vec<(&str, f64)> = Vec::new();
+        for (cause, p) in self.causes.iter().zip(causes) {
+            match groups.iter_mut().find(|(name, _)| *name == cause.group) {
+                Some((_, sum)) => *sum += p,
+                None => groups.push((&cause.group, *p)),
+            }
+        }
+        groups
+    }
+
     /// Probabilities of the causes from those of the states. A linked pair counts for what came first, since without mending that the
     /// second comes back; a pair that only met counts half for each. So the causes sum to one as the states do.
     pub fn fold(&self, states: &[f64]) -> Vec<f64> {
