@@ -32,9 +32,16 @@ fn main() -> ExitCode {
     }
 }
 
-/// Cargo as the one that runs us.
+/// Cargo as the one that runs us, without what it told us of ourselves: a build script that looks at that would build its crate, and all that stand on
+/// it, anew each time the command is typed by another way.
 fn cargo() -> Command {
-    Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()))
+    let mut cargo = Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()));
+    for (name, _) in std::env::vars_os() {
+        if name.to_str().is_some_and(|name| name.starts_with("CARGO_PKG_") || name.starts_with("CARGO_MANIFEST_")) {
+            cargo.env_remove(name);
+        }
+    }
+    cargo
 }
 
 fn run(command: &mut Command) -> Result<(), String> {

@@ -9,7 +9,7 @@ use velvet_dial_core::circuit::nominal::{self, DIMENSIONS, Unknowns};
 use velvet_dial_core::circuit::{Circuit, Fault, Working, harm};
 use velvet_dial_core::oil;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{Bench, Order, Tracer, Until, plan};
+use velvet_dial_core::trace::{Order, Tracer, Until, plan};
 
 fn main() {
     divan::main();
@@ -35,13 +35,12 @@ fn tracer(case: &Case) -> Tracer {
 
 /// Every fault on sixteen drawn engines.
 fn engines(case: &Case) -> Vec<Circuit> {
-    let spec = spec_points(case);
     let oil = oil::typical("5W-30").unwrap();
     let faults: Vec<Fault> = knowledge().causes.iter().map(|cause| cause.fault).collect();
     (0..16)
         .flat_map(|draw| {
             let numbers: [f64; DIMENSIONS] = std::array::from_fn(|i| (0.37 * (draw * DIMENSIONS + i + 1) as f64).fract());
-            let healthy = nominal::circuit(&case.engine, &spec, oil, &Unknowns::from_unit(&numbers, true));
+            let healthy = nominal::circuit(&case.engine, oil, &Unknowns::from_unit(&numbers, &case.engine));
             faults.iter().map(move |fault| {
                 let mut circuit = healthy.clone();
                 harm(&mut circuit, &[(*fault, 0.6)]);
@@ -92,7 +91,7 @@ fn diagnose_one_more_check(bencher: Bencher) {
     let mut case = case();
     let tracer = tracer(&case);
     known(&case, &tracer);
-    case.evidence.push(velvet_dial_core::case::Evidence { check: "tilt".into(), outcome: "better_covered".into() });
+    case.evidence.push(velvet_dial_core::case::Evidence::of("tilt", "better_covered"));
     bencher.bench_local(|| known(black_box(&case), &tracer));
 }
 
@@ -101,6 +100,6 @@ fn diagnose_one_more_check(bencher: Bencher) {
 fn plan_most_told(bencher: Bencher) {
     let case = case();
     let known = known(&case, &tracer(&case));
-    let bench = Bench { layout: &case.engine.layout, done: &[], may_run: true };
-    bencher.bench_local(|| plan((Order::MostTold, Until::GoodEnough), knowledge(), &known.posterior.states, &bench, 0));
+    let situation = known.situation(&case);
+    bencher.bench_local(|| plan((Order::MostTold, Until::GoodEnough), knowledge(), &known.posterior.states, &situation, 0));
 }

@@ -86,13 +86,23 @@ fields! {
     /// How far the needle moved either side during the hold.
     SPREAD = "spread", "Needle moves ±", 0.0..=500.0, "kPa";
     /// Displacement.
-    DISPLACEMENT = "displacement_l", "Displacement", 0.1..=20.0, "l";
+    DISPLACEMENT = "displacement_l", "Displacement", 0.1..=60.0, "l";
     /// Cylinders.
     CYLINDERS = "cylinders", "Cylinders", 1.0..=16.0, "";
     /// Idle speed.
     IDLE = "idle_rpm", "Idle speed", 300.0..=2000.0, "rpm";
     /// Relief valve.
     RELIEF = "relief_opens_kpa", "Relief opens at", 50.0..=1500.0, "kPa";
+    /// Rated speed.
+    RATED = "rated_rpm", "Rated speed", 500.0..=10000.0, "rpm";
+    /// Sump off, by the card.
+    SUMP_OFF = "sump_off_minutes", "Sump off takes", 10.0..=3000.0, "min";
+    /// What an engine is worth to its owner.
+    WORTH = "worth", "Engine's worth", 0.0..=1000000.0, "";
+    /// How long a hold lasted.
+    HOLD = "hold_s", "Held for", 0.0..=3600.0, "s";
+    /// How long a person overrules the flag for.
+    OVERRULED = "overrule_minutes", "Overruled for", 1.0..=60.0, "min";
     /// Piston jets.
     JETS = "jets_open_kpa", "Jets open at", 50.0..=600.0, "kPa";
     /// Gauge's full scale.
@@ -141,6 +151,14 @@ fields! {
     GATE = "gate_s", "Counted over", 0.01..=10.0, "s";
     /// Open share of a screen.
     OPEN_SHARE = "open_share", "Open share", 0.005..=1.0, "";
+    /// Flow through a restrictor.
+    FLOW = "flow_l_min", "Flow", 0.01..=100.0, "l/min";
+    /// A share of a mixture.
+    SHARE = "share", "Share", 0.0..=1.0, "";
+    /// Share of an engine's oil that goes elsewhere than to its journals.
+    OTHER_SHARE = "other_share", "Share that goes elsewhere", 0.0..=0.9, "";
+    /// A signal or a supply.
+    VOLTS = "volts", "Volts", 0.0..=30.0, "V";
     /// Length of a task.
     DURATION = "minutes", "Minutes", 1.0..=10000.0, "min";
 }

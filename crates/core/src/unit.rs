@@ -86,3 +86,20 @@ impl Default for Gear {
 pub fn is_idle(card: &Card, rpm: f64) -> bool {
     rpm <= 1.25 * card.idle_rpm
 }
+
+/// A figure as it is told: to four figures, and whole from a thousand on. What is finer nobody measured.
+///
+/// ```
+/// # use velvet_dial_core::unit::figures;
+/// assert_eq!(figures(0.4930091081397925), 0.493);
+/// assert_eq!(figures(12_345.678), 12_346.0);
+/// assert_eq!(figures(-0.0), 0.0);
+/// ```
+pub fn figures(value: f64) -> f64 {
+    if value == 0.0 || !value.is_finite() {
+        return if value.is_finite() { 0.0 } else { value };
+    }
+    let places = (3 - value.abs().log10().floor() as i32).clamp(0, 9);
+    let scale = 10f64.powi(places);
+    (value * scale).round() / scale + 0.0
+}

@@ -5,7 +5,7 @@ mod support;
 
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use support::{card, even, example, layouts, sheet};
+use support::{card, even, example, layouts};
 use velvet_dial_core::case::{Setting, diagnose, explain, parse, report, spec_points};
 use velvet_dial_core::circuit::nominal::{self, Unknowns};
 use velvet_dial_core::circuit::*;
@@ -181,18 +181,17 @@ proptest! {
         for point in out["verdict"]["points"].as_array().unwrap().iter().filter(|point| !point["measured_kpa"].is_null()) {
             prop_assert!(point["u_kpa"].as_f64().unwrap() > 0.0 && point["probability_conforms"].is_number() && point["decision"] != "not_measured");
         }
-        prop_assert_eq!(out["stop"]["run_engine"].as_bool().unwrap(), diagnosis.may_run.allowed());
+        prop_assert_eq!(out["stop"]["run_engine"].as_bool().unwrap(), diagnosis.flag.allowed());
     }
 
     #[test]
-    fn an_engine_of_any_card_reads_between_nothing_and_its_relief(layout in layouts(), litres in 0.1..20.0f64, idle in 300.0..2000.0f64, index in 0..10_000usize, known: bool) {
+    fn an_engine_of_any_card_reads_between_nothing_and_its_relief(layout in layouts(), litres in 0.1..60.0f64, idle in 300.0..2000.0f64, index in 0..10_000usize, known: bool) {
         let card = Card { displacement_l: litres, idle_rpm: idle, relief_opens_kpa: known.then_some(450.0), ..card(layout) };
-        for spec in [&sheet()[..], &[]] {
-            let circuit = nominal::circuit(&card, spec, oil::typical("10W-40").unwrap(), &Unknowns::from_unit(&even(index), known));
-            for (rpm, oil_temp_c) in [(idle, 100.0), (3000.0, 100.0), (idle, 0.0), (6000.0, 60.0)] {
-                let state = circuit.solve(Working { rpm, oil_temp_c });
-                prop_assert!(state.gallery_pa > 0.0 && state.gallery_pa < 2.0 * circuit.relief.cracks_pa, "{state:?}");
-            }
+        let circuit = nominal::circuit(&card, oil::typical("10W-40").unwrap(), &Unknowns::from_unit(&even(index), &card));
+        let rated = card.rated_rpm();
+        for (rpm, oil_temp_c) in [(idle, 100.0), (0.5 * rated, 100.0), (idle, 0.0), (rated, 60.0)] {
+            let state = circuit.solve(Working { rpm, oil_temp_c });
+            prop_assert!(state.gallery_pa > 0.0 && state.gallery_pa < 2.6 * circuit.relief.cracks_pa, "{state:?}");
         }
     }
 }
@@ -222,7 +221,7 @@ fn the_example_is_explained_in_full() {
         .collect();
     doubts.sort();
     told.extend(doubts);
-    told.push(format!("overturned by: {}", explained["overturn"]["check"].as_str().unwrap()));
+    told.push(format!("overturned by: {}", explained["overturn"]["check"].as_str().unwrap_or("a reading")));
     told.push(format!("enough: {}", explained["enough"]));
     told.extend(explained["orders"].as_array().unwrap().iter().map(|plan| plan["order"].as_str().unwrap().to_owned()));
     insta::assert_snapshot!(told.join("\n"));

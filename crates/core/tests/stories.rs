@@ -98,7 +98,7 @@ fn stories() -> Vec<Story> {
             found: &[("relief_plunger", "free"), ("gallery_blow", "gallery")],
             verdict: Decision::Below,
             cause: "gallery_leak",
-            may_run: true,
+            may_run: false,
         },
         Story {
             name: "a ball of a piston jet held by carbon",
@@ -137,12 +137,12 @@ fn every_story_ends_where_it_must() {
             // The finding that names the cause may not lower it; others may, a little.
             let here = odds(&now, story.cause);
             assert!(here > 0.25 * last, "{}: {check}={outcome} takes it from {last} to {here}", story.name);
-            assert!(now.next.iter().all(|proposal| proposal.check != *check), "{}: {check} is proposed again", story.name);
+            assert!(now.next.iter().all(|proposal| proposal.check() != Some(check)), "{}: {check} is proposed again", story.name);
             last = here;
         }
         let (_, end) = known(&value);
         assert_eq!(leader(&end), story.cause, "{}", story.name);
-        assert_eq!((end.verdict.overall, end.may_run.allowed()), (story.verdict, story.may_run), "{}", story.name);
+        assert_eq!((end.verdict.overall, end.flag.allowed()), (story.verdict, story.may_run), "{}", story.name);
         assert!(last > 0.5, "{}: {last}", story.name);
     }
 }

@@ -213,15 +213,15 @@ fn the_schema_in_docs_is_that_of_the_types_and_holds_every_range() {
             );
         }
     };
-    ranged("Card", &["displacement_l", "cylinders", "idle_rpm", "relief_opens_kpa"]);
+    ranged("Card", &["displacement_l", "cylinders", "idle_rpm", "relief_opens_kpa", "rated_rpm", "sump_off_minutes", "worth"]);
     ranged("Layout", &["jets_open_kpa"]);
     ranged("Point", &["rpm", "oil_temp_c", "min_kpa", "max_kpa"]);
     ranged("Instrument", &["full_scale_kpa", "class_percent", "graduation_kpa"]);
-    ranged("Reading", &["rpm", "oil_temp_c", "kpa", "spread_kpa"]);
+    ranged("Reading", &["rpm", "oil_temp_c", "kpa", "spread_kpa", "hold_s"]);
     assert_eq!(made["properties"]["format"]["const"], "velvet-dial.case/1");
-    assert_eq!(made["$defs"]["Evidence"]["oneOf"].as_array().unwrap().len(), 32);
-    assert_eq!(made["properties"]["circumstances"]["items"]["enum"].as_array().unwrap().len(), 22);
-    for closed in ["Card", "Layout", "Point", "Sheet", "Instrument", "Reading", "Evidence"] {
+    assert_eq!(made["$defs"]["Evidence"]["oneOf"].as_array().unwrap().len(), 42);
+    assert_eq!(made["properties"]["circumstances"]["items"]["enum"].as_array().unwrap().len(), 30);
+    for closed in ["Card", "Layout", "Point", "Sheet", "Instrument", "Reading", "Evidence", "Act", "BenchSaid"] {
         assert_eq!(made["$defs"][closed]["additionalProperties"], false, "{closed} lets strangers in");
     }
     // Required is what the format says, and every key of its example is known.

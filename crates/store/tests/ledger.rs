@@ -1,7 +1,7 @@
 //! On a real MariaDB: a shop sees its own things alone, a ledger is only added to, and a write sent twice is written once.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
-use velvet_dial_core::case::{Phase, Reading};
-use velvet_dial_core::circuit::{Card, Layout};
+use velvet_dial_core::case::Reading;
+use velvet_dial_core::circuit::Card;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::jobs::{self, Body, Opening, Repair, TakenReading, Write, Written};
@@ -12,14 +12,7 @@ async fn shop(db: &Connection, name: &str) -> (Viewer, Viewer, uuid::Uuid) {
     let shop = accounts::add_shop(db, name).await.unwrap();
     let one = accounts::add_user(db, shop, &format!("{name}-one"), "One", "a long password").await.unwrap().unwrap();
     let two = accounts::add_user(db, shop, &format!("{name}-two"), "Two", "a long password").await.unwrap().unwrap();
-    let card = Card {
-        displacement_l: 2.0,
-        cylinders: 4,
-        idle_rpm: 750.0,
-        oil_grade: "5W-30".into(),
-        relief_opens_kpa: None,
-        layout: Layout::default(),
-    };
+    let card = Card::of(2.0, 4, 750.0, "5W-30");
     let engine = library::add_engine(db, &one, "Quayside", &card).await.unwrap().unwrap();
     (one, two, engine)
 }
@@ -102,16 +95,7 @@ async fn a_form_sent_twice_is_written_once_and_typed_anew_is_not_lost() {
     assert!(matches!(c, Written::Stands(_)));
     // The back button: the same form's key, something else typed.
     let reading = |kpa: f64| {
-        let reading = Reading {
-            rpm: 750.0,
-            oil_temp_c: 98.0,
-            oil_temp_estimated: false,
-            gear: Gear::Neutral,
-            kpa,
-            spread_kpa: 0.0,
-            instrument: None,
-            phase: Phase::Before,
-        };
+        let reading = Reading::of(750.0, 98.0, kpa);
         Body::Reading(TakenReading { reading, gauge: None, capture: None })
     };
     for kpa in [60.0, 62.0, 60.0, 62.0] {

@@ -1,5 +1,5 @@
 //! Styles, scripts and fonts, carried in the program itself.
-use crate::error::Fault;
+use crate::error::Failure;
 use actix_web::http::header::{CACHE_CONTROL, ETAG, IF_NONE_MATCH};
 use actix_web::{HttpRequest, HttpResponse, web};
 use rust_embed::RustEmbed;
@@ -9,8 +9,8 @@ use rust_embed::RustEmbed;
 struct Files;
 
 /// Serves one file; the browser asks again each time and mostly hears “unchanged”.
-pub async fn file(path: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, Fault> {
-    let file = Files::get(&path).ok_or(Fault::NoPage)?;
+pub async fn file(path: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, Failure> {
+    let file = Files::get(&path).ok_or(Failure::NoPage)?;
     let tag: String = file.metadata.sha256_hash().iter().take(12).map(|byte| format!("{byte:02x}")).collect();
     let tag = format!("\"{tag}\"");
     let known = request

@@ -8,7 +8,6 @@ use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
-use velvet_dial_core::unit::Gear;
 use velvet_dial_store::jobs::{self, Body, Opening, Repair, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 
@@ -183,14 +182,11 @@ fn body(entry: &Entry) -> Option<Body> {
     if let (Some(rpm), Some(oil_temp_c), Some(kpa)) = (entry.rpm, entry.oil, entry.kpa) {
         let phase = if entry.after { Phase::After } else { Phase::Before };
         let reading = Reading {
-            rpm,
-            oil_temp_c,
             oil_temp_estimated: entry.estimated,
-            gear: Gear::Neutral,
-            kpa,
             spread_kpa: entry.spread,
             instrument: entry.gauge.clone(),
             phase,
+            ..Reading::of(rpm, oil_temp_c, kpa)
         };
         return Some(Body::Reading(TakenReading { reading, gauge: None, capture: None }));
     }

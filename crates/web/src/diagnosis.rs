@@ -1,6 +1,6 @@
 //! A job handed to the core, off the threads that serve.
 use crate::app::App;
-use crate::error::Fault;
+use crate::error::Failure;
 use actix_web::web;
 use std::sync::Arc;
 use velvet_dial_core::case::{Case, Diagnosis, Setting, diagnose};
@@ -22,12 +22,12 @@ pub struct Assessed {
 }
 
 /// Diagnoses a job as it stands, and as it stood one entry ago.
-pub async fn assess(app: web::Data<App>, job: Job) -> Result<Assessed, Fault> {
+pub async fn assess(app: web::Data<App>, job: Job) -> Result<Assessed, Failure> {
     let job = Arc::new(job);
     web::block(move || {
         let case = job.case();
         let tracer = app.tracer(&case)?;
-        let setting = Setting { put_right: job.repair().is_some(), ..Setting::default() };
+        let setting = Setting { now: Some(chrono::Utc::now()), ..Setting::default() };
         let now = diagnose(&case, &tracer, &setting);
         let earlier = job.case_at(job.seq() - 1);
         let before =

@@ -9,7 +9,7 @@ use velvet_dial_store::StoreError;
 
 /// What can go wrong while a request is answered.
 #[derive(Debug, Error)]
-pub enum Fault {
+pub enum Failure {
     /// Nobody is signed in; afterwards they go on where they were.
     #[error("sign in first")]
     SignInFirst {
@@ -55,7 +55,7 @@ struct ErrorPage {
     says: &'static str,
 }
 
-impl Fault {
+impl Failure {
     /// Title and sentence for the user; nothing from inside goes into it.
     fn words(&self) -> (&'static str, &'static str) {
         match self {
@@ -84,7 +84,7 @@ impl Fault {
     }
 }
 
-impl ResponseError for Fault {
+impl ResponseError for Failure {
     fn status_code(&self) -> StatusCode {
         match self {
             Self::SignInFirst { fragment: false, .. } => StatusCode::SEE_OTHER,

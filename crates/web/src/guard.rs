@@ -1,5 +1,5 @@
 //! What stands before every handler: size limits, refusal of other sites, headers.
-use crate::error::Fault;
+use crate::error::Failure;
 use actix_multipart::form::MultipartFormConfig;
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
@@ -16,7 +16,7 @@ const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; i
 form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 pub fn form_limits() -> FormConfig {
-    FormConfig::default().limit(MOST_FORM_BYTES).error_handler(|error, _| Fault::Form(error.to_string()).into())
+    FormConfig::default().limit(MOST_FORM_BYTES).error_handler(|error, _| Failure::Form(error.to_string()).into())
 }
 
 pub fn multipart_limits() -> MultipartFormConfig {
@@ -24,7 +24,7 @@ pub fn multipart_limits() -> MultipartFormConfig {
     MultipartFormConfig::default()
         .total_limit(velvet_dial_core::capture::MOST_BYTES + 64 * 1024)
         .memory_limit(1024 * 1024)
-        .error_handler(|error, _| Fault::Upload(error.to_string()).into())
+        .error_handler(|error, _| Failure::Upload(error.to_string()).into())
 }
 
 /// Refuses a change asked for by another site's page (Fetch Metadata; Origin where a browser is too old for it).
@@ -34,7 +34,7 @@ pub async fn refuse_other_sites(
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
     if changes && !from_here(request.headers(), request.connection_info().host()) {
-        return Err(Fault::OtherSite.into());
+        return Err(Failure::OtherSite.into());
     }
     next.call(request).await
 }

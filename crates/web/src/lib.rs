@@ -1,10 +1,9 @@
 //! The web application and its command line.
 //!
 //! A request goes: [`guard`] (headers, cross-site refusal) → a handler in [`page`] or [`stage`] → the store for a job → the core for what is known
-//! of it → [`bench`], which turns both into what a template prints → HTML. Arithmetic is in core, SQL in store, HTML in templates.
+//! of it → [`workbench`], which turns both into what a template prints → HTML. Arithmetic is in core, SQL in store, HTML in templates.
 pub mod app;
 pub mod assets;
-pub mod bench;
 pub mod command;
 pub mod demo;
 mod diagnosis;
@@ -16,3 +15,4 @@ mod routes;
 mod show;
 mod stage;
 mod visitor;
+pub mod workbench;

@@ -1,5 +1,5 @@
 //! Every address, in one place.
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::{assets, page, stage};
 use actix_web::web::{self, ServiceConfig, get, post, resource};
 
@@ -30,5 +30,5 @@ pub fn all(config: &mut ServiceConfig) {
         .route("/jobs/{number}/captures/{id}", get().to(stage::capture::show))
         .route("/jobs/{number}/captures/{id}/mapping", post().to(stage::capture::map))
         .route("/jobs/{number}/{stage}", get().to(stage::show))
-        .default_service(web::to(|| async { Err::<&'static str, _>(Fault::NoPage) }));
+        .default_service(web::to(|| async { Err::<&'static str, _>(Failure::NoPage) }));
 }

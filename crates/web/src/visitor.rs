@@ -1,6 +1,6 @@
 //! Who asks, and how they like to see it.
 use crate::app::App;
-use crate::error::Fault;
+use crate::error::Failure;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use governor::clock::{Clock, DefaultClock};
@@ -23,8 +23,8 @@ const THEME: &str = "vd_theme";
 pub struct SignedIn(pub Viewer);
 
 impl FromRequest for SignedIn {
-    type Error = Fault;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, Fault>>>>;
+    type Error = Failure;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, Failure>>>>;
 
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let token = request.cookie(SESSION).map(|cookie| Token::from_cookie(cookie.value()));
@@ -32,7 +32,7 @@ impl FromRequest for SignedIn {
         let back = if request.method().is_safe() { request.path().to_owned() } else { "/".to_owned() };
         let app = request.app_data::<web::Data<App>>().cloned();
         Box::pin(async move {
-            let away = || Fault::SignInFirst { back, fragment };
+            let away = || Failure::SignInFirst { back, fragment };
             let (Some(token), Some(app)) = (token, app) else {
                 return Err(away());
             };

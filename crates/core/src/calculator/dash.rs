@@ -19,6 +19,9 @@ pub struct Dash {
     /// Dash or module's error, percent of its reading; 10 where its sheet says nothing.
     #[serde(default = "ten")]
     pub dash_percent: f64,
+    /// The last mark of the dash, kPa: at it the needle cannot show more.
+    #[serde(default)]
+    pub dash_full_scale_kpa: Option<f64>,
     /// One or more pairs, at idle and at 2000.
     pub pairs: Vec<Pair>,
     /// The dash jumped while the test gauge stood still.
@@ -85,10 +88,14 @@ pub fn compare(dash: &Dash) -> Result<Compared, CalculatorError> {
     hold(&field::CLASS, dash.gauge.class_percent)?;
     hold(&field::GRADUATION, dash.gauge.graduation_kpa)?;
     let own = dash.gauge.own_u_kpa();
+    let top = dash.dash_full_scale_kpa.map(|kpa| hold(&field::FULL_SCALE, kpa)).transpose()?;
     let mut worst: Option<(f64, f64)> = None;
     for pair in &dash.pairs {
         let gauge = hold(&field::PRESSURE, pair.gauge_kpa)?;
         let shown = hold(&field::PRESSURE, pair.dash_kpa)?;
+        // A dash at its last mark says only that the pressure is no less.
+        let pegged = top.is_some_and(|top| shown >= 0.98 * top);
+        let gauge = if pegged { gauge.min(shown) } else { gauge };
         let u = own.hypot((percent / 100.0 * gauge.max(shown) + DASH_FLOOR_KPA) / 3f64.sqrt());
         if worst.is_none_or(|(difference, of)| (shown - gauge).abs() / u > difference.abs() / of) {
             worst = Some((shown - gauge, u));

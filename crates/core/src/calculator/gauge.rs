@@ -48,6 +48,8 @@ pub struct Suited {
     pub error_at_limit_percent: f64,
     /// Below this it is blind, kPa.
     pub blind_below_kpa: f64,
+    /// It can tell the limit: that does not lie in its blind zone.
+    pub tells_limit: bool,
     /// Room over the highest hot pressure, percent of that; negative when it is overloaded.
     pub head_room_hot_percent: f64,
     /// Room over the cold peak, percent of that; negative when it is overloaded.
@@ -56,21 +58,25 @@ pub struct Suited {
     pub full_scale_over_working: f64,
 }
 
-/// The choice.
+/// The choice: the finest gauge that survives and can tell.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Choice {
     /// For the cold start; none when every gauge would be overloaded.
     pub cold: Option<String>,
-    /// For the hot readings; none likewise.
+    /// For the hot readings; none when every gauge would be overloaded or is blind at the limit.
     pub hot: Option<String>,
     /// One gauge does both.
     pub one_does_both: bool,
+    /// The choice in a sentence.
+    pub says: String,
     /// Every gauge, the finest at the limit first.
     pub gauges: Vec<Suited>,
 }
 
 /// Room wanted over the highest pressure a gauge meets, as a share.
 const ROOM: f64 = 0.1;
+/// A gauge is blind below so many of its own standard uncertainties.
+const BLIND: f64 = 10.0;
 
 /// The gauges to use cold and hot, and how each suits.
 ///
@@ -103,9 +109,19 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
     }
     gauges.sort_by(|a, b| a.u_at_limit_kpa.total_cmp(&b.u_at_limit_kpa));
     // The finest that is not overloaded: hot readings want the limit told, and cold the peak survived.
-    let finest = |room: fn(&Suited) -> f64| gauges.iter().find(|gauge| room(gauge) >= 100.0 * ROOM).map(|gauge| gauge.name.clone());
-    let (cold, hot) = (finest(|gauge| gauge.head_room_cold_percent), finest(|gauge| gauge.head_room_hot_percent));
-    Ok(Choice { one_does_both: cold.is_some() && cold == hot, cold, hot, gauges })
+    let finest = |fits: fn(&Suited) -> bool| gauges.iter().find(|gauge| fits(gauge)).map(|gauge| gauge.name.clone());
+    let cold = finest(|gauge| gauge.head_room_cold_percent >= 100.0 * ROOM);
+    let hot = finest(|gauge| gauge.tells_limit && gauge.head_room_hot_percent >= 100.0 * ROOM);
+    let says = match (&cold, &hot) {
+        (_, None) if gauges.iter().all(|gauge| !gauge.tells_limit) => {
+            format!("None of the shop's gauges can tell {least} kPa: borrow one of a smaller range or a finer class, or use a transducer.")
+        }
+        (_, None) => "The gauges that could tell the limit would be overloaded hot: use a transducer.".to_owned(),
+        (None, Some(hot)) => format!("{hot} tells the limit hot; none survives the cold peak, so fit it when the engine is hot."),
+        (Some(cold), Some(hot)) if cold == hot => format!("{hot} does both."),
+        (Some(cold), Some(hot)) => format!("Start cold on {cold}, change to {hot} when it is hot and under {working} kPa."),
+    };
+    Ok(Choice { one_does_both: cold.is_some() && cold == hot, cold, hot, says, gauges })
 }
 
 fn suits(gauge: &Candidate, (least, working, peak): (f64, f64, f64)) -> Result<Suited, CalculatorError> {
@@ -122,7 +138,8 @@ fn suits(gauge: &Candidate, (least, working, peak): (f64, f64, f64)) -> Result<S
         name: gauge.name.clone(),
         u_at_limit_kpa,
         error_at_limit_percent: 100.0 * u_at_limit_kpa / least,
-        blind_below_kpa: (10.0 * u_at_limit_kpa).min(full_scale_kpa),
+        blind_below_kpa: (BLIND * u_at_limit_kpa).min(full_scale_kpa),
+        tells_limit: least >= (BLIND * u_at_limit_kpa).min(full_scale_kpa),
         head_room_hot_percent: room(working),
         head_room_cold_percent: room(peak),
         full_scale_over_working: full_scale_kpa / working,

@@ -4,27 +4,38 @@
 //! [`ALL`] is their list. Ranges stand in [`crate::field`]; a value outside is an error that says what would be right.
 mod dash;
 mod fill;
+mod flow;
 mod gauge;
+mod mixture;
 mod pulses;
 mod relief;
 mod screen;
+mod sender;
 mod strip;
 mod thread;
 mod tilt;
 mod timetable;
+mod warm;
 
 pub use dash::{Agreement, Compared, Dash, Pair, compare};
 pub use fill::{Fill, Filled, fill};
+pub use flow::{Bearings, Journal, JournalMap, Restrictor, Restricts, journal_map, restrictor};
 pub use gauge::{Candidate, Choice, GaugeChoice, Suited, choose};
+pub use mixture::{Mixed, Mixture, mixture};
 pub use pulses::{Pulses, Speed, speed};
 pub use relief::{Opens, ReliefValve, relief};
 pub use screen::{Screen, Starving, starving};
+pub use sender::{LampSwitch, Lights, Reads, Transducer, lamp_switch, transducer};
 pub use strip::{Gap, Print, Strip, strip};
 pub use thread::{Family, Lookalike, Match, Thread, ThreadMeasured, threads, which};
 pub use tilt::{Covered, Sump, Way, tilt};
 pub use timetable::{Planned, Step, Task, Timetable, timetable};
 
+pub use warm::{Build, BuildTime, Expected, Warm, build, warm};
+
 use crate::field::{Field, FieldError};
+use crate::refusal;
+use crate::unit::figures;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use thiserror::Error;
@@ -117,6 +128,17 @@ calculators! {
     "fill", "First fill and top-up", r#"{ "capacity_l": 4.5, "filter_l": 0.4, "left_in_l": 0.3 }"#, Fill => fill;
     "timetable", "The repair against the clock, backwards from the hand-over",
         r#"{ "hand_over": "2026-03-06T16:00:00", "tasks": [ { "name": "Sump on", "minutes": 60 }, { "name": "Sealant cures", "minutes": 720, "unattended": true }, { "name": "Fill and prove", "minutes": 90 } ] }"#, Timetable => timetable;
+    "warm", "A warm reading to what it will show hot",
+        r#"{ "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30" }, "rpm": 750, "oil_temp_c": 70, "kpa": 190, "to_c": 100 }"#, Warm => warm;
+    "build", "Seconds until pressure shows, from what is empty",
+        r#"{ "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30" }, "rpm": 250, "oil_temp_c": 15, "empty_l": 0.4, "suction_empty_l": 0.05 }"#, Build => build;
+    "restrictor", "Bore of a restrictor for a wanted flow",
+        r#"{ "flow_l_min": 2.0, "before_kpa": 300, "behind_kpa": 120, "oil_grade": "5W-30", "oil_temp_c": 100 }"#, Restrictor => restrictor;
+    "journals", "Journal map: the share of the leak each journal takes, and what renewing the bad ones gives back",
+        r#"{ "new_mm": 0.04, "limit_mm": 0.07, "kpa": 60, "other_share": 0.3, "clearances_mm": [0.045, 0.05, 0.09, 0.06] }"#, JournalMap => journal_map;
+    "transducer", "Volts to pressure", r#"{ "volts": 1.3, "supply_v": 5.0, "low_v": 0.5, "high_v": 4.5, "full_scale_kpa": 1000, "ratiometric": true, "zero_v": 0.51 }"#, Transducer => transducer;
+    "lamp", "Lamp switch: at which idle it lights", r#"{ "opens_kpa": 40, "spread_kpa": 12, "idle_rpm": 750, "idle_kpa": 62 }"#, LampSwitch => lamp_switch;
+    "mixture", "Two oils, or fuel in oil, to viscosity", r#"{ "grade": "5W-30", "other_grade": "15W-40", "other_share": 0.3, "oil_temp_c": 100 }"#, Mixture => mixture;
     "screen", "Screen's open share to the speed at which the pump starves",
         r#"{ "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30" }, "open_share": 0.08, "oil_temp_c": 90 }"#, Screen => starving;
 }
@@ -127,10 +149,29 @@ fn answer<I: DeserializeOwned, O: Serialize>(
 ) -> Result<serde_json::Value, CalculatorError> {
     let not_taken = |path: String, message: String| CalculatorError::Input { path, message };
     let mut json = serde_json::Deserializer::from_str(input);
-    let read: I =
-        serde_path_to_error::deserialize(&mut json).map_err(|error| not_taken(error.path().to_string(), error.inner().to_string()))?;
+    let read: I = serde_path_to_error::deserialize(&mut json).map_err(|error| {
+        let path = error.path().to_string();
+        let message = refusal::plain(&path, &error.inner().to_string());
+        not_taken(path, message)
+    })?;
     json.end().map_err(|error| not_taken(".".into(), error.to_string()))?;
-    serde_json::to_value(function(&read)?).map_err(|error| not_taken(".".into(), error.to_string()))
+    let mut answer = serde_json::to_value(function(&read)?).map_err(|error| not_taken(".".into(), error.to_string()))?;
+    round(&mut answer);
+    Ok(answer)
+}
+
+/// Every number of an answer to four figures: what is finer nobody measured.
+fn round(value: &mut serde_json::Value) {
+    match value {
+        serde_json::Value::Number(number) if number.is_f64() => {
+            if let Some(rounded) = number.as_f64().map(figures).and_then(serde_json::Number::from_f64) {
+                *number = rounded;
+            }
+        }
+        serde_json::Value::Array(list) => list.iter_mut().for_each(round),
+        serde_json::Value::Object(object) => object.values_mut().for_each(round),
+        _ => {}
+    }
 }
 
 fn hold(field: &Field, value: f64) -> Result<f64, CalculatorError> {

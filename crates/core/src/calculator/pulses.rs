@@ -3,7 +3,7 @@
 //! Relation: n = 60·f/z with z pulses a turn of the crank. A four-stroke's ignition gives half a pulse a turn for each cylinder seen by the pickup;
 //! a toothed wheel gives its teeth less the gap, counted over whole turns. A counter over a gate of t seconds is out by up to one pulse, so the
 //! speed is known to 60/(z·t). Exact.
-use super::{CalculatorError, hold};
+use super::{CalculatorError, hold, together};
 use crate::field;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -34,6 +34,9 @@ pub struct Speed {
     pub resolution_rpm: f64,
 }
 
+/// Faster than any engine this is for turns, turns a minute.
+const MOST_RPM: f64 = 12_000.0;
+
 /// Engine speed from a pulse signal.
 ///
 /// # Errors
@@ -49,5 +52,9 @@ pub fn speed(signal: &Pulses) -> Result<Speed, CalculatorError> {
     let hz = hold(&field::PULSE_RATE, signal.hz)?;
     let per_turn = hold(&field::PULSES_PER_TURN, signal.pulses_per_turn)?;
     let gate = hold(&field::GATE, signal.gate_s)?;
-    Ok(Speed { rpm: 60.0 * hz / per_turn, resolution_rpm: 60.0 / (per_turn * gate) })
+    let rpm = 60.0 * hz / per_turn;
+    if rpm > MOST_RPM {
+        return Err(together(format!("{rpm:.0} rpm turns no engine; check the pulses a turn ({per_turn}) and the rate ({hz} Hz).")));
+    }
+    Ok(Speed { rpm, resolution_rpm: 60.0 / (per_turn * gate) })
 }

@@ -27,6 +27,9 @@ pub struct ReliefValve {
     /// Shim put under the spring, mm, 0 to 10.
     #[serde(default = "none")]
     pub shim_mm: f64,
+    /// Length of the spring with all its coils together, mm, 5 to 200; without it the spring is never told to be solid.
+    #[serde(default)]
+    pub solid_mm: Option<f64>,
     /// Pressure at which the force on the plunger is asked, kPa; the opening pressure without it.
     #[serde(default)]
     pub at_kpa: Option<f64>,
@@ -36,7 +39,7 @@ pub struct ReliefValve {
 }
 
 /// What it does.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Opens {
     /// Opening pressure with the shim, kPa.
     pub opens_kpa: f64,
@@ -48,11 +51,18 @@ pub struct Opens {
     pub per_mm_kpa: f64,
     /// Force on the plunger at the pressure asked, N.
     pub force_n: f64,
-    /// Turns to the pressure wanted, to the half turn; in is positive.
+    /// Turns to the pressure wanted, to the half turn; in is positive. None where no adjuster goes so far.
     pub turns_to_wanted: Option<f64>,
     /// Shim to the pressure wanted beside what is in, mm; negative when it must come out.
     pub shim_to_wanted_mm: Option<f64>,
+    /// What the hand minds, in sentences.
+    pub mind: Vec<String>,
 }
+
+/// Turns that an adjuster has at most.
+const MOST_TURNS: f64 = 8.0;
+/// A valve set up by more than this share of what it was is set up to hide something.
+const HIDES: f64 = 0.1;
 
 /// Opening pressure, the effect of adjuster and shim, and the force on the plunger.
 ///
@@ -61,7 +71,7 @@ pub struct Opens {
 ///
 /// ```
 /// # use velvet_dial_core::calculator::{ReliefValve, relief};
-/// let valve = ReliefValve { rate_n_mm: 6.0, free_mm: 62.0, fitted_mm: 50.0, plunger_mm: 14.0, pitch_mm: None, shim_mm: 0.0, at_kpa: None, wanted_kpa: None };
+/// let valve = ReliefValve { rate_n_mm: 6.0, free_mm: 62.0, fitted_mm: 50.0, plunger_mm: 14.0, pitch_mm: None, shim_mm: 0.0, solid_mm: None, at_kpa: None, wanted_kpa: None };
 /// assert!((relief(&valve).unwrap().opens_kpa - 467.7).abs() < 0.1);
 /// assert!(relief(&ReliefValve { fitted_mm: 70.0, ..valve }).is_err());
 /// ```
@@ -85,14 +95,43 @@ pub fn relief(valve: &ReliefValve) -> Result<Opens, CalculatorError> {
     let opens_kpa = without_shim_kpa + per_mm_kpa * shim;
     let at_kpa = valve.at_kpa.map(|kpa| hold(&field::PRESSURE, kpa)).transpose()?.unwrap_or(opens_kpa);
     let wanted = valve.wanted_kpa.map(|kpa| hold(&field::PRESSURE, kpa)).transpose()?;
+    let solid = valve.solid_mm.map(|solid| hold(&field::SPRING_LENGTH, solid)).transpose()?;
+    if let Some(solid) = solid
+        && solid >= fitted
+    {
+        return Err(together(format!(
+            "A spring of {fitted} mm fitted is solid at {solid} mm: the valve could not open; measure both again."
+        )));
+    }
+    if wanted.is_some_and(|wanted| wanted <= 0.0) {
+        return Err(together("A wanted opening pressure of nothing is no setting; enter the sheet's."));
+    }
     let per_turn_kpa = pitch.map(|pitch| per_mm_kpa * pitch);
+    let turns = wanted.zip(per_turn_kpa).map(|(wanted, per_turn)| (2.0 * (wanted - opens_kpa) / per_turn).round() / 2.0 + 0.0);
+    let more_mm = wanted.map(|wanted| (wanted - opens_kpa) / per_mm_kpa);
+    let mut mind = Vec::new();
+    if turns.is_some_and(|turns| turns.abs() > MOST_TURNS) {
+        mind.push(format!(
+            "No adjuster has the turns for that ({:.0}): this is another spring, or another fault.",
+            turns.unwrap_or_default()
+        ));
+    }
+    // What is left of the spring when the plunger has lifted by a tenth of its diameter must be more than its coils.
+    let lift = 0.1 * plunger;
+    if solid.is_some_and(|solid| fitted - shim - more_mm.unwrap_or(0.0) - lift <= solid) {
+        mind.push("The spring would be solid before the plunger has lifted: the valve does not open.".to_owned());
+    }
+    if wanted.unwrap_or(opens_kpa) > (1.0 + HIDES) * without_shim_kpa {
+        mind.push("This sets it over what the spring gives by itself: never to hide wear, and a cooler behind it may starve.".to_owned());
+    }
     Ok(Opens {
         opens_kpa,
         without_shim_kpa,
         per_turn_kpa,
         per_mm_kpa,
         force_n: 1e-3 * at_kpa * area_mm2,
-        turns_to_wanted: wanted.zip(per_turn_kpa).map(|(wanted, per_turn)| (2.0 * (wanted - opens_kpa) / per_turn).round() / 2.0 + 0.0),
-        shim_to_wanted_mm: wanted.map(|wanted| (wanted - opens_kpa) / per_mm_kpa),
+        turns_to_wanted: turns.filter(|turns| turns.abs() <= MOST_TURNS),
+        shim_to_wanted_mm: more_mm,
+        mind,
     })
 }

@@ -5,7 +5,7 @@
 //! speed at which the floor is first reached is found to 10 rpm. Source and limits of the relations are those of the circuit's files.
 use super::{CalculatorError, hold};
 use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
-use crate::circuit::{Card, PointOfSpec, Working};
+use crate::circuit::{Card, Working};
 use crate::{field, oil};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -22,19 +22,22 @@ pub struct Screen {
     pub oil_temp_c: f64,
 }
 
-/// When it starves.
+/// When it starves, none where it does not up to a tenth over its rated speed.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Starving {
-    /// On the middle engine of this card, turns a minute; none when it does not to 8000.
+    /// On the middle engine of this card, turns a minute.
     pub starves_at_rpm: Option<f64>,
     /// One engine in twenty starves below this, turns a minute.
     pub early_rpm: Option<f64>,
     /// One in twenty above this, or never.
     pub late_rpm: Option<f64>,
+    /// Rated speed of the card, turns a minute: the pump and its suction are sized for it.
+    pub rated_rpm: f64,
 }
 
 const ENGINES: u32 = 128;
-const FASTEST_RPM: f64 = 8000.0;
+/// Speeds looked at, over the rated one.
+const FASTEST: f64 = 1.1;
 const FINE_RPM: f64 = 10.0;
 
 /// The speed at which a pump behind this screen starves.
@@ -60,20 +63,20 @@ pub fn starving(screen: &Screen) -> Result<Starving, CalculatorError> {
     let mut speeds: Vec<f64> = (0..ENGINES)
         .map(|draw| {
             let numbers: [f64; DIMENSIONS] = std::array::from_fn(|dimension| unit(draw, dimension));
-            starts_at(card, oil, &Unknowns::from_unit(&numbers, card.relief_opens_kpa.is_some()), (open, oil_temp_c))
+            starts_at(card, oil, &Unknowns::from_unit(&numbers, card), (open, oil_temp_c))
         })
         .collect();
     speeds.sort_by(f64::total_cmp);
-    let at = |share: f64| speeds.get((share * f64::from(ENGINES - 1)).round() as usize).copied().filter(|rpm| *rpm <= FASTEST_RPM);
-    Ok(Starving { starves_at_rpm: at(0.5), early_rpm: at(0.05), late_rpm: at(0.95) })
+    let fastest_rpm = FASTEST * card.rated_rpm();
+    let at = |share: f64| speeds.get((share * f64::from(ENGINES - 1)).round() as usize).copied().filter(|rpm| *rpm <= fastest_rpm);
+    Ok(Starving { starves_at_rpm: at(0.5), early_rpm: at(0.05), late_rpm: at(0.95), rated_rpm: card.rated_rpm() })
 }
 
 fn starts_at(card: &Card, oil: oil::Oil, unknown: &Unknowns, (open, oil_temp_c): (f64, f64)) -> f64 {
-    const NO_SHEET: &[PointOfSpec] = &[];
-    let mut circuit = nominal::circuit(card, NO_SHEET, oil, unknown);
+    let mut circuit = nominal::circuit(card, oil, unknown);
     circuit.suction.screen_m2 *= open;
     let starves = |rpm: f64| circuit.solve(Working { rpm, oil_temp_c }).drawn.starving;
-    let (mut low, mut high) = (0.0, FASTEST_RPM);
+    let (mut low, mut high) = (0.0, FASTEST * card.rated_rpm());
     if !starves(high) {
         return f64::INFINITY;
     }

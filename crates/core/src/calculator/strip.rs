@@ -70,6 +70,13 @@ pub fn strip(print: &Strip) -> Result<Gap, CalculatorError> {
     let width = hold(&field::STRIP_WIDTH, print.width_mm)?;
     let other = print.other_end_mm.map(|width| hold(&field::STRIP_WIDTH, width)).transpose()?;
     let new = print.new_mm.map(|new| hold(&field::CLEARANCE, new)).transpose()?;
+    if let Law::Wire(_, wire) = law
+        && let Some(narrow) = [Some(width), other].into_iter().flatten().find(|width| *width < wire)
+    {
+        return Err(together(format!(
+            "A print of {narrow} mm is narrower than its wire of {wire} mm: it was not pressed, or one of the two is misread."
+        )));
+    }
     let here = law.clearance_mm(width);
     let there = other.map(|width| law.clearance_mm(width));
     let clearance_mm = there.map_or(here, |there| here.max(there));

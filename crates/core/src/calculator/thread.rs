@@ -2,7 +2,7 @@
 //!
 //! Dimensions: `knowledge/threads.toml`, each with the standard it is from. A measured crest diameter, pitch and taper are held against every
 //! thread: diameter to 0.15 mm on a parallel thread; on a tapered one anywhere over the length a caliper meets, which with a taper of 1 in 16 is half a
-//! millimetre under the nominal; pitch to 2 %, what a pitch gauge or ten turns along a rule can tell. The fit is 0 where all agree and grows by one for
+//! millimetre under the nominal; a port's bore is under it by twice the thread's depth, 1.0825 pitches at 60° (ISO 68-1) and 1.2806 at 55° (ISO 228-1); pitch to 2 %, what a pitch gauge or ten turns along a rule can tell. The fit is 0 where all agree and grows by one for
 //! each such width it is off (root of the sum of squares). Two threads are *lookalikes* when one starts in the other: diameters within 0.7 mm and
 //! pitches within 12 %. They bind where the difference of their pitches has used up the play between the flanks, about a tenth of a pitch. Checked: every thread finds itself, and 1/8 of 27 and of 28 turns warn of each other (`tests/calculator.rs`).
 use super::{CalculatorError, INCH_MM, hold, together};
@@ -28,6 +28,11 @@ pub enum Family {
 }
 
 impl Family {
+    /// How much a port's bore is under the nominal diameter, pitches.
+    fn bore_under(self) -> f64 {
+        if self.flank_deg() < 60.0 { 1.2806 } else { 1.0825 }
+    }
+
     /// Tapered.
     pub fn tapered(self) -> bool {
         matches!(self, Self::InchPipe60Taper | Self::InchPipe55Taper)
@@ -85,7 +90,7 @@ pub fn threads() -> &'static [Thread] {
 #[derive(Debug, Clone, Copy, PartialEq, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ThreadMeasured {
-    /// Outside diameter over the crests, mm, 4 to 40.
+    /// Diameter over the crests, mm, 4 to 40: outside on a plug, the bore on a port.
     pub diameter_mm: f64,
     /// Pitch, mm, 0.3 to 3.
     #[serde(default)]
@@ -96,6 +101,9 @@ pub struct ThreadMeasured {
     /// It is tapered; leave it out when it cannot be told.
     #[serde(default)]
     pub tapered: Option<bool>,
+    /// It is the port that was measured, not the plug.
+    #[serde(default)]
+    pub female: bool,
 }
 
 /// A thread it may be.
@@ -155,7 +163,7 @@ const PLAY: f64 = 0.1;
 ///
 /// ```
 /// # use velvet_dial_core::calculator::{ThreadMeasured, which};
-/// let measured = ThreadMeasured { diameter_mm: 10.1, pitch_mm: None, turns_per_inch: Some(27.0), tapered: Some(true) };
+/// let measured = ThreadMeasured { diameter_mm: 10.1, pitch_mm: None, turns_per_inch: Some(27.0), tapered: Some(true), female: false };
 /// let best = &which(&measured).unwrap()[0];
 /// assert!(best.name.starts_with("1/8") && best.lookalikes.iter().any(|other| other.name.contains("28")));
 /// assert!(which(&ThreadMeasured { diameter_mm: 400.0, ..measured }).is_err());
@@ -177,8 +185,10 @@ pub fn which(measured: &ThreadMeasured) -> Result<Vec<Match>, CalculatorError> {
     let mut matches: Vec<Match> = threads()
         .iter()
         .map(|thread| {
-            let under = if thread.family.tapered() { (thread.diameter_mm - diameter).clamp(0.0, TAPER_RUN_MM) } else { 0.0 };
-            let diameter_off = (diameter + under - thread.diameter_mm) / DIAMETER_OFF_MM;
+            // A port's crests stand one depth of thread inside the nominal all round.
+            let crests_mm = thread.diameter_mm - if measured.female { thread.family.bore_under() * thread.pitch_mm } else { 0.0 };
+            let under = if thread.family.tapered() { (crests_mm - diameter).clamp(0.0, TAPER_RUN_MM) } else { 0.0 };
+            let diameter_off = (diameter + under - crests_mm) / DIAMETER_OFF_MM;
             let pitch_off = pitch.map_or(0.0, |pitch| (pitch / thread.pitch_mm - 1.0) / PITCH_OFF);
             let taper_off = if measured.tapered.is_some_and(|tapered| tapered != thread.family.tapered()) { WRONG_TAPER } else { 0.0 };
             (thread, (diameter_off.powi(2) + pitch_off.powi(2) + f64::powi(taper_off, 2)).sqrt())
@@ -212,7 +222,7 @@ fn lookalikes(thread: &Thread) -> Vec<Lookalike> {
             let binds_after_turns = (apart > 1e-6).then(|| PLAY * thread.pitch_mm / apart);
             let warning = match binds_after_turns {
                 Some(turns) => {
-                    format!("It starts, then binds: half a pitch apart after {turns:.0} turns. Forced, it splits an aluminium housing.")
+                    format!("It starts, then binds: after {turns:.0} turns a tenth of a pitch apart, which is all the play there is. Forced, it splits an aluminium housing.")
                 }
                 None if other.family.flank_deg() != thread.family.flank_deg() => {
                     "Same pitch, other flanks: it screws in and does not seal.".to_owned()

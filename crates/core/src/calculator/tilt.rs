@@ -46,6 +46,8 @@ pub struct Covered {
     pub over_joint_mm: f64,
     /// The joint is under oil.
     pub covered: bool,
+    /// The oil stands against the sump's roof: the crank dips in, and what a level box says of it is the least.
+    pub against_roof: bool,
     /// Height of the oil at the front wall, mm; 0 when it does not reach it.
     pub front_mm: f64,
     /// Height of the oil at the rear wall, mm.
@@ -89,7 +91,7 @@ pub fn tilt(sump: &Sump) -> Result<Covered, CalculatorError> {
             "The joint must lie in the sump: 0 to {length} mm from its front and 0 to {depth} mm over its floor."
         )));
     }
-    let over = |slope_deg: f64| Plane::of(section, length, depth, slope_deg).height(x) - z;
+    let over = |slope_deg: f64| Plane::of(section, length, depth, slope_deg).height(x).min(depth) - z;
     let plane = Plane::of(section, length, depth, slope);
     let over_joint_mm = over(slope);
     let covered = over_joint_mm > 0.0;
@@ -102,6 +104,7 @@ pub fn tilt(sump: &Sump) -> Result<Covered, CalculatorError> {
     Ok(Covered {
         over_joint_mm,
         covered,
+        against_roof: plane.height(0.0).max(plane.height(length)) > depth,
         front_mm: plane.height(0.0).clamp(0.0, depth),
         rear_mm: plane.height(length).clamp(0.0, depth),
         deeper,

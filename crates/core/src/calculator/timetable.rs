@@ -57,7 +57,7 @@ pub struct Task {
 pub struct Step {
     /// What is done.
     pub name: String,
-    /// Latest begin.
+    /// Latest begin; what needs nobody begins when the work before it is done.
     pub begins: NaiveDateTime,
     /// Latest end.
     pub ends: NaiveDateTime,
@@ -123,6 +123,13 @@ pub fn timetable(plan: &Timetable) -> Result<Planned, CalculatorError> {
         end = begins;
     }
     steps.reverse();
+    // What needs nobody begins when the work before it is done, not at the last moment that would do.
+    let ends: Vec<NaiveDateTime> = steps.iter().map(|step| step.ends).collect();
+    for (step, before) in steps.iter_mut().skip(1).zip(ends) {
+        if step.unattended {
+            step.begins = before;
+        }
+    }
     let begin_by = steps.first().map(|step| step.begins);
     let too_late = begin_by.zip(plan.now).is_some_and(|(begin, now)| begin < now);
     Ok(Planned { steps, begin_by, too_late, work_minutes, wait_minutes })

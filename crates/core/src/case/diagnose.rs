@@ -1,26 +1,43 @@
 //! The facade: everything that is known of a case.
 //!
-//! Steps: judge each reading (its doubt needs the circuit's slopes there); weigh all before-readings together; a cause under which the
-//! engine conforms is held to the verdict; then circumstances, outcomes and what was struck out; then the flag, because it decides which
-//! checks may be proposed; then the next check, and whether learning still pays.
+//! Steps: say which readings can be believed; judge each reading (its doubt needs the circuit's slopes there); weigh the believed before-readings together; a cause
+//! under which the circuit is sound is held to the verdict; then what else the readings say (idle speed, slope), circumstances and outcomes, twins of one fact
+//! lightened, and what was struck out; then the flag, because it decides what may be proposed; then the next step from where the bench stands, and whether learning
+//! still pays.
+use super::takeable::takeable;
 use super::verdict::{gauge, judge, verdict};
-use super::{Case, JudgedReading, Phase, Verdict};
+use super::{Basis, Case, JudgedReading, Phase, Reading, Slope, SpeedHeld, Verdict};
+use crate::believe::{NotBelieved, not_believed};
 use crate::circuit::{PointOfSpec, Working};
+use crate::flag::{Flag, flag};
 use crate::instrument::Sensitivity;
-use crate::repair::{MayRun, may_run};
-use crate::trace::knowledge::{BANDS, Knowledge, Link, knowledge};
+use crate::limits::Decision;
+use crate::trace::knowledge::{BANDS, Check, Knowledge, Link, knowledge};
 use crate::trace::{
-    self, Bearing, Bench, Enough, Finding, Memory, Posterior, Pressures, Proposal, Strike, Tracer, next_checks, settled, standing, weigh,
+    self, Allowed, Bearing, BenchState, Enough, Finding, Memory, Posterior, Pressures, Proposal, Situation, Strike, Takeable, Tracer,
+    lightened, next_steps, settled, standing, state_of, weigh,
 };
+use chrono::{DateTime, Utc};
 
-/// What a conforming cause keeps of its odds when a point is surely outside its limit: the sheet may be for another engine.
+/// What a sound circuit keeps of its odds when a point is surely outside its limit: the sheet may be for another engine. Outside a rule of thumb it keeps more.
 const LEAST_CONFORMING: f64 = 1e-4;
+const LEAST_BY_THUMB: f64 = 0.05;
+/// Of the faulty engines that come in, the share that keeps every point of its sheet, over that of the sound ones. With what paper weighs among the draws this
+/// stays under the factor of five that limits alone may move the odds by.
+const FAULTY_WITHIN: f64 = 0.5;
+/// How often what cannot be believed is read with a gauge or line at fault, and otherwise.
+const NOT_BELIEVED: (f64, f64) = (0.5, 0.03);
+/// How often an idle is found low with each: where that is the fault, and otherwise; and how low, as shares of the card's.
+const IDLE_LOW: (f64, f64) = (0.9, 0.02);
+const IDLE_LOW_SHARES: (f64, f64) = (0.45, 0.87);
+/// A pressure that a slope moves by more than this, as a share, was moved by it.
+const MOVED_BY_SLOPE: f64 = 0.15;
 
 /// What stands in the job beside the case file.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Setting<'a> {
-    /// A repair stands in the job.
-    pub put_right: bool,
+    /// The moment it is asked at; without it an overruling of the flag is over.
+    pub now: Option<DateTime<Utc>>,
     /// The shop's closed jobs on this engine family; none to leave them out.
     pub memory: Option<&'a Memory>,
     /// Causes struck out by a person.
@@ -32,6 +49,8 @@ pub struct Setting<'a> {
 pub struct Diagnosis {
     /// Every reading, in the case's order.
     pub readings: Vec<JudgedReading>,
+    /// Readings that cannot be believed.
+    pub not_believed: Vec<NotBelieved>,
     /// Over the readings before.
     pub verdict: Verdict,
     /// Over the readings after it was put right.
@@ -42,16 +61,22 @@ pub struct Diagnosis {
     pub findings: Vec<Finding>,
     /// The odds.
     pub posterior: Posterior,
+    /// Probability that the circuit has no fault that its pressures could show.
+    pub sound: f64,
     /// The draws as the readings weigh them, for the curves.
     pub pressures: Pressures,
-    /// Checks left, best first.
+    /// The state of the bench.
+    pub bench: BenchState,
+    /// Readings that could be taken; a step of [`crate::trace::Step::Reading`] names them by place.
+    pub takeable: Vec<Takeable>,
+    /// What can be done from here, best first.
     pub next: Vec<Proposal>,
     /// The cause that is certain enough to act on.
     pub settled: Option<usize>,
     /// Good enough to act, and why; none while learning pays.
     pub enough: Option<Enough>,
     /// The flag.
-    pub may_run: MayRun,
+    pub flag: Flag,
 }
 
 /// The limits as the circuit's calibration needs them.
@@ -62,27 +87,32 @@ pub fn spec_points(case: &Case) -> Vec<PointOfSpec> {
 /// Diagnoses a case with the tracer of its engine.
 pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let know = knowledge();
+    let not_believed = not_believed(case);
+    let weighed = |index: usize| {
+        let person = case.readings.get(index).is_some_and(|reading| reading.set_aside.is_none() && reading.is_level());
+        person && not_believed.iter().all(|told| told.reading != index)
+    };
     let readings: Vec<JudgedReading> = case.readings.iter().enumerate().map(|(i, r)| judge(case, i, r, tracer)).collect();
-    let before = verdict(case, Phase::Before, &readings);
-    let proof = verdict(case, Phase::After, &readings);
+    let before = verdict(case, Phase::Before, &readings, weighed);
+    let proof = verdict(case, Phase::After, &readings, weighed);
 
-    let pressures = tracer.pressures(&bearings(case));
+    let pressures = tracer.pressures(&bearings(case, weighed));
     let mut findings = Vec::new();
-    if case.readings.iter().any(|reading| reading.phase == Phase::Before) {
+    if case.readings.iter().enumerate().any(|(index, reading)| reading.phase == Phase::Before && weighed(index)) {
         findings.push(reading_finding(know, &pressures, &before));
+        findings.extend(idle_finding(know, case, weighed));
+    }
+    if !not_believed.is_empty() {
+        findings.push(of_cause(know, "not_believed", "A reading that cannot be", "test_gauge", NOT_BELIEVED));
     }
     findings.extend(case.circumstances.iter().filter_map(|told| {
         let circumstance = know.circumstance(told)?;
         let log_likelihood = (0..know.states()).map(|state| circumstance.likelihood(state).ln()).collect();
         Some(Finding { key: told.clone(), label: circumstance.label.clone(), log_likelihood })
     }));
-    findings.extend(case.evidence.iter().filter_map(|entry| {
-        let check = know.check(&entry.check)?;
-        let outcome = check.outcome(&entry.outcome)?;
-        let label = check.outcomes.get(outcome).map(|o| format!("{}: {}", check.ask, o.label))?;
-        let log_likelihood = (0..know.states()).map(|state| check.likelihood(state, outcome).ln()).collect();
-        Some(Finding { key: format!("{}={}", entry.check, entry.outcome), label, log_likelihood })
-    }));
+    findings.extend(slope_finding(know, case));
+    findings.extend(case.weighed_evidence().filter_map(|entry| outcome_finding(know, know.check(&entry.check)?, &entry.outcome)));
+    let mut findings = lightened(know, findings);
     let struck = standing(know, setting.strikes, &findings);
     findings.extend(struck);
 
@@ -92,39 +122,69 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
         None => own,
     };
     let posterior = weigh(know, &priors, &findings);
-    let may_run = may_run(case, setting.put_right);
-    let done: Vec<&str> = case.evidence.iter().map(|entry| entry.check.as_str()).collect();
-    let next = next_checks(know, &posterior, &Bench { layout: &case.engine.layout, done: &done, may_run: may_run.allowed() });
+    let flag = flag(case, setting.now);
+    let bench = state_of(case, know);
+    let takeable = takeable(case, tracer, &pressures, bench, weighed);
+    let situation = around(case, (bench, &flag, &takeable));
+    let next = next_steps(know, &posterior, &situation);
     let enough = trace::enough(know, &posterior, &next);
     Diagnosis {
+        sound: know.sound(&posterior.states),
+        settled: settled(know, &posterior),
         readings,
+        not_believed,
         verdict: before,
         proof,
         priors,
         findings,
-        settled: settled(&posterior),
         enough,
         posterior,
         pressures,
+        bench,
+        takeable,
         next,
-        may_run,
+        flag,
     }
 }
 
-/// The readings before, as the tracer sees them.
-fn bearings(case: &Case) -> Vec<Bearing> {
+impl Diagnosis {
+    /// What stands around the next step of the case this was made of.
+    pub fn situation<'a>(&self, case: &'a Case) -> Situation<'a> {
+        around(case, (self.bench, &self.flag, &self.takeable))
+    }
+}
+
+fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Takeable])) -> Situation<'a> {
+    let know = knowledge();
+    Situation {
+        done: case.weighed_evidence().map(|entry| entry.check.as_str()).collect(),
+        allowed: Allowed::from(flag),
+        overruled: flag.overruled.as_ref().and_then(|test| know.check(&test.check)).map(|check| check.id.as_str()),
+        belt_in_oil: case.circumstances.iter().any(|told| told == "belt_driven_in_oil"),
+        readings: takeable.to_vec(),
+        pattern: case.pattern.as_ref().and_then(|cause| know.cause(cause)),
+        ..Situation::at(&case.engine, bench)
+    }
+}
+
+/// The readings before that are weighed, as the tracer sees them.
+fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bearing> {
     case.readings
         .iter()
-        .filter(|reading| reading.phase == Phase::Before)
-        .map(|reading| {
+        .enumerate()
+        .filter(|(index, reading)| reading.phase == Phase::Before && weighed(*index))
+        .map(|(_, reading)| {
             let gauge = gauge(case, reading);
             // The draws carry what temperature and speed do, so here the gauge speaks alone.
             let doubt = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default());
             Bearing {
                 at: Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c },
+                temp_estimated: reading.oil_temp_estimated,
+                speed_by_hand: reading.speed_held == Some(SpeedHeld::ByHand),
                 kpa: reading.kpa,
+                shows: reading.shown(),
                 u_kpa: doubt.without_common_kpa(),
-                gauge: case.instruments.keys().position(|name| Some(name) == reading.instrument.as_ref()).unwrap_or(0),
+                gauge: reading.instrument.as_deref().unwrap_or_default().into(),
                 common_kpa: gauge.common_kpa(),
             }
         })
@@ -132,20 +192,96 @@ fn bearings(case: &Case) -> Vec<Bearing> {
 }
 
 fn reading_finding(know: &Knowledge, pressures: &Pressures, verdict: &Verdict) -> Finding {
+    let least = if verdict.basis == Basis::Sheet { LEAST_CONFORMING } else { LEAST_BY_THUMB };
     let conforms = verdict
         .points
         .iter()
         .filter_map(|point| point.reading.as_ref().map(|judged| judged.probability_conforms))
         .fold(1.0, f64::min)
-        .max(LEAST_CONFORMING);
+        .max(least);
+    // Every point of a sheet read and within: what is faulty seldom comes in so.
+    let all_read = verdict.basis == Basis::Sheet
+        && !verdict.points.is_empty()
+        && verdict.points.iter().all(|point| point.decision() != Decision::NotMeasured);
+    let faulty = if all_read { 1.0 - (1.0 - FAULTY_WITHIN) * conforms } else { 1.0 };
     let log_likelihood = know
         .hypotheses
         .iter()
         .zip(pressures.log_likelihood.chunks(BANDS))
         .flat_map(|(hypothesis, bands)| {
-            let held = hypothesis.link == Link::Alone && know.causes.get(hypothesis.first).is_some_and(|cause| cause.conforms);
-            bands.iter().map(move |log| if held { log + conforms.ln() } else { *log })
+            let sound = hypothesis.link == Link::Alone && know.causes.get(hypothesis.first).is_some_and(|cause| cause.conforms);
+            let held = if sound { conforms.ln() } else { faulty.ln() };
+            bands.iter().map(move |log| log + held)
         })
         .collect();
     Finding { key: "readings".into(), label: "The readings together".into(), log_likelihood }
+}
+
+/// An outcome of a check.
+fn outcome_finding(know: &Knowledge, check: &Check, outcome: &str) -> Option<Finding> {
+    let index = check.outcome(outcome)?;
+    let label = check.outcomes.get(index).map(|o| format!("{}: {}", check.ask, o.label))?;
+    let log_likelihood = (0..know.states()).map(|state| check.likelihood(state, index).ln()).collect();
+    Some(Finding { key: format!("{}={outcome}", check.id), label, log_likelihood })
+}
+
+/// A finding that one cause expects so often, and all others so often.
+fn of_cause(know: &Knowledge, key: &str, label: &str, cause: &str, (with, without): (f64, f64)) -> Finding {
+    let cause = know.cause(cause);
+    let holds = |index: Option<usize>| cause.is_some() && index == cause;
+    let log_likelihood = know
+        .hypotheses
+        .iter()
+        .flat_map(|h| [if holds(Some(h.first)) || holds(h.second) { with.ln() } else { without.ln() }; BANDS])
+        .collect();
+    Finding { key: key.into(), label: label.into(), log_likelihood }
+}
+
+/// Whether the idle speed itself was found low; none where nothing was read near idle.
+fn idle_finding(know: &Knowledge, case: &Case, weighed: impl Fn(usize) -> bool) -> Option<Finding> {
+    let idle_rpm = case.engine.idle_rpm;
+    let near = |reading: &Reading| {
+        reading.phase == Phase::Before
+            && reading.rpm > IDLE_LOW_SHARES.0 * idle_rpm
+            && reading.rpm <= 1.25 * idle_rpm
+            && reading.gear == crate::unit::Gear::Neutral
+    };
+    let lowest =
+        case.readings.iter().enumerate().filter(|(index, reading)| weighed(*index) && near(reading)).map(|(_, reading)| reading.rpm);
+    let lowest = lowest.min_by(f64::total_cmp)?;
+    let (with, without) = IDLE_LOW;
+    Some(if lowest < IDLE_LOW_SHARES.1 * idle_rpm {
+        of_cause(know, "idle_speed", "The idle speed is low", "idle_low", (with, without))
+    } else {
+        of_cause(know, "idle_speed", "The idle speed is right", "idle_low", (1.0 - with, 1.0 - without))
+    })
+}
+
+/// A reading on a slope beside one on level ground is the check on ramps; none where that was done, or where one of the two is missing.
+fn slope_finding(know: &Knowledge, case: &Case) -> Option<Finding> {
+    let check = know.check("tilt")?;
+    if case.weighed_evidence().any(|entry| entry.check == check.id) {
+        return None;
+    }
+    let usable = |reading: &&Reading| reading.phase == Phase::Before && reading.set_aside.is_none();
+    let mut outcome = None;
+    for sloped in case.readings.iter().filter(usable).filter(|reading| reading.slope.is_some_and(|slope| slope != Slope::Level)) {
+        let like = |level: &&Reading| {
+            level.is_level()
+                && (level.rpm / sloped.rpm.max(1.0) - 1.0).abs() < 0.1
+                && (level.oil_temp_c - sloped.oil_temp_c).abs() < 10.0
+                && level.instrument == sloped.instrument
+        };
+        let Some(level) = case.readings.iter().filter(usable).find(like) else { continue };
+        let moved = sloped.kpa / level.kpa.max(1.0) - 1.0;
+        outcome = Some(match outcome {
+            Some("better_covered") => "better_covered",
+            _ if moved > MOVED_BY_SLOPE => "better_covered",
+            _ if moved < -MOVED_BY_SLOPE => "worse_uncovered",
+            Some(known) => known,
+            None => "no_change",
+        });
+    }
+    let found = outcome_finding(know, check, outcome?)?;
+    Some(Finding { label: found.label.replace("Nose-up and nose-down on ramps", "Read on a slope"), ..found })
 }

@@ -1,8 +1,11 @@
 //! Everything behind a diagnosis, for whoever asks why: what `velvet-dial explain` prints.
+use super::report::{NextOut, PairOut, next, pairs, probability};
 use super::{Case, Decider, Diagnosis, Projected, Setting, project};
+use crate::believe::NotBelieved;
 use crate::limits::Decision;
 use crate::trace::knowledge::{Knowledge, knowledge};
-use crate::trace::{Bench, Enough, Learned, Order, Plan, Tracer, Until, leader_of, overturn, plan};
+use crate::trace::{BenchState, Enough, Learned, Order, Plan, Proposal, Step, Tracer, Until, leader_of, overturn, plan};
+use crate::unit::figures;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -10,7 +13,10 @@ use std::collections::BTreeMap;
 #[derive(Debug, Serialize)]
 pub struct Explanation {
     id: Option<String>,
+    sound: f64,
+    bench: BenchState,
     readings: Vec<ReadingWhy>,
+    not_believed: Vec<NotBelieved>,
     causes: Vec<CauseWhy>,
     pairs: Vec<PairOut>,
     overturn: Option<OverturnOut>,
@@ -52,62 +58,64 @@ struct Moved {
 }
 
 #[derive(Debug, Serialize)]
-struct PairOut {
-    first: &'static str,
-    second: &'static str,
-    link: crate::trace::knowledge::Link,
-    probability: f64,
-    reason: &'static str,
-}
-
-#[derive(Debug, Serialize)]
 struct OverturnOut {
-    check: &'static str,
-    outcome: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    check: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    reading: Option<String>,
+    outcome: String,
     then_leads: &'static str,
     probability: f64,
 }
 
 #[derive(Debug, Serialize)]
 struct NextWhy {
-    check: &'static str,
-    how: &'static str,
-    minutes: f64,
-    of_which_opening: f64,
+    #[serde(flatten)]
+    what: NextOut,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    how: Option<&'static str>,
     money: f64,
-    gain_bits: f64,
     group_gain_bits: f64,
     bits_a_minute: f64,
     worth_minutes: f64,
-    outcomes: BTreeMap<&'static str, f64>,
+    outcomes: BTreeMap<String, f64>,
 }
 
 /// Causes told in full.
 const TOLD: usize = 6;
-/// Pairs at least this probable are named.
-const LEAST_PAIR: f64 = 0.01;
-
 /// Explains a diagnosis. It also prices the four orders, which takes a moment.
 pub fn explain(case: &Case, tracer: &Tracer, setting: &Setting, diagnosis: &Diagnosis) -> Explanation {
     let know = knowledge();
     let name = |cause: usize| know.causes.get(cause).map_or("", |cause| cause.id.as_str());
     let states = &diagnosis.posterior.states;
-    let done: Vec<&str> = case.evidence.iter().map(|entry| entry.check.as_str()).collect();
-    let bench = Bench { layout: &case.engine.layout, done: &done, may_run: diagnosis.may_run.allowed() };
+    let situation = &diagnosis.situation(case);
     let usual = leader_of(&diagnosis.priors).unwrap_or(0);
-    let overturned = overturn(&diagnosis.next).and_then(|(check, turn)| {
-        let outcome = know.check(check)?.outcomes.get(turn.outcome)?;
-        Some(OverturnOut { check, outcome: &outcome.id, then_leads: name(turn.cause), probability: turn.probability })
+    let overturned = overturn(&diagnosis.next).map(|(step, turn)| OverturnOut {
+        check: if let Step::Check(check) = step { Some(*check) } else { None },
+        reading: if let Step::Reading(place) = step { situation.readings.get(*place).map(|reading| reading.name.clone()) } else { None },
+        outcome: outcome_name(know, diagnosis, step, turn.outcome),
+        then_leads: name(turn.cause),
+        probability: probability(turn.probability),
     });
+    let price = |plan: Plan| Plan {
+        minutes: figures(plan.minutes),
+        money: figures(plan.money),
+        reached: figures(plan.reached),
+        right: figures(plan.right),
+        ..plan
+    };
     Explanation {
         id: case.id.clone(),
+        sound: probability(diagnosis.sound),
+        bench: situation.state,
+        not_believed: diagnosis.not_believed.clone(),
         readings: readings(case, tracer, diagnosis),
         causes: diagnosis.posterior.ranked().into_iter().take(TOLD).filter_map(|cause| cause_why(know, case, diagnosis, cause)).collect(),
         pairs: pairs(know, states),
         overturn: overturned,
         enough: diagnosis.enough,
-        next: next(know, diagnosis),
-        orders: Order::ALL.iter().map(|(order, ..)| plan((*order, Until::Certain), know, states, &bench, usual)).collect(),
+        next: next_why(know, diagnosis),
+        orders: Order::ALL.iter().map(|(order, ..)| price(plan((*order, Until::GoodEnough), know, states, situation, usual))).collect(),
         memory: setting.memory.map_or_else(Vec::new, |memory| memory.learn(know, &know.priors(&case.engine.layout))),
         come_back: setting
             .strikes
@@ -132,10 +140,10 @@ fn readings(case: &Case, tracer: &Tracer, diagnosis: &Diagnosis) -> Vec<ReadingW
                 diagnosis.verdict.points.iter().find(|point| point.reading.as_ref().is_some_and(|r| r.reading == judged.reading));
             ReadingWhy {
                 reading: judged.reading,
-                measured_kpa: judged.measured_kpa,
+                measured_kpa: figures(judged.measured_kpa),
                 brought: judged.brought,
-                doubt_kpa: judged.budget.items.iter().map(|item| (item.from, item.u_kpa)).collect(),
-                u_kpa: judged.u_kpa(),
+                doubt_kpa: judged.budget.items.iter().map(|item| (item.from, figures(item.u_kpa))).collect(),
+                u_kpa: figures(judged.u_kpa()),
                 decision: judged.decision,
                 deciders: judged.deciders(estimated),
                 projected: stands_for.map_or_else(Vec::new, |point| project(case, point, tracer)),
@@ -152,14 +160,14 @@ fn cause_why(know: &'static Knowledge, case: &Case, diagnosis: &Diagnosis, index
         .zip(&diagnosis.posterior.moved)
         .map(|(finding, moved)| Moved {
             finding: finding.key.clone(),
-            log_odds: of(moved, index),
+            log_odds: figures(of(moved, index)),
             reason: why(know, case, &finding.key, &cause.id).unwrap_or(&cause.shape).to_owned(),
         })
         .collect();
     Some(CauseWhy {
         id: &cause.id,
-        probability: diagnosis.posterior.of(index),
-        prior: of(&diagnosis.priors, index),
+        probability: probability(diagnosis.posterior.of(index)),
+        prior: probability(of(&diagnosis.priors, index)),
         prior_reason: &cause.reason,
         shape: &cause.shape,
         moved,
@@ -175,51 +183,38 @@ fn why(know: &'static Knowledge, case: &Case, key: &str, cause: &str) -> Option<
     know.check(&entry.check).map(|check| check.reason(cause))
 }
 
-fn pairs(know: &'static Knowledge, states: &[f64]) -> Vec<PairOut> {
-    let name = |cause: usize| know.causes.get(cause).map_or("", |cause| cause.id.as_str());
-    let mut pairs: Vec<PairOut> = know
-        .hypotheses
-        .iter()
-        .zip(states.chunks(crate::trace::knowledge::BANDS))
-        .filter_map(|(hypothesis, bands)| {
-            let probability: f64 = bands.iter().sum();
-            let second = hypothesis.second.filter(|_| probability >= LEAST_PAIR)?;
-            Some(PairOut {
-                first: name(hypothesis.first),
-                second: name(second),
-                link: hypothesis.link,
-                probability,
-                reason: &hypothesis.reason,
-            })
-        })
-        .collect();
-    pairs.sort_by(|a, b| b.probability.total_cmp(&a.probability));
-    pairs
+/// An outcome in words: a check's own, a reading's as the pressures it lies between.
+fn outcome_name(know: &'static Knowledge, diagnosis: &Diagnosis, step: &Step, outcome: usize) -> String {
+    match step {
+        Step::Check(check) => know.check(check).and_then(|check| check.outcomes.get(outcome)).map_or_else(String::new, |o| o.id.clone()),
+        Step::Reading(place) => {
+            let parts = diagnosis.takeable.get(*place).map_or(&[][..], |reading| reading.ahead.parts_kpa.as_slice());
+            let part = |index: usize| parts.get(index).map(|kpa| figures(*kpa).round());
+            match (outcome.checked_sub(1).and_then(part), part(outcome)) {
+                (Some(low), Some(high)) => format!("{low} to {high} kPa"),
+                (Some(low), None) => format!("over {low} kPa"),
+                (None, Some(high)) => format!("under {high} kPa"),
+                (None, None) => String::new(),
+            }
+        }
+        Step::Bench(..) => String::new(),
+    }
 }
 
-fn next(know: &'static Knowledge, diagnosis: &Diagnosis) -> Vec<NextWhy> {
-    diagnosis
-        .next
-        .iter()
-        .filter_map(|proposal| {
-            let check = know.check(proposal.check)?;
-            Some(NextWhy {
-                check: proposal.check,
-                how: &check.how,
-                minutes: proposal.minutes,
-                of_which_opening: proposal.opening_minutes,
-                money: proposal.money,
-                gain_bits: proposal.gain_bits,
-                group_gain_bits: proposal.group_gain_bits,
-                bits_a_minute: proposal.bits_a_minute,
-                worth_minutes: proposal.worth_minutes,
-                outcomes: check
-                    .outcomes
-                    .iter()
-                    .map(|outcome| outcome.id.as_str())
-                    .zip(proposal.outcome_probability.iter().copied())
-                    .collect(),
-            })
-        })
-        .collect()
+fn next_why(know: &'static Knowledge, diagnosis: &Diagnosis) -> Vec<NextWhy> {
+    let why = |proposal: &Proposal| NextWhy {
+        what: next(&diagnosis.takeable, proposal),
+        how: proposal.check().and_then(|check| know.check(check)).map(|check| check.how.as_str()),
+        money: figures(proposal.money),
+        group_gain_bits: figures(proposal.group_gain_bits),
+        bits_a_minute: figures(proposal.bits_a_minute),
+        worth_minutes: figures(proposal.worth_minutes),
+        outcomes: proposal
+            .outcome_probability
+            .iter()
+            .enumerate()
+            .map(|(outcome, p)| (outcome_name(know, diagnosis, &proposal.step, outcome), probability(*p)))
+            .collect(),
+    };
+    diagnosis.next.iter().map(why).collect()
 }

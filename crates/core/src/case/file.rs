@@ -1,11 +1,14 @@
 //! The case file, version 1, as types; unknown keys and values out of range are errors that name their path.
+use super::{Act, BenchSaid, Deed};
+use crate::choice::choice;
 use crate::circuit::Card;
 use crate::field::{self, Field};
 use crate::instrument::Instrument;
 use crate::limits::Sheet;
-use crate::oil;
 use crate::trace::knowledge::knowledge;
 use crate::unit::Gear;
+use crate::{oil, refusal};
+use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use thiserror::Error;
@@ -41,6 +44,15 @@ pub struct Case {
     /// What was said or seen at intake.
     #[serde(default)]
     pub circumstances: Vec<String>,
+    /// What was done, for the order that the flag follows.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub acts: Vec<Act>,
+    /// The state of the bench; derived where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bench: Option<BenchSaid>,
+    /// The cause that this engine's usual failure is, as a person names it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pattern: Option<String>,
 }
 
 /// Before or after it was put right.
@@ -52,6 +64,38 @@ pub enum Phase {
     Before,
     /// As it goes.
     After,
+}
+
+choice! {
+    /// What the needle said.
+    Shows {
+        /// A value.
+        Value = "value": "a value",
+        /// Under the first mark of the scale, which `kpa` is.
+        UnderFirstMark = "under_first_mark": "under the first mark",
+        /// Against its upper stop; `kpa` is the last mark.
+        Pegged = "pegged": "against the stop",
+    }
+}
+choice! {
+    /// How the speed was held.
+    SpeedHeld {
+        /// Measured with a counter.
+        Measured = "measured": "measured",
+        /// By hand and the dash.
+        ByHand = "by_hand": "by hand",
+    }
+}
+choice! {
+    /// How the vehicle stands.
+    Slope {
+        /// Level.
+        Level = "level": "level",
+        /// Nose up.
+        NoseUp = "nose_up": "nose up",
+        /// Nose down.
+        NoseDown = "nose_down": "nose down",
+    }
 }
 
 /// One pressure read at a known speed and oil temperature.
@@ -79,16 +123,90 @@ pub struct Reading {
     /// Before or after.
     #[serde(default)]
     pub phase: Phase,
+    /// What the needle said; a value where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shows: Option<Shows>,
+    /// How the speed was held; measured where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub speed_held: Option<SpeedHeld>,
+    /// How the vehicle stood; level where it is left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub slope: Option<Slope>,
+    /// How long it was held, s.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hold_s: Option<f64>,
+    /// When.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<DateTime<Utc>>,
+    /// Why it is not weighed; it stays readable.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub set_aside: Option<String>,
+}
+
+impl Reading {
+    /// A reading of a value on the ordinary gauge, before, at a measured speed.
+    pub fn of(rpm: f64, oil_temp_c: f64, kpa: f64) -> Self {
+        Self {
+            rpm,
+            oil_temp_c,
+            oil_temp_estimated: false,
+            gear: Gear::Neutral,
+            kpa,
+            spread_kpa: 0.0,
+            instrument: None,
+            phase: Phase::Before,
+            shows: None,
+            speed_held: None,
+            slope: None,
+            hold_s: None,
+            at: None,
+            set_aside: None,
+        }
+    }
+
+    /// What the needle said.
+    pub fn shown(&self) -> Shows {
+        self.shows.unwrap_or(Shows::Value)
+    }
+
+    /// True on level ground.
+    pub fn is_level(&self) -> bool {
+        self.slope.is_none_or(|slope| slope == Slope::Level)
+    }
 }
 
 /// The outcome of a check.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Evidence {
     /// Check.
     pub check: String,
     /// Outcome.
     pub outcome: String,
+    /// When.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at: Option<DateTime<Utc>>,
+    /// Before or after it was put right, where that is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub phase: Option<Phase>,
+}
+
+impl Evidence {
+    /// An outcome without a time.
+    pub fn of(check: &str, outcome: &str) -> Self {
+        Self { check: check.to_owned(), outcome: outcome.to_owned(), at: None, phase: None }
+    }
+}
+
+impl Case {
+    /// The answers that are weighed: of a check that was done before the repair more than once, the last.
+    pub fn weighed_evidence(&self) -> impl Iterator<Item = &Evidence> {
+        let told = || self.evidence.iter().enumerate().filter(|(_, entry)| entry.phase != Some(Phase::After));
+        let overtaken = move |place: usize, entry: &Evidence| {
+            told().any(|(other_place, other)| other.check == entry.check && (other.at, other_place) > (entry.at, place))
+        };
+        told().filter(move |(place, entry)| !overtaken(*place, entry)).map(|(_, entry)| entry)
+    }
 }
 
 /// Why a case was not taken: where, and a sentence.
@@ -124,7 +242,8 @@ pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
     let mut json = serde_json::Deserializer::from_slice(bytes);
     let case: Case = serde_path_to_error::deserialize(&mut json).map_err(|error| {
         let path = error.path().to_string();
-        CaseError { path, message: error.into_inner().to_string() }
+        let message = refusal::plain(&path, &error.into_inner().to_string());
+        CaseError { path, message }
     })?;
     json.end().map_err(|error| CaseError::at(".", error))?;
     validate(&case)?;
@@ -174,6 +293,13 @@ fn validate(case: &Case) -> Result<(), CaseError> {
         hold(at("oil_temp_c"), &field::OIL_TEMP, reading.oil_temp_c)?;
         hold(at("kpa"), &field::PRESSURE, reading.kpa)?;
         hold(at("spread_kpa"), &field::SPREAD, reading.spread_kpa)?;
+        hold_some(at("hold_s"), &field::HOLD, reading.hold_s)?;
+        if reading.set_aside.as_ref().is_some_and(|reason| reason.trim().is_empty()) {
+            return Err(CaseError::at(
+                at("set_aside"),
+                "a reading set aside needs its reason in a few words; leave the key out to have it weighed",
+            ));
+        }
         if let Some(name) = &reading.instrument
             && !case.instruments.contains_key(name)
         {
@@ -181,6 +307,7 @@ fn validate(case: &Case) -> Result<(), CaseError> {
         }
     }
     words(case)?;
+    acts(case)?;
     if case.readings.is_empty() && case.evidence.is_empty() {
         return Err(CaseError::at(".", "a case needs at least one reading or one piece of evidence"));
     }
@@ -196,6 +323,15 @@ pub fn check_card(card: &Card) -> Result<(), CaseError> {
     hold("engine.cylinders".into(), &field::CYLINDERS, f64::from(card.cylinders))?;
     hold("engine.idle_rpm".into(), &field::IDLE, card.idle_rpm)?;
     hold_some("engine.relief_opens_kpa".into(), &field::RELIEF, card.relief_opens_kpa)?;
+    hold_some("engine.rated_rpm".into(), &field::RATED, card.rated_rpm)?;
+    hold_some("engine.sump_off_minutes".into(), &field::SUMP_OFF, card.sump_off_minutes)?;
+    hold_some("engine.worth".into(), &field::WORTH, card.worth)?;
+    if let Some(rated) = card.rated_rpm
+        && rated <= card.idle_rpm
+    {
+        let message = format!("{rated} rpm is not above the idle speed of {} rpm; enter the speed of rated power", card.idle_rpm);
+        return Err(CaseError::at("engine.rated_rpm", message));
+    }
     hold_some("engine.layout.jets_open_kpa".into(), &field::JETS, card.layout.jets_open_kpa)?;
     oil::typical(&card.oil_grade).map(drop).map_err(|error| CaseError::at("engine.oil_grade", error))
 }
@@ -211,8 +347,10 @@ fn words(case: &Case) -> Result<(), CaseError> {
             let message = format!("“{}” is no outcome of {}; use one of: {}", entry.outcome, entry.check, known.join(", "));
             return Err(CaseError::at(format!("evidence[{i}].outcome"), message));
         }
-        if case.evidence.iter().take(i).any(|earlier| earlier.check == entry.check) {
-            return Err(CaseError::at(format!("evidence[{i}].check"), format!("{} is given twice; keep the one that holds", entry.check)));
+        if case.evidence.iter().take(i).any(|earlier| (&earlier.check, earlier.at, earlier.phase) == (&entry.check, entry.at, entry.phase))
+        {
+            let message = format!("{} is given twice; keep the one that holds, or give each its own time or phase", entry.check);
+            return Err(CaseError::at(format!("evidence[{i}].check"), message));
         }
     }
     for (i, told) in case.circumstances.iter().enumerate() {
@@ -224,4 +362,34 @@ fn words(case: &Case) -> Result<(), CaseError> {
         }
     }
     Ok(())
+}
+
+fn acts(case: &Case) -> Result<(), CaseError> {
+    let know = knowledge();
+    let cause_known = |path: String, cause: &Option<String>| match cause {
+        Some(cause) if know.cause(cause).is_none() => Err(CaseError::at(path, format!("“{cause}” is no cause known here"))),
+        _ => Ok(()),
+    };
+    for (i, act) in case.acts.iter().enumerate() {
+        let at = |key: &str| format!("acts[{i}].{key}");
+        cause_known(at("cause"), &act.cause)?;
+        hold_some(at("minutes"), &field::OVERRULED, act.minutes)?;
+        match act.act {
+            Deed::Crank if act.outcome.is_none() => {
+                return Err(CaseError::at(at("outcome"), "a crank needs what it showed: shows, slow or none"));
+            }
+            Deed::Overrule => {
+                let named = act.check.as_deref().and_then(|check| know.check(check));
+                if named.is_none() {
+                    let message = "overruling is for one named test: give the check that is to be done";
+                    return Err(CaseError::at(at("check"), message));
+                }
+                if act.minutes.is_none() {
+                    return Err(CaseError::at(at("minutes"), format!("overruling needs its end: enter {}", field::OVERRULED.range())));
+                }
+            }
+            _ => {}
+        }
+    }
+    cause_known("pattern".into(), &case.pattern)
 }

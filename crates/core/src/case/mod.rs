@@ -2,17 +2,20 @@
 //!
 //! [`Case`] is the exchange format `velvet-dial.case/1` to the letter. [`diagnose`] is the core's facade: everything a screen or the
 //! command line shows of a case comes out of it.
+mod act;
 mod diagnose;
 mod explain;
 mod file;
 mod projection;
 mod report;
 mod schema;
+mod takeable;
 mod verdict;
 
+pub use act::{Act, BenchSaid, Cranked, Deed, EngineIs, OilIs, SumpIs};
 pub use diagnose::{Diagnosis, Setting, diagnose, spec_points};
 pub use explain::{Explanation, explain};
-pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, check_card, parse};
+pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, Shows, Slope, SpeedHeld, check_card, parse};
 pub use projection::{Change, Projected, project};
 pub use report::{Report, report};
 pub use schema::schema;

@@ -52,13 +52,7 @@ pub fn project(case: &Case, judged: &JudgedPoint, tracer: &Tracer) -> Vec<Projec
     let point = judged.point;
     let at_idle = point.rpm <= 1.4 * case.engine.idle_rpm && point.gear == crate::unit::Gear::Neutral;
     // Judged at the sheet's own point already, so that is where it is carried from.
-    let from = Bearing {
-        at: Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c },
-        kpa: reading.measured_kpa,
-        u_kpa: reading.u_kpa(),
-        gauge: 0,
-        common_kpa: 0.0,
-    };
+    let from = Bearing::at(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c }, reading.measured_kpa, reading.u_kpa());
     [
         (Change::HotDay, true, false, false),
         (Change::InGear, false, true, false),

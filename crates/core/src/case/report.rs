@@ -1,19 +1,25 @@
 //! What `velvet-dial diagnose` prints of a case, key for key.
-use super::{Case, Diagnosis};
+use super::{Case, Diagnosis, Slope};
+use crate::believe::NotBelieved;
+use crate::flag::{Overruled, Word};
 use crate::limits::Decision;
-use crate::repair::MayRun;
-use crate::trace::knowledge::knowledge;
-use crate::unit::Gear;
+use crate::trace::knowledge::{BANDS, Knowledge, Link, knowledge};
+use crate::trace::{Move, Proposal, Step, Takeable};
+use crate::unit::{Gear, figures};
 use serde::Serialize;
 
 /// One line of output.
 #[derive(Debug, Serialize)]
 pub struct Report {
     id: Option<String>,
+    sound: f64,
     verdict: VerdictOut,
     causes: Vec<CauseOut>,
+    pairs: Vec<PairOut>,
+    settled: Option<SettledOut>,
     next: Vec<NextOut>,
     stop: StopOut,
+    not_believed: Vec<NotBelieved>,
 }
 
 #[derive(Debug, Serialize)]
@@ -41,70 +47,203 @@ struct CauseOut {
     id: &'static str,
     group: &'static str,
     probability: f64,
+    present: f64,
+}
+
+/// Two causes that are there together.
+#[derive(Debug, Serialize)]
+pub(super) struct PairOut {
+    first: &'static str,
+    second: &'static str,
+    link: Link,
+    probability: f64,
+    reason: &'static str,
 }
 
 #[derive(Debug, Serialize)]
-struct NextOut {
-    check: &'static str,
+struct SettledOut {
+    cause: &'static str,
+    probability: f64,
+    why: String,
+}
+
+/// A step worth doing.
+#[derive(Debug, Serialize)]
+pub(super) struct NextOut {
+    kind: &'static str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    check: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    reading: Option<ReadingOut>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    state: Option<Move>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    checks: Vec<&'static str>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    readings: Vec<ReadingOut>,
     minutes: f64,
+    opening_minutes: f64,
     gain_bits: f64,
+}
+
+#[derive(Debug, Serialize)]
+struct ReadingOut {
+    name: String,
+    rpm: f64,
+    oil_temp_c: f64,
+    gear: Gear,
+    slope: Slope,
 }
 
 #[derive(Debug, Serialize)]
 struct StopOut {
     run_engine: bool,
+    flag: Word,
     why: Option<&'static str>,
+    instead: Option<&'static str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    overruled: Option<Overruled>,
 }
 
-/// Most checks listed.
+/// Most steps listed.
 const NEXT_LISTED: usize = 5;
+/// Pairs at least this probable are named.
+const LEAST_PAIR: f64 = 0.01;
 
 /// The output for a diagnosed case.
 pub fn report(case: &Case, diagnosis: &Diagnosis) -> Report {
-    let points = diagnosis
-        .verdict
-        .points
-        .iter()
-        .map(|judged| {
-            let reading = judged.reading.as_ref();
-            PointOut {
-                rpm: judged.point.rpm,
-                oil_temp_c: judged.point.oil_temp_c,
-                gear: judged.point.gear,
-                measured_kpa: reading.map(|r| r.measured_kpa),
-                brought_from_c: reading.filter(|r| r.brought).and_then(|r| case.readings.get(r.reading)).map(|r| r.oil_temp_c),
-                u_kpa: reading.map(|r| r.u_kpa()),
-                min_kpa: judged.point.min_kpa,
-                max_kpa: judged.point.max_kpa,
-                probability_conforms: reading.map(|r| r.probability_conforms),
-                decision: judged.decision(),
-            }
-        })
-        .collect();
-    let causes = diagnosis
-        .posterior
-        .ranked()
-        .into_iter()
-        .filter_map(|index| {
-            let cause = knowledge().causes.get(index)?;
-            Some(CauseOut { id: &cause.id, group: &cause.group, probability: diagnosis.posterior.of(index) })
-        })
-        .collect();
-    let next = diagnosis
-        .next
-        .iter()
-        .take(NEXT_LISTED)
-        .map(|proposal| NextOut { check: proposal.check, minutes: proposal.minutes, gain_bits: proposal.gain_bits })
-        .collect();
-    let why = match diagnosis.may_run {
-        MayRun::No { why, .. } | MayRun::CrankFirst { why } => Some(why),
-        MayRun::Yes => None,
-    };
+    let know = knowledge();
+    let states = &diagnosis.posterior.states;
     Report {
         id: case.id.clone(),
-        verdict: VerdictOut { overall: diagnosis.verdict.overall, points },
-        causes,
-        next,
-        stop: StopOut { run_engine: diagnosis.may_run.allowed(), why },
+        sound: probability(diagnosis.sound),
+        verdict: VerdictOut { overall: diagnosis.verdict.overall, points: points(case, diagnosis) },
+        causes: causes(know, diagnosis),
+        pairs: pairs(know, states),
+        settled: diagnosis.settled.and_then(|cause| settled(know, diagnosis, cause)),
+        next: diagnosis.next.iter().take(NEXT_LISTED).map(|proposal| next(&diagnosis.takeable, proposal)).collect(),
+        stop: StopOut {
+            run_engine: diagnosis.flag.allowed(),
+            flag: diagnosis.flag.word,
+            why: diagnosis.flag.why,
+            instead: diagnosis.flag.instead,
+            overruled: diagnosis.flag.overruled.clone(),
+        },
+        not_believed: diagnosis.not_believed.clone(),
     }
+}
+
+/// A probability as it is printed: finer than a millionth nobody can say.
+pub(super) fn probability(p: f64) -> f64 {
+    (p * 1e6).round() / 1e6
+}
+
+fn points(case: &Case, diagnosis: &Diagnosis) -> Vec<PointOut> {
+    let point = |judged: &super::JudgedPoint| {
+        let reading = judged.reading.as_ref();
+        PointOut {
+            rpm: judged.point.rpm,
+            oil_temp_c: judged.point.oil_temp_c,
+            gear: judged.point.gear,
+            measured_kpa: reading.map(|r| figures(r.measured_kpa)),
+            brought_from_c: reading.filter(|r| r.brought).and_then(|r| case.readings.get(r.reading)).map(|r| r.oil_temp_c),
+            u_kpa: reading.map(|r| figures(r.u_kpa())),
+            min_kpa: judged.point.min_kpa,
+            max_kpa: judged.point.max_kpa,
+            probability_conforms: reading.map(|r| probability(r.probability_conforms)),
+            decision: judged.decision(),
+        }
+    };
+    diagnosis.verdict.points.iter().map(point).collect()
+}
+
+/// Every cause, most probable first; what rounding leaves over goes to the first, so that they sum to one.
+fn causes(know: &'static Knowledge, diagnosis: &Diagnosis) -> Vec<CauseOut> {
+    let present = know.present(&diagnosis.posterior.states);
+    let ranked = diagnosis.posterior.ranked();
+    let mut causes: Vec<CauseOut> = ranked
+        .into_iter()
+        .filter_map(|index| {
+            let cause = know.causes.get(index)?;
+            let present = probability(present.get(index).copied().unwrap_or(0.0));
+            Some(CauseOut { id: &cause.id, group: &cause.group, probability: probability(diagnosis.posterior.of(index)), present })
+        })
+        .collect();
+    let rest: f64 = causes.iter().skip(1).map(|cause| cause.probability).sum();
+    if let Some(first) = causes.first_mut() {
+        first.probability = 1.0 - rest;
+    }
+    causes
+}
+
+/// Pairs worth naming, most probable first.
+pub(super) fn pairs(know: &'static Knowledge, states: &[f64]) -> Vec<PairOut> {
+    let name = |cause: usize| know.causes.get(cause).map_or("", |cause| cause.id.as_str());
+    let mut pairs: Vec<PairOut> = know
+        .hypotheses
+        .iter()
+        .zip(states.chunks(BANDS))
+        .filter_map(|(hypothesis, bands)| {
+            let sum: f64 = bands.iter().sum();
+            let second = hypothesis.second.filter(|_| sum >= LEAST_PAIR)?;
+            Some(PairOut {
+                first: name(hypothesis.first),
+                second: name(second),
+                link: hypothesis.link,
+                probability: probability(sum),
+                reason: &hypothesis.reason,
+            })
+        })
+        .collect();
+    pairs.sort_by(|a, b| b.probability.total_cmp(&a.probability));
+    pairs
+}
+
+fn settled(know: &'static Knowledge, diagnosis: &Diagnosis, index: usize) -> Option<SettledOut> {
+    let cause = know.causes.get(index)?;
+    let p = diagnosis.posterior.of(index);
+    let why = format!(
+        "{} stands at {:.0} % and is acted on from {:.0} %: being wrong costs {:.0} minutes of work{}.",
+        cause.name,
+        100.0 * p,
+        100.0 * cause.act_at,
+        cause.repair_minutes,
+        if cause.parts > 0.0 { " and its parts" } else { "" }
+    );
+    Some(SettledOut { cause: &cause.id, probability: probability(p), why })
+}
+
+/// A proposal as it is printed.
+pub(super) fn next(takeable: &[Takeable], proposal: &Proposal) -> NextOut {
+    let reading = |place: &usize| {
+        let reading = takeable.get(*place)?;
+        let (rpm, oil_temp_c) = (reading.at.rpm, reading.at.oil_temp_c);
+        Some(ReadingOut { name: reading.name.clone(), rpm, oil_temp_c, gear: reading.gear, slope: reading.slope })
+    };
+    let mut out = NextOut {
+        kind: "check",
+        check: None,
+        reading: None,
+        state: None,
+        checks: Vec::new(),
+        readings: Vec::new(),
+        minutes: figures(proposal.minutes),
+        opening_minutes: figures(proposal.opening_minutes),
+        gain_bits: figures(proposal.gain_bits),
+    };
+    match &proposal.step {
+        Step::Check(check) => out.check = Some(check),
+        Step::Reading(place) => (out.kind, out.reading) = ("reading", reading(place)),
+        Step::Bench(state, behind) => {
+            (out.kind, out.state) = ("bench", Some(*state));
+            for step in behind {
+                match step {
+                    Step::Check(check) => out.checks.push(check),
+                    Step::Reading(place) => out.readings.extend(reading(place)),
+                    Step::Bench(..) => {}
+                }
+            }
+        }
+    }
+    out
 }

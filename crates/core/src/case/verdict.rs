@@ -1,5 +1,5 @@
 //! Each reading against the sheet, with its doubt, brought to the sheet's speed and temperature.
-use super::{Case, Phase, Reading};
+use super::{Case, Phase, Reading, Shows};
 use crate::circuit::Working;
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
 use crate::instrument::{Budget, CLASS, GRADUATION, Instrument, MOVEMENT, Sensitivity, TEMPERATURE};
@@ -173,8 +173,7 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
     let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
     let to = point.map_or(at, |p| Working { rpm: p.rpm, oil_temp_c: p.oil_temp_c });
     let gauge_only = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default());
-    let Local { kpa_per_k, kpa_per_rpm, ratio, ratio_sd } =
-        tracer.local(&Bearing { at, kpa: reading.kpa, u_kpa: gauge_only.total_kpa(), gauge: 0, common_kpa: 0.0 }, to);
+    let Local { kpa_per_k, kpa_per_rpm, ratio, ratio_sd } = tracer.local(&Bearing::at(at, reading.kpa, gauge_only.total_kpa()), to);
     let mut budget = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity { kpa_per_k, kpa_per_rpm });
     let brought = to != at;
     if brought {
@@ -185,13 +184,29 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
     }
     let measured_kpa = reading.kpa * ratio;
     let (probability_conforms, decision) =
-        point.map_or((0.5, Decision::NotMeasured), |p| limits::decide(measured_kpa, budget.total_kpa(), p.min_kpa, p.max_kpa));
+        point.map_or((0.5, Decision::NotMeasured), |p| decided(reading.shown(), measured_kpa, budget.total_kpa(), &p));
     JudgedReading { reading: index, point, measured_kpa, brought, budget, probability_conforms, decision }
 }
 
-/// The verdict over the readings of a phase, each already judged.
-pub(super) fn verdict(case: &Case, phase: Phase, judged: &[JudgedReading]) -> Verdict {
-    let of_phase: Vec<&JudgedReading> = judged.iter().filter(|j| case.readings.get(j.reading).is_some_and(|r| r.phase == phase)).collect();
+/// What a needle says of a limit: by its value, or by the side of its mark.
+fn decided(shows: Shows, kpa: f64, u_kpa: f64, point: &Point) -> (f64, Decision) {
+    // The mark is surely on the limit's side when it is there within its doubt.
+    let under = |limit: Option<f64>| limit.is_some_and(|limit| kpa <= limit + u_kpa);
+    let over = |limit: Option<f64>| limit.is_some_and(|limit| kpa >= limit - u_kpa);
+    match shows {
+        Shows::Value => limits::decide(kpa, u_kpa, point.min_kpa, point.max_kpa),
+        Shows::UnderFirstMark if under(point.min_kpa) => (0.02, Decision::Below),
+        Shows::UnderFirstMark if point.min_kpa.is_none() && under(point.max_kpa) => (0.98, Decision::Within),
+        Shows::Pegged if over(point.max_kpa) => (0.02, Decision::Above),
+        Shows::Pegged if point.max_kpa.is_none() && over(point.min_kpa) => (0.98, Decision::Within),
+        Shows::UnderFirstMark | Shows::Pegged => (0.5, Decision::Undecided),
+    }
+}
+
+/// The verdict over the readings of a phase that are weighed, each already judged.
+pub(super) fn verdict(case: &Case, phase: Phase, judged: &[JudgedReading], weighed: impl Fn(usize) -> bool) -> Verdict {
+    let of_phase: Vec<&JudgedReading> =
+        judged.iter().filter(|j| weighed(j.reading) && case.readings.get(j.reading).is_some_and(|r| r.phase == phase)).collect();
     let (basis, points): (_, Vec<JudgedPoint>) = match &case.spec {
         Some(sheet) => (
             Basis::Sheet,

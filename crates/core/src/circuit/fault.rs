@@ -18,6 +18,8 @@ pub enum Fault {
     OilOver,
     /// A thinner grade than the sheet's.
     OilThin,
+    /// A thicker grade than the sheet's.
+    OilThick,
     /// Fuel in the oil.
     OilDiluted,
     /// Thickened, sludged oil that loads the filter.
@@ -42,6 +44,8 @@ pub enum Fault {
     ReliefWeak,
     /// Relief plunger seized shut.
     ReliefShut,
+    /// Relief spring heavy, shimmed, or its adjuster turned in.
+    ReliefHeavy,
     /// Filter element choked.
     FilterBlocked,
     /// A filter with another element and bypass.
@@ -54,6 +58,8 @@ pub enum Fault {
     GalleryBlocked,
     /// Wide crank bearings.
     BearingsCrank,
+    /// One crank bearing of all of them.
+    BearingSingle,
     /// Wide cam bearings.
     BearingsCam,
     /// Worn rocker shaft or bushes.
@@ -76,6 +82,12 @@ fn log_between(low: f64, high: f64, severity: f64) -> f64 {
 
 fn between(low: f64, high: f64, severity: f64) -> f64 {
     low + (high - low) * severity
+}
+
+/// What a slipping part still moves, and nothing once it is worse than slight.
+fn stands(slips: f64, severity: f64) -> f64 {
+    const SLIPS_UNDER: f64 = 0.3;
+    if severity < SLIPS_UNDER { slips } else { 0.0 }
 }
 
 /// Harms a circuit by several faults at once, each with its severity.
@@ -110,6 +122,8 @@ impl Fault {
                 circuit.suction.air_share_per_krpm = between(0.03, 0.11, s);
             }
             Self::OilThin => circuit.oil = circuit.oil.scaled(between(0.82, 0.42, s)),
+            // A grade or two up: half as thick again hot, and more than that cold, where a thick grade gains most.
+            Self::OilThick => circuit.oil = circuit.oil.thicker(log_between(1.15, 2.0, s)),
             // OK because the share stays inside the relation's range.
             Self::OilDiluted => circuit.oil = circuit.oil.diluted(Fuel::Petrol, between(0.03, 0.18, s)).unwrap_or(circuit.oil),
             Self::OilDegraded => {
@@ -121,10 +135,10 @@ impl Fault {
             Self::PickupAir => circuit.suction.joint_m2 = size * log_between(0.4e-6, 12e-6, s),
             Self::PickupBroken => circuit.suction.joint_m2 = size * log_between(20e-6, 300e-6, s),
             Self::PumpWorn => circuit.pump.slip_m3 *= log_between(1.35, 2.6, s).powi(3),
-            // Slips on its drive, or stands.
-            Self::PumpDrive => circuit.pump.per_turn_m3 *= between(0.12, 0.0, s),
-            // Moves a little of what it leaks, or nothing.
-            Self::PumpUnprimed => circuit.pump.per_turn_m3 *= between(0.2, 0.0, s),
+            // Slips on its drive, or stands and delivers nothing at all.
+            Self::PumpDrive => circuit.pump.per_turn_m3 *= stands(between(0.5, 0.05, 3.0 * s), s),
+            // Moves a little of what it leaks, or nothing at all.
+            Self::PumpUnprimed => circuit.pump.per_turn_m3 *= stands(between(0.25, 0.02, 3.0 * s), s),
             Self::PumpControl => control(circuit, s),
             Self::ReliefOpen => circuit.relief.held_open_k_m2 = CD * std::f64::consts::SQRT_2 * size * log_between(2e-6, 30e-6, s),
             Self::ReliefWeak => circuit.relief.cracks_pa *= between(0.72, 0.25, s),
@@ -132,6 +146,7 @@ impl Fault {
                 circuit.relief.cracks_pa *= log_between(1.6, 6.0, s);
                 circuit.relief.slope_m3_s_pa *= 0.3;
             }
+            Self::ReliefHeavy => circuit.relief.cracks_pa *= log_between(1.15, 1.9, s),
             Self::FilterBlocked => circuit.filter.r_per_m3 *= log_between(4.0, 60.0, s),
             Self::FilterWrong => {
                 circuit.filter.r_per_m3 *= log_between(1.6, 6.0, s);
@@ -144,6 +159,7 @@ impl Fault {
                 circuit.gallery_end_loss = between(circuit.gallery_end_loss.max(0.2), 0.9, s);
             }
             Self::BearingsCrank => widen(circuit, Place::Crank, log_between(1.25, 2.4, s).powi(3), 1.0),
+            Self::BearingSingle => widen(circuit, Place::Crank, between(1.02, 1.25, s), 1.0),
             Self::BearingsCam => widen(circuit, Place::Cam, log_between(1.4, 3.2, s).powi(3), 1.0),
             Self::RockersWorn => widen(circuit, Place::Head, log_between(1.5, 3.5, s).powi(3), 1.0),
             Self::FeedOversize => widen(circuit, Place::Head, log_between(1.5, 2.5, s).powi(3), log_between(2.5, 9.0, s)),

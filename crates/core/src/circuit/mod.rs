@@ -12,7 +12,10 @@ mod root;
 mod start;
 mod suction;
 
-pub use card::{CamFeed, Card, Cooler, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, Rockers};
+pub use card::{
+    BlowAccess, Burns, CamFeed, Card, Cooler, HeadFeed, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, ReliefAccess, ReliefSenses,
+    Rockers,
+};
 pub use fault::{Fault, harm};
 pub use network::{Beside, Circuit, State, Working};
 pub use nominal::Unknowns;

@@ -110,6 +110,15 @@ const RESIDUAL_SHARE: f64 = 5e-10;
 /// A branch that takes nothing, to fill the unused places.
 const NONE: Branch = Branch { place: Place::Leak, law: Law::Laminar { g_m3: 0.0 } };
 
+/// How much hotter than the sump the films run, K: in proportion to speed at `k_per_krpm` in hot oil of 10 mPa·s, more in thick cold oil that shears harder
+/// (the power 0.15 is small enough that colder oil never ends up thinner), and never more than 60 K, where the film sheds what it takes in.
+pub(super) fn film_rise_k(k_per_krpm: f64, rpm: f64, mu_pa_s: f64) -> f64 {
+    const HOT_PA_S: f64 = 0.01;
+    const THICK: f64 = 0.15;
+    const MOST_K: f64 = 60.0;
+    (k_per_krpm * rpm / 1000.0 * (mu_pa_s / HOT_PA_S).max(1.0).powf(THICK)).min(MOST_K)
+}
+
 impl Circuit {
     /// A circuit without branches; add them with [`Circuit::add`].
     pub fn new(oil: Oil, suction: Suction, pump: Pump, relief: Relief, filter: Filter, port: Port) -> Self {
@@ -155,7 +164,7 @@ impl Circuit {
         let (drop, _) = self.filter.at(at.oil_temp_c).drop(taken, oil.mu_sump);
         let (drawn, _, displacement) = self.drawn(at, &oil, gallery_pa);
         let pump_pa = gallery_pa + drop;
-        let (relief_m3_s, _) = self.relief.flow(pump_pa, oil.rho);
+        let (relief_m3_s, _) = self.relief.flow(pump_pa, gallery_pa, 1.0, oil.rho);
         let slip_m3_s = self.pump.slip_m3 / oil.mu_sump * pump_pa;
         State {
             drawn,
@@ -207,9 +216,9 @@ impl Circuit {
     }
 
     fn flowing(&self, at: Working) -> Flowing {
-        let film_temp_c = at.oil_temp_c + self.film_rise_k_per_krpm * at.rpm / 1000.0;
         let swept = self.pump.per_turn_m3 * at.rpm.max(0.0) / 60.0;
         let mu_sump = self.oil.mu_pa_s(at.oil_temp_c);
+        let film_temp_c = at.oil_temp_c + film_rise_k(self.film_rise_k_per_krpm, at.rpm, mu_sump);
         let rho = self.oil.density_kg_m3(at.oil_temp_c);
         let full = self.suction.draw(swept, at.rpm, mu_sump, rho);
         Flowing { mu_sump, mu_film: self.oil.mu_pa_s(film_temp_c), rho, film_temp_c, swept, full }
@@ -227,7 +236,12 @@ impl Circuit {
     fn drawn(&self, at: Working, oil: &Flowing, gallery_pa: f64) -> (Drawn, f64, f64) {
         let Some(control) = self.pump.control else { return (oil.full, 0.0, 1.0) };
         let (share, slope) = control.share(gallery_pa, at.rpm);
-        let drawn = if share < 1.0 { self.suction.draw(share * oil.swept, at.rpm, oil.mu_sump, oil.rho) } else { oil.full };
+        if share >= 1.0 {
+            return (oil.full, 0.0, 1.0);
+        }
+        let less = self.suction.draw(share * oil.swept, at.rpm, oil.mu_sump, oil.rho);
+        // A starving pump that is set back asks for less and would lose less to gas; it is not let have more than at full, or two pressures would balance.
+        let drawn = if less.liquid_m3_s > oil.full.liquid_m3_s { oil.full } else { less };
         (drawn, slope * oil.swept, share)
     }
 
@@ -242,10 +256,11 @@ impl Circuit {
             let (taken, taken_slope) = self.taken(gallery, oil);
             let (drop, drop_slope) = filter.drop(taken, oil.mu_sump);
             let pump = gallery + drop;
-            let (relief, relief_slope) = self.relief.flow(pump, oil.rho);
+            let pump_slope = 1.0 + drop_slope * taken_slope;
+            let (relief, relief_slope) = self.relief.flow(pump, gallery, pump_slope, oil.rho);
             let (drawn, drawn_slope, _) = self.drawn(at, oil, gallery);
             let value = drawn.liquid_m3_s - slip_per_pa * pump - relief - taken;
-            let slope = drawn_slope - (slip_per_pa + relief_slope) * (1.0 + drop_slope * taken_slope) - taken_slope;
+            let slope = drawn_slope - slip_per_pa * pump_slope - relief_slope - taken_slope;
             (value, slope)
         };
         // Where the relief valve alone would take everything, nothing is left over.

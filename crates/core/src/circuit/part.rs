@@ -162,16 +162,19 @@ pub struct Relief {
     pub slope_m3_s_pa: f64,
     /// Opening that never closes, as Cd·A·√2 in m²; 0 when it seats.
     pub held_open_k_m2: f64,
+    /// The gallery's pressure lifts it, not the pump's.
+    pub senses_gallery: bool,
 }
 
 impl Relief {
-    /// Flow and slope at the pump's outlet pressure.
-    pub fn flow(&self, pressure_pa: f64, rho_kg_m3: f64) -> (f64, f64) {
-        let over = pressure_pa - self.cracks_pa;
-        let lifted = if over > 0.0 { (self.slope_m3_s_pa * over, self.slope_m3_s_pa) } else { (0.0, 0.0) };
+    /// Flow at the pump's and the gallery's pressure, and its slope per Pa of the gallery when the pump's pressure rises by `pump_per_gallery`.
+    pub fn flow(&self, pump_pa: f64, gallery_pa: f64, pump_per_gallery: f64, rho_kg_m3: f64) -> (f64, f64) {
+        let (lifts_pa, rises) = if self.senses_gallery { (gallery_pa, 1.0) } else { (pump_pa, pump_per_gallery) };
+        let over = lifts_pa - self.cracks_pa;
+        let lifted = if over > 0.0 { (self.slope_m3_s_pa * over, self.slope_m3_s_pa * rises) } else { (0.0, 0.0) };
         if self.held_open_k_m2 > 0.0 {
-            let held = orifice(self.held_open_k_m2, pressure_pa.max(0.0), rho_kg_m3);
-            return (lifted.0 + held.0, lifted.1 + held.1);
+            let held = orifice(self.held_open_k_m2, pump_pa.max(0.0), rho_kg_m3);
+            return (lifted.0 + held.0, lifted.1 + held.1 * pump_per_gallery);
         }
         lifted
     }

@@ -1,44 +1,81 @@
 //! The draws of an engine: healthy circuits of its card, each harmed by every hypothesis, and what the gauge would show.
 //!
-//! A scrambled Sobol sequence (Owen scrambling; Burley 2020) draws healthy engines; each hypothesis harms all of them alike, so
-//! causes are compared on the same engines. Pressures at an operating point are solved once and kept, as are the slopes about it.
+//! A scrambled Sobol sequence (Owen scrambling; Burley 2020) draws healthy engines; each hypothesis harms all of them alike, so causes are compared on the
+//! same engines. Pressures at an operating point are solved once and kept, as are the slopes about it.
 //!
-//! A draw weighs by two things known before anything is read: a healthy engine keeps to the sheet it was sold with, and a job comes in because
-//! something was noticed, so an engine that a slight fault leaves as it was seldom stands in the shop.
+//! What is drawn with the engine beside its parts: how far speed and oil temperature were from what was noted (each draw is solved at its own point), how
+//! far every gauge is off, and the discrepancy between this model and any real engine, a smooth error of level, slope in speed and cold-to-hot twist (Kennedy
+//! and O'Hagan, *J. R. Statist. Soc. B* 63, 2001; Brynjarsdóttir and O'Hagan, *Inverse Problems* 30, 2014).
+//!
+//! A draw weighs by two things known before anything is read. Its *prior weight*: a sheet's limits are floors set anywhere from a sixth to nine tenths of
+//! what a good engine shows, and engines at half their rated speed mostly show 320 kPa hot; paper alone never moves the odds of two draws by more than
+//! [`PAPER`]. Its *selection weight*: a job comes in because something was noticed, so an engine that a slight fault leaves as it was seldom stands in the shop.
 use super::knowledge::{Hypothesis, Knowledge};
-use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
+use crate::circuit::nominal::{self, DIMENSIONS, Unknowns, normal_quantile};
 use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
 use std::collections::HashMap;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Draws of each hypothesis.
-pub(super) const DRAWS: usize = 1024;
+pub(super) const DRAWS: usize = 2048;
 /// Draws for local slopes and ratios, the first of the same sequence.
 const LOCAL_DRAWS: usize = 32;
+/// Draws from which the share that would be noticed is estimated.
+const NOTICED_DRAWS: usize = 192;
 /// Operating points kept before the store is emptied: far more than a job has.
-const KEPT_POINTS: usize = 64;
-/// Share of a limit by which a sound engine of the model may miss it before it counts a third.
-const OUTSIDE: f64 = 0.08;
-/// What an engine that strays far still counts: a sheet can be typed wrong, and the model is not the engine.
-const LEAST_SOLD: f64 = 1e-3;
-/// Gauges of one job that are drawn apart.
-const GAUGES: usize = 3;
-/// Points of the run at which a fault would be noticed: cold idle, hot idle, fast and hot.
+const KEPT_POINTS: usize = 32;
+/// Most that limits on paper move the odds of two draws.
+const PAPER: f64 = 2.2;
+/// Share of the healthy pressure that a maker prints as its least: anywhere between, with soft ends (standard deviations of the logarithm).
+const PRINTED: (f64, f64) = (1.0 / 6.0, 0.9);
+const PRINTED_SOFT: (f64, f64) = (0.5, 0.1);
+/// Healthy pressure hot at half the rated speed, kPa, and its standard deviation of the logarithm as far as the parts do not settle it.
+const HALF_SPEED_KPA: f64 = 320.0;
+const HALF_SPEED_SD_LN: f64 = 0.45;
+/// The points of the run at which a fault would be noticed are cold idle, hot idle, and half the rated speed hot.
 const COLD_C: f64 = 20.0;
 const HOT_C: f64 = 100.0;
-const FAST_RPM: f64 = 3000.0;
 /// A change of pressure, as a logarithm, that nobody sees, and one that everybody does.
 const UNSEEN: f64 = 0.1;
 const SEEN: f64 = 0.4;
 /// Share of jobs that come in by another way: a drop in a bend, a noise, a puddle, a service.
 const ANYWAY: f64 = 0.15;
+/// A cause keeps its whole share among complaints when at least this share of its faults would be noticed on this engine.
+const NOTICED_SHARE: f64 = 0.4;
+/// Discrepancy: standard deviations of level, of slope for each e-fold of speed, and of twist for each 60 K. Set by calibration on the tuned rivals.
+const LEVEL: f64 = 0.05;
+const SLOPE: f64 = 0.03;
+const TWIST: f64 = 0.05;
+/// Speed held by a counter and by hand, half widths as shares.
+const SPEED_MEASURED: f64 = 0.01;
+const SPEED_BY_HAND: f64 = 0.03;
+/// Oil temperature by a probe, half width; and how much colder than estimated the oil may be, since it lags the coolant, K. An estimate of cold oil
+/// is the day's temperature, which everybody knows.
+const PROBE_K: f64 = 3.0;
+const ESTIMATED_K: f64 = 12.0;
+const ESTIMATED_FROM_C: f64 = 40.0;
 const SEED: u32 = 0x0e1d_1a17;
 
 /// Faults of a hypothesis; the second is [`Fault::None`] when there is one cause alone.
 pub(super) type Harm = (Fault, Fault);
+
+/// An operating point as it was noted, and how well.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Noted {
+    pub at: Working,
+    pub temp_estimated: bool,
+    pub speed_by_hand: bool,
+}
+
+impl From<Working> for Noted {
+    fn from(at: Working) -> Self {
+        Self { at, temp_estimated: false, speed_by_hand: false }
+    }
+}
 
 /// Port pressures at a point, by harm and draw. Each is solved when it is first asked for: most draws are ruled out by the readings before.
 #[derive(Debug)]
@@ -47,7 +84,7 @@ pub(super) struct Grid {
     /// Bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
     kpa: Vec<AtomicU32>,
 }
-type PointKey = (i64, i64);
+type PointKey = (i64, i64, bool, bool);
 type Store<K, V> = Mutex<HashMap<K, Arc<V>>>;
 
 /// What is known about one draw at a point and on the way from there to another.
@@ -62,32 +99,36 @@ pub(super) struct Near {
 #[derive(Debug)]
 pub(super) struct Draws {
     healthy: Vec<Circuit>,
-    /// How well each healthy engine keeps to the sheet it was sold with, 0 to 1.
-    sold: Vec<f64>,
+    /// Weight of each healthy engine by what is on paper, before any reading.
+    prior_weight: Vec<f64>,
     /// Severity of the first and of the second fault.
     severity: Vec<[f64; 2]>,
     /// A number in 0..1 for what no part of the circuit explains.
-    aside: Vec<f64>,
-    /// How far each gauge is off, of its common half width, −1 to 1.
-    gauges_off: Vec<[f64; GAUGES]>,
-    /// Distinct harms.
+    latent_offset: Vec<f64>,
+    /// Level, slope and twist of the discrepancy, as logarithms.
+    discrepancy: Vec<[f64; 3]>,
+    /// How far the run's thermometer is off, −1 to 1, and how far the oil lags an estimate, 0 to 1.
+    thermometer: Vec<[f64; 2]>,
+    /// Distinct harms, and of each how many of its faults would be noticed.
     harms: Vec<Harm>,
-    idle_rpm: f64,
-    spec: Vec<PointOfSpec>,
-    came: OnceLock<Vec<f32>>,
+    noticed_share: Vec<f64>,
+    all_weight: f64,
+    half_rpm: f64,
+    noticed_at: [(Working, f64); 3],
     kept: Store<PointKey, Grid>,
     near: Store<(PointKey, PointKey), Vec<Near>>,
 }
 
 /// A tenth of a degree and one turn a minute: far finer than anything a technician holds. Points are kept and solved as rounded, so that what is kept
 /// does not hang on which of two neighbours came first.
-fn key(at: Working) -> (PointKey, Working) {
-    let (rpm, tenths) = (at.rpm.round(), (at.oil_temp_c * 10.0).round());
-    ((rpm as i64, tenths as i64), Working { rpm, oil_temp_c: 0.1 * tenths })
+fn key(noted: Noted) -> (PointKey, Noted) {
+    let (rpm, tenths) = (noted.at.rpm.round(), (noted.at.oil_temp_c * 10.0).round());
+    let rounded = Noted { at: Working { rpm, oil_temp_c: 0.1 * tenths }, ..noted };
+    ((rpm as i64, tenths as i64, noted.temp_estimated, noted.speed_by_hand), rounded)
 }
 
-/// Returns what is kept under `key`, or makes and keeps it; emptied when it has grown beyond [`KEPT_POINTS`].
-fn kept_or<K: std::hash::Hash + Eq, V>(store: &Store<K, V>, key: K, make: impl FnOnce() -> V) -> Arc<V> {
+/// Returns what is kept under `key`, or makes and keeps it; emptied when it has grown beyond [`KEPT_POINTS`]. The lock is never held while it is made.
+fn kept_or<K: Hash + Eq, V>(store: &Store<K, V>, key: K, make: impl FnOnce() -> V) -> Arc<V> {
     if let Some(found) = store.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
         return Arc::clone(found);
     }
@@ -100,36 +141,66 @@ fn kept_or<K: std::hash::Hash + Eq, V>(store: &Store<K, V>, key: K, make: impl F
     made
 }
 
+/// A number in 0..1 of a draw that belongs to a thing with a name: each thing has a scrambling of its own.
+fn unit_of(thing: impl Hash, draw: usize, dimension: u32) -> f64 {
+    let mut hasher = DefaultHasher::new();
+    thing.hash(&mut hasher);
+    f64::from(sobol_burley::sample(draw as u32, dimension, SEED ^ hasher.finish() as u32))
+}
+
 impl Draws {
-    pub(super) fn new(card: &Card, spec: &[PointOfSpec], oil: Oil, know: &Knowledge) -> Self {
+    /// `discrepancy` scales the smooth error of the model; 1 is what the product uses.
+    pub(super) fn new(card: &Card, spec: &[PointOfSpec], oil: Oil, know: &Knowledge, discrepancy: f64) -> Self {
         let unit = |draw: usize, dimension: usize| f64::from(sobol_burley::sample(draw as u32, dimension as u32, SEED));
+        let extra = |draw: usize, place: usize| unit(draw, DIMENSIONS + place);
         let healthy: Vec<Circuit> = (0..DRAWS)
             .into_par_iter()
             .map(|draw| {
                 let numbers: [f64; DIMENSIONS] = std::array::from_fn(|dimension| unit(draw, dimension));
-                nominal::circuit(card, spec, oil, &Unknowns::from_unit(&numbers, card.relief_opens_kpa.is_some()))
+                nominal::circuit(card, oil, &Unknowns::from_unit(&numbers, card))
             })
             .collect();
         let mut harms: Vec<Harm> = know.hypotheses.iter().map(|hypothesis| harm_of(know, hypothesis)).collect();
         harms.sort();
         harms.dedup();
-        let strays: Vec<f64> = healthy.par_iter().map(|circuit| spec.iter().map(|point| strays(circuit, point)).sum()).collect();
-        let least = strays.iter().copied().fold(f64::INFINITY, f64::min);
-        // A sheet that no drawn engine keeps is held against none of them more than against the one that comes nearest.
-        let sold = strays.iter().map(|stray| (least - stray).exp().max(LEAST_SOLD)).collect();
-        Self {
+        let half_rpm = (0.5 * card.rated_rpm()).max(1.3 * card.idle_rpm);
+        let prior_weight: Vec<f64> = healthy.par_iter().map(|circuit| prior_weight(circuit, spec, half_rpm)).collect();
+        let at = |rpm: f64, oil_temp_c: f64| {
+            let point = Working { rpm, oil_temp_c };
+            (point, least_kpa(spec, point))
+        };
+        let mut draws = Self {
+            all_weight: prior_weight.iter().sum(),
             healthy,
-            sold,
-            severity: (0..DRAWS).map(|draw| [unit(draw, DIMENSIONS), unit(draw, DIMENSIONS + 1)]).collect(),
-            aside: (0..DRAWS).map(|draw| unit(draw, DIMENSIONS + 2)).collect(),
-            gauges_off: (0..DRAWS).map(|draw| std::array::from_fn(|gauge| 2.0 * unit(draw, DIMENSIONS + 3 + gauge) - 1.0)).collect(),
+            prior_weight,
+            severity: (0..DRAWS).map(|draw| [extra(draw, 0), extra(draw, 1)]).collect(),
+            latent_offset: (0..DRAWS).map(|draw| extra(draw, 2)).collect(),
+            discrepancy: (0..DRAWS)
+                .map(|draw| [(3, LEVEL), (4, SLOPE), (5, TWIST)].map(|(place, sd)| discrepancy * sd * normal_quantile(extra(draw, place))))
+                .collect(),
+            thermometer: (0..DRAWS).map(|draw| [2.0 * extra(draw, 6) - 1.0, extra(draw, 7)]).collect(),
+            noticed_share: Vec::new(),
             harms,
-            idle_rpm: card.idle_rpm,
-            spec: spec.to_vec(),
-            came: OnceLock::new(),
+            half_rpm,
+            noticed_at: [at(card.idle_rpm, COLD_C), at(card.idle_rpm, HOT_C), at(half_rpm, HOT_C)],
             kept: Mutex::default(),
             near: Mutex::default(),
-        }
+        };
+        // Now, and not when it is first asked for: that is inside the pool, where waiting for the pool's own work would lock it up.
+        let grids = draws.noticed_grids();
+        draws.noticed_share = (0..draws.harms.len())
+            .into_par_iter()
+            .map(|place| {
+                let weighed = (0..NOTICED_DRAWS).map(|draw| (draws.weight(draw), draws.selection_weight(&grids, place, draw)));
+                let (sum, all) = weighed.fold((0.0, 0.0), |(sum, all), (weight, noticed)| (sum + weight * noticed, all + weight));
+                sum / f64::max(all, f64::MIN_POSITIVE)
+            })
+            .collect();
+        draws
+    }
+
+    fn weight(&self, draw: usize) -> f64 {
+        self.prior_weight.get(draw).copied().unwrap_or(0.0)
     }
 
     /// Severity of the first fault of a draw.
@@ -137,53 +208,60 @@ impl Draws {
         self.severity.get(draw).map_or(0.5, |[first, _]| *first)
     }
 
-    /// Weight of every draw of every harm before anything is read, in the order of a grid.
-    fn came(&self) -> &[f32] {
-        self.came.get_or_init(|| {
-            let points =
-                [(self.idle_rpm, COLD_C), (self.idle_rpm, HOT_C), (FAST_RPM, HOT_C)].map(|(rpm, oil_temp_c)| Working { rpm, oil_temp_c });
-            let grids = points.map(|at| self.grid(at));
-            let least = points.map(|at| self.least_kpa(at));
-            let quiet = self.place((Fault::None, Fault::None));
-            let of_draw = |place: usize, draw: usize| {
-                let mut off = 0.0f64;
-                for (grid, least) in grids.iter().zip(least) {
-                    let (now, sound) = (self.kpa(grid, place, draw), self.kpa(grid, quiet, draw));
-                    let change = (now.max(1.0) / sound.max(1.0)).ln().abs();
-                    off = off.max(if now < least { 1.0 } else { ((change - UNSEEN) / (SEEN - UNSEEN)).clamp(0.0, 1.0) });
-                }
-                let noticed = if place == quiet { 1.0 } else { ANYWAY + (1.0 - ANYWAY) * off };
-                (noticed * self.sold.get(draw).copied().unwrap_or(0.0)) as f32
-            };
-            (0..self.harms.len())
-                .into_par_iter()
-                .flat_map_iter(|place| (0..DRAWS).map(move |draw| (place, draw)).map(|(place, draw)| of_draw(place, draw)))
-                .collect()
-        })
+    /// Grids of the points at which a fault is noticed.
+    pub(super) fn noticed_grids(&self) -> [Arc<Grid>; 3] {
+        self.noticed_at.map(|(at, _)| self.grid(at.into()))
     }
 
-    /// The part of [`Draws::came`] that belongs to the harm at `place`.
-    pub(super) fn came_with(&self, place: usize) -> &[f32] {
-        self.came().get(place * DRAWS..(place + 1) * DRAWS).unwrap_or_default()
+    /// How likely a draw with this harm is to be brought in, from [`ANYWAY`] to 1.
+    fn selection_weight(&self, grids: &[Arc<Grid>; 3], place: usize, draw: usize) -> f64 {
+        let quiet = self.place((Fault::None, Fault::None));
+        if place == quiet {
+            return 1.0;
+        }
+        let mut off = 0.0f64;
+        for (grid, (_, least)) in grids.iter().zip(self.noticed_at) {
+            let (now, sound) = (self.kpa(grid, place, draw), self.kpa(grid, quiet, draw));
+            let change = (now.max(1.0) / sound.max(1.0)).ln().abs();
+            off = off.max(if now < least { 1.0 } else { ((change - UNSEEN) / (SEEN - UNSEEN)).clamp(0.0, 1.0) });
+        }
+        ANYWAY + (1.0 - ANYWAY) * off
     }
 
-    /// The sheet's least pressure near a point, 0 where it names none.
-    fn least_kpa(&self, at: Working) -> f64 {
-        self.spec
-            .iter()
-            .filter(|point| (point.rpm / at.rpm - 1.0).abs() < 0.15 && (point.oil_temp_c - at.oil_temp_c).abs() < 15.0)
-            .filter_map(|point| point.min_kpa)
-            .fold(0.0, f64::max)
+    /// What a draw of a harm weighs before any reading: by paper, and by whether it would be brought in.
+    pub(super) fn before_reading(&self, grids: &[Arc<Grid>; 3], place: usize, draw: usize) -> f64 {
+        self.weight(draw) * self.selection_weight(grids, place, draw)
+    }
+
+    /// What all draws of a harm weigh together before any reading. A cause that leaves the pressures alone weighs more than its draws: it keeps only its
+    /// share among those that come in by another way.
+    pub(super) fn all_before_reading(&self, place: usize) -> f64 {
+        self.all_weight * self.noticed_share.get(place).copied().unwrap_or(1.0).max(NOTICED_SHARE)
     }
 
     /// A number in 0..1 that belongs to the draw and to nothing in the circuit.
-    pub(super) fn aside(&self, draw: usize) -> f64 {
-        self.aside.get(draw).copied().unwrap_or(0.5)
+    pub(super) fn latent_offset(&self, draw: usize) -> f64 {
+        self.latent_offset.get(draw).copied().unwrap_or(0.5)
     }
 
-    /// How far a gauge is off in a draw, of its common half width; gauges beyond [`GAUGES`] share.
-    pub(super) fn gauge_off(&self, draw: usize, gauge: usize) -> f64 {
-        self.gauges_off.get(draw).and_then(|off| off.get(gauge % GAUGES)).copied().unwrap_or(0.0)
+    /// How far a gauge is off in every draw, of its common half width; a gauge is known by its name, not by its place among others.
+    pub(super) fn gauge_off(&self, gauge: &str) -> Vec<f64> {
+        (0..DRAWS).map(|draw| 2.0 * unit_of(("gauge", gauge), draw, 0) - 1.0).collect()
+    }
+
+    /// What this model is off on a real engine at a point, as a factor, in every draw.
+    pub(super) fn discrepancy(&self, at: Working) -> Vec<f64> {
+        let (speed, warm) = ((at.rpm.max(100.0) / self.half_rpm).ln(), (at.oil_temp_c - 70.0) / 60.0);
+        self.discrepancy.iter().map(|[level, slope, twist]| (level + slope * speed + twist * warm).exp()).collect()
+    }
+
+    /// Where a draw really stood when a point was noted.
+    fn stood(&self, key: PointKey, noted: Noted, draw: usize) -> Working {
+        let [thermometer, lag] = self.thermometer.get(draw).copied().unwrap_or_default();
+        let held = if noted.speed_by_hand { SPEED_BY_HAND } else { SPEED_MEASURED };
+        let rpm = noted.at.rpm * (1.0 + held * (2.0 * unit_of(("speed", key), draw, 0) - 1.0));
+        let lags = if noted.temp_estimated && noted.at.oil_temp_c >= ESTIMATED_FROM_C { ESTIMATED_K * lag } else { 0.0 };
+        Working { rpm, oil_temp_c: noted.at.oil_temp_c + PROBE_K * thermometer - lags }
     }
 
     /// The engine of a draw, harmed.
@@ -195,17 +273,23 @@ impl Draws {
     }
 
     /// The grid of a point, made once and kept.
-    pub(super) fn grid(&self, at: Working) -> Arc<Grid> {
-        let (key, at) = key(at);
+    pub(super) fn grid(&self, noted: Noted) -> Arc<Grid> {
+        let (key, noted) = key(noted);
         kept_or(&self.kept, key, || Grid {
-            sound: self.healthy.par_iter().with_min_len(64).map(|circuit| circuit.beside(at)).collect(),
+            sound: self
+                .healthy
+                .par_iter()
+                .enumerate()
+                .with_min_len(64)
+                .map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw)))
+                .collect(),
             kpa: (0..self.harms.len() * DRAWS).map(|_| AtomicU32::new(f32::NAN.to_bits())).collect(),
         })
     }
 
     /// The place of a harm among the harms.
     pub(super) fn place(&self, harm: Harm) -> usize {
-        self.harms.iter().position(|known| *known == harm).unwrap_or(0)
+        self.harms.binary_search(&harm).unwrap_or(0)
     }
 
     /// Port pressure of a draw harmed by the harm at `place`, kPa.
@@ -226,8 +310,10 @@ impl Draws {
 
     /// Slopes at a point and ratios from there to another, for the first draws of every harm.
     pub(super) fn near(&self, at: Working, to: Working) -> Arc<Vec<Near>> {
-        let ((from, at), (end, to)) = (key(at), key(to));
-        kept_or(&self.near, (from, end), || self.around(at, |circuit, here| if to == at { 1.0 } else { circuit.port_kpa(to) / here }))
+        let ((from, at), (end, to)) = (key(at.into()), key(to.into()));
+        kept_or(&self.near, (from, end), || {
+            self.around(at.at, |circuit, here| if to.at == at.at { 1.0 } else { circuit.port_kpa(to.at) / here })
+        })
     }
 
     /// As [`Draws::near`], with any question to the harmed circuit in place of the ratio; not kept.
@@ -259,14 +345,38 @@ impl Draws {
             })
             .collect()
     }
+
+    /// Healthy engines with their weights, for whoever asks what is believed before anything is read.
+    pub(super) fn healthy(&self) -> impl Iterator<Item = (&Circuit, f64)> {
+        self.healthy.iter().zip(self.prior_weight.iter().copied())
+    }
 }
 
-/// How far a healthy engine strays from a line of the sheet: 0 while it conforms, 1 where it is [`OUTSIDE`] beyond, growing by the square.
-fn strays(circuit: &Circuit, point: &PointOfSpec) -> f64 {
-    let kpa = circuit.port_kpa(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c });
-    let short = point.min_kpa.map_or(0.0, |min| (min / kpa.max(1.0) - 1.0).max(0.0));
-    let over = point.max_kpa.map_or(0.0, |max| (kpa / max.max(1.0) - 1.0).max(0.0));
-    ((short + over) / OUTSIDE).powi(2)
+/// Weight of a healthy engine by what is on paper and by what engines mostly show at half their rated speed.
+fn prior_weight(circuit: &Circuit, spec: &[PointOfSpec], half_rpm: f64) -> f64 {
+    let misses = |far: f64, soft: f64| 0.5 * (far.max(0.0) / soft).powi(2);
+    let mut off = 0.0;
+    for point in spec {
+        let kpa = circuit.port_kpa(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c }).max(1.0);
+        if let Some(min) = point.min_kpa {
+            let printed = (min.max(1.0) / kpa).ln();
+            off += misses(printed - PRINTED.1.ln(), PRINTED_SOFT.1) + misses(PRINTED.0.ln() - printed, PRINTED_SOFT.0);
+        }
+        if let Some(max) = point.max_kpa {
+            off += misses((kpa / max.max(1.0)).ln(), PRINTED_SOFT.1);
+        }
+    }
+    let paper = 1.0 / PAPER + (1.0 - 1.0 / PAPER) * (-off).exp();
+    let half = (circuit.port_kpa(Working { rpm: half_rpm, oil_temp_c: HOT_C }).max(1.0) / HALF_SPEED_KPA).ln();
+    paper * (-0.5 * (half / HALF_SPEED_SD_LN).powi(2)).exp()
+}
+
+/// The sheet's least pressure near a point, 0 where it names none.
+fn least_kpa(spec: &[PointOfSpec], at: Working) -> f64 {
+    spec.iter()
+        .filter(|point| (point.rpm / at.rpm - 1.0).abs() < 0.15 && (point.oil_temp_c - at.oil_temp_c).abs() < 25.0)
+        .filter_map(|point| point.min_kpa)
+        .fold(0.0, f64::max)
 }
 
 /// The faults of a hypothesis.

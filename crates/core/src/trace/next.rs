@@ -1,42 +1,51 @@
-//! The next check: what each one left may be expected to tell for its price, and when nothing left is worth its price.
+//! The next step: what each check, reading and move of the bench may be expected to tell for its price, and when nothing left is worth its price.
 //!
-//! Expected information of a check = entropy now − Σ over outcomes P(outcome)·entropy then, in bits over the causes (Lindley, *Ann. Math.
-//! Stat.* 27, 1956), and the same over the groups of parts. Its worth in minutes is the fall in expected loss of acting on the leader
-//! (Raiffa and Schlaifer, *Applied Statistical Decision Theory*, 1961, expected value of sample information): acting on a wrong cause
-//! costs its repair in vain and a comeback. Opening is paid once: when one check behind a closed sump is done the rest are cheap, so the price of
-//! opening is spread over the best of what it gives access to, both for the order and for whether learning still pays.
-use super::knowledge::{Access, Check, Knowledge};
+//! Expected information of a step = entropy now − Σ over outcomes P(outcome)·entropy then, in bits over the causes (Lindley, *Ann. Math. Stat.* 27, 1956), and
+//! the same over the groups of parts. A reading's outcomes are what the draws expect of it. Its worth in minutes is the fall in expected loss of acting
+//! (Raiffa and Schlaifer, *Applied Statistical Decision Theory*, 1961, expected value of sample information): acting on a wrong cause costs its repair in vain, a
+//! comeback, and the engine where what is really wrong ruins it meanwhile. A move of the bench (a gauge fitted, a sump off) is paid once: what lies
+//! behind it is one proposal, worth what the best of it tells together for the price of all.
+use super::bench::{Move, Situation, Takeable};
+use super::knowledge::{Check, Knowledge};
 use super::weigh::{Posterior, entropy_bits};
-use crate::circuit::Layout;
 
-/// A check worth doing.
+/// What a proposal is.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub enum Step {
+    /// A check.
+    Check(&'static str),
+    /// A reading, by its place among those that can be taken.
+    Reading(usize),
+    /// A move of the bench, and the steps behind it in their order.
+    Bench(Move, Vec<Step>),
+}
+
+/// A step worth doing.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Proposal {
-    /// Its word.
-    pub check: &'static str,
-    /// Minutes with what must be opened for it.
+    /// What.
+    pub step: Step,
+    /// Minutes from the present state.
     pub minutes: f64,
-    /// Of these, minutes of opening.
+    /// Of these, minutes of moving the bench.
     pub opening_minutes: f64,
-    /// Work and material, with opening, in the shop's money.
+    /// Work and material, in the shop's money.
     pub money: f64,
-    /// Its own material, in the shop's money.
-    pub material: f64,
-    /// Expected information about the cause, bits.
+    /// Expected information about the cause, bits; of a move, that of the best behind it together.
     pub gain_bits: f64,
-    /// Expected bits a minute, the minutes of opening spread over the best checks behind it: what the default order goes by.
+    /// Expected bits a minute: what the default order goes by.
     pub bits_a_minute: f64,
     /// Expected information about the group, bits.
     pub group_gain_bits: f64,
     /// Minutes that acting after it may be expected to save over acting now, before its own price.
     pub worth_minutes: f64,
-    /// The most probable outcome that would put another cause in front, that cause, and the outcome's probability.
+    /// The most probable outcome that would turn the ranking over.
     pub turns: Option<Turn>,
-    /// For each outcome: how probable it is now.
+    /// For each outcome: how probable it is now; none for a move.
     pub outcome_probability: Vec<f64>,
 }
 
-/// A single result that would turn the ranking over.
+/// A single result that would turn the ranking over, and not by a near tie.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Turn {
     /// Outcome, by index.
@@ -47,21 +56,21 @@ pub struct Turn {
     pub probability: f64,
 }
 
-/// What stands around a choice of the next check.
-#[derive(Debug, Clone, Copy)]
-pub struct Bench<'a> {
-    /// The engine's layout.
-    pub layout: &'a Layout,
-    /// Checks already done.
-    pub done: &'a [&'a str],
-    /// The engine may run.
-    pub may_run: bool,
+impl Proposal {
+    /// The check it is, if it is one.
+    pub fn check(&self) -> Option<&'static str> {
+        if let Step::Check(check) = self.step { Some(check) } else { None }
+    }
 }
 
-/// Information under which a check is not worth proposing, bits.
-pub(super) const WORTH_BITS: f64 = 0.005;
-/// Certainty at which one acts.
-pub const ENOUGH: f64 = 0.9;
+/// Information under which a step is not worth proposing, bits.
+const WORTH_BITS: f64 = 0.005;
+/// What going to a step and noting it costs beside its own minutes, for the order alone: else what takes one minute always comes first.
+const TURN_TO_IT_MINUTES: f64 = 2.0;
+/// A result turns the ranking over when the new leader then stands this far above the old one.
+const CLEARLY: f64 = 0.1;
+/// A check of the named pattern comes first when it takes no longer than this.
+pub(super) const QUICK_MINUTES: f64 = 15.0;
 /// What acting on the wrong cause costs beside its repair: recovering it, a second intake and run, the search begun anew.
 const COMEBACK_MINUTES: f64 = 240.0;
 
@@ -73,161 +82,259 @@ pub enum Enough {
     Certain,
     /// Less certain, but nothing left to learn is worth its minutes.
     NothingWorthIt,
-    /// Every check that can be done is done.
+    /// Everything that can be done is done.
     NothingLeft,
 }
 
-/// What may be opened without paying again.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
-pub(super) struct Opened {
-    sump: bool,
-    engine_out: bool,
+/// A check or a reading with its way.
+#[derive(Debug, Clone)]
+pub(super) struct Single {
+    pub step: Step,
+    pub way: Vec<Move>,
+    pub own_minutes: f64,
+    own_material: f64,
+    gain_bits: f64,
+    group_gain_bits: f64,
+    pub worth_minutes: f64,
+    turns: Option<Turn>,
+    outcome_probability: Vec<f64>,
 }
 
-impl Opened {
-    pub(super) fn by(know: &Knowledge, done: &[&str]) -> Self {
-        done.iter().filter_map(|id| know.check(id)).fold(Self::default(), |opened, check| opened.and(check.access))
-    }
-
-    pub(super) fn and(self, access: Access) -> Self {
-        Self { sump: self.sump || access != Access::Outside, engine_out: self.engine_out || access == Access::EngineOut }
-    }
-
-    /// Minutes and material of opening that a check still has to pay.
-    pub(super) fn due(self, know: &Knowledge, access: Access) -> (f64, f64) {
-        let paid = match access {
-            Access::Outside => true,
-            Access::Sump => self.sump,
-            Access::EngineOut => self.engine_out,
-        };
-        if paid { (0.0, 0.0) } else { (know.opening_minutes(access), know.opening_material(access)) }
+impl Single {
+    /// Expected bits a minute once the bench stands as it must.
+    pub fn bits_a_minute(&self) -> f64 {
+        self.gain_bits / (self.own_minutes + TURN_TO_IT_MINUTES)
     }
 }
 
-/// True when a check can be done at all: not done yet, its part is fitted, and the engine may run if it must.
-pub(super) fn possible(check: &Check, bench: &Bench) -> bool {
-    !bench.done.contains(&check.id.as_str()) && (bench.may_run || !check.running) && check.needs.is_none_or(|part| part.is_in(bench.layout))
+/// Every check and reading that can be done and tells something.
+pub(super) fn singles(know: &'static Knowledge, states: &[f64], situation: &Situation) -> Vec<Single> {
+    let causes = know.fold(states);
+    let now = [entropy_bits(&causes), entropy_bits(&by_group(know, &causes)), loss_minutes(know, situation, &causes)];
+    let checks = know.checks.iter().filter_map(|check| {
+        let way = situation.way_to_check(check)?;
+        let own = (check.minutes_on(situation.card), check.material_on(situation.card));
+        let row = |state: usize, outcome: usize| check.likelihood(state, outcome);
+        Some(single(know, situation, (states, &causes, now), Step::Check(&check.id), way, own, check.outcomes.len(), row))
+    });
+    let readings = situation.readings.iter().enumerate().filter_map(|(place, reading)| {
+        let way = situation.way_to_reading(reading)?;
+        let outcomes = reading.ahead.parts_kpa.len() + 1;
+        let row = |state: usize, outcome: usize| likelihood(reading, state, outcome);
+        Some(single(know, situation, (states, &causes, now), Step::Reading(place), way, (Takeable::MINUTES, 0.0), outcomes, row))
+    });
+    checks.chain(readings).filter(|single| single.gain_bits > WORTH_BITS).collect()
 }
 
-/// Checks that can be done and tell something, most told per minute first.
-pub fn next_checks(know: &'static Knowledge, now: &Posterior, bench: &Bench) -> Vec<Proposal> {
-    proposals(know, &now.states, bench)
+/// P(outcome | state) of a reading not yet taken.
+pub(super) fn likelihood(reading: &Takeable, state: usize, outcome: usize) -> f64 {
+    reading.ahead.table.get(state).and_then(|row| row.get(outcome)).copied().unwrap_or(1e-3)
 }
 
-pub(super) fn proposals(know: &'static Knowledge, states: &[f64], bench: &Bench) -> Vec<Proposal> {
-    let opened = Opened::by(know, bench.done);
-    let mut proposals: Vec<Proposal> = know
-        .checks
-        .iter()
-        .filter(|check| possible(check, bench))
-        .map(|check| propose(know, states, check, opened))
-        .filter(|proposal| proposal.gain_bits > WORTH_BITS)
-        .collect();
-    share_opening(know, &mut proposals);
-    let alone = |proposal: &Proposal| proposal.gain_bits / proposal.own_minutes();
-    proposals.sort_by(|a, b| b.bits_a_minute.total_cmp(&a.bits_a_minute).then(alone(b).total_cmp(&alone(a))));
+#[expect(clippy::too_many_arguments, reason = "one place, two callers; a struct of these would be built to be taken apart")]
+fn single(
+    know: &Knowledge,
+    situation: &Situation,
+    (states, causes, [bits, group_bits, loss]): (&[f64], &[f64], [f64; 3]),
+    step: Step,
+    way: Vec<Move>,
+    (own_minutes, own_material): (f64, f64),
+    outcomes: usize,
+    row: impl Fn(usize, usize) -> f64,
+) -> Single {
+    let leader = leader_of(causes);
+    let mut left = [0.0; 3];
+    let mut turns: Option<Turn> = None;
+    let mut outcome_probability = Vec::with_capacity(outcomes);
+    for outcome in 0..outcomes {
+        let (then, chance) = after(states, |state| row(state, outcome));
+        outcome_probability.push(chance);
+        let then = know.fold(&then);
+        let parts = [entropy_bits(&then), entropy_bits(&by_group(know, &then)), loss_minutes(know, situation, &then)];
+        for (sum, part) in left.iter_mut().zip(parts) {
+            *sum += chance * part;
+        }
+        let of = |cause: Option<usize>| cause.and_then(|cause| then.get(cause)).copied().unwrap_or(0.0);
+        if let Some(cause) = leader_of(&then).filter(|new| Some(*new) != leader && of(Some(*new)) > of(leader) + CLEARLY)
+            && turns.is_none_or(|turn| chance > turn.probability)
+        {
+            turns = Some(Turn { outcome, cause, probability: chance });
+        }
+    }
+    let [bits_left, group_left, loss_left] = left;
+    Single {
+        step,
+        way,
+        own_minutes,
+        own_material,
+        gain_bits: (bits - bits_left).max(0.0),
+        group_gain_bits: (group_bits - group_left).max(0.0),
+        worth_minutes: (loss - loss_left).max(0.0),
+        turns,
+        outcome_probability,
+    }
+}
+
+/// What can be done, most told per minute first; with a named pattern, its quick check before all.
+pub fn next_steps(know: &'static Knowledge, now: &Posterior, situation: &Situation) -> Vec<Proposal> {
+    proposals(know, &now.states, situation)
+}
+
+pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Situation) -> Vec<Proposal> {
+    let singles = singles(know, states, situation);
+    let mut proposals: Vec<Proposal> = singles.iter().filter(|single| single.way.is_empty()).map(|single| alone(know, single)).collect();
+    let mut moves: Vec<Move> = singles.iter().filter_map(|single| single.way.first().copied()).collect();
+    moves.sort();
+    moves.dedup();
+    let causes = know.fold(states);
+    let open = (entropy_bits(&causes), entropy_bits(&by_group(know, &causes)));
+    proposals.extend(moves.into_iter().map(|step| together(know, situation, step, (&singles, open))));
+    proposals.sort_by(|a, b| b.bits_a_minute.total_cmp(&a.bits_a_minute));
+    if let Some(first) = pattern_check(know, situation).and_then(|check| proposals.iter().position(|p| p.check() == Some(check))) {
+        let first = proposals.remove(first);
+        proposals.insert(0, first);
+    }
     proposals
 }
 
-impl Proposal {
-    /// Minutes without what must be opened.
-    pub fn own_minutes(&self) -> f64 {
-        self.minutes - self.opening_minutes
-    }
-
-    /// True when what must be opened for `other` lets this one be done as well.
-    fn is_behind(&self, other: &Self) -> bool {
-        self.opening_minutes > 0.0 && self.opening_minutes <= other.opening_minutes
+fn alone(know: &Knowledge, single: &Single) -> Proposal {
+    Proposal {
+        step: single.step.clone(),
+        minutes: single.own_minutes,
+        opening_minutes: 0.0,
+        money: know.money(single.own_minutes, single.own_material),
+        gain_bits: single.gain_bits,
+        bits_a_minute: single.bits_a_minute(),
+        group_gain_bits: single.group_gain_bits,
+        worth_minutes: single.worth_minutes,
+        turns: single.turns,
+        outcome_probability: single.outcome_probability.clone(),
     }
 }
 
-/// Spreads the minutes of an opening over the best checks behind it: as many as make the most bits a minute together.
-fn share_opening(know: &Knowledge, proposals: &mut [Proposal]) {
-    let shared: Vec<f64> = proposals
-        .iter()
-        .map(|proposal| {
-            let mut behind: Vec<&Proposal> = proposals.iter().filter(|other| other.is_behind(proposal)).collect();
-            behind.sort_by(|a, b| (b.gain_bits / b.own_minutes()).total_cmp(&(a.gain_bits / a.own_minutes())));
-            // What two checks tell overlaps, and no number of them tells more than all there is to know.
-            let all_bits = f64::log2(know.causes.len() as f64);
-            let (mut bits, mut minutes, mut best) = (0.0, proposal.opening_minutes, 0.0);
-            for other in behind {
-                bits = f64::min(bits + other.gain_bits, all_bits);
-                minutes += other.own_minutes();
-                best = f64::max(best, bits / minutes);
-            }
-            best
-        })
-        .collect();
-    for (proposal, shared) in proposals.iter_mut().zip(shared) {
-        let alone = proposal.gain_bits / proposal.own_minutes();
-        proposal.bits_a_minute = if proposal.opening_minutes > 0.0 { alone.min(shared) } else { alone };
+/// What lies behind a move, the best first, as one proposal: as much of it as makes the most bits a minute together.
+fn together(know: &Knowledge, situation: &Situation, step: Move, (singles, open): (&[Single], (f64, f64))) -> Proposal {
+    let mut behind: Vec<&Single> = singles.iter().filter(|single| single.way.first() == Some(&step)).collect();
+    let alone = |single: &Single| single.gain_bits / (single.own_minutes + TURN_TO_IT_MINUTES + situation.price(know, &single.way).minutes);
+    behind.sort_by(|a, b| alone(b).total_cmp(&alone(a)));
+    // What two steps tell overlaps, and no number of them tells more than is open.
+    let (all_bits, all_group_bits) = open;
+    let (mut gone, mut bits, mut group_bits, mut own, mut best) = (vec![step], 0.0, 0.0, 0.0, 0.0);
+    let mut surplus = 0.0;
+    for single in &behind {
+        gone.extend(single.way.iter().filter(|step| !gone.contains(step)).copied().collect::<Vec<_>>());
+        bits = f64::min(bits + single.gain_bits, all_bits);
+        group_bits = f64::min(group_bits + single.group_gain_bits, all_group_bits);
+        own += single.own_minutes + TURN_TO_IT_MINUTES;
+        best = f64::max(best, bits / (situation.price(know, &gone).minutes + own));
+        let pays = single.worth_minutes - know.worth_in_minutes(know.money(single.own_minutes, single.own_material));
+        surplus += f64::max(pays, 0.0);
     }
+    let price = situation.price(know, &[step]);
+    let further = situation.price(know, &gone).minutes - price.minutes;
+    Proposal {
+        step: Step::Bench(step, behind.iter().map(|single| single.step.clone()).collect()),
+        minutes: price.minutes,
+        opening_minutes: price.minutes,
+        money: know.money(price.minutes, price.material),
+        gain_bits: bits,
+        bits_a_minute: best,
+        group_gain_bits: group_bits,
+        worth_minutes: (surplus - further).max(0.0),
+        turns: None,
+        outcome_probability: Vec::new(),
+    }
+}
+
+/// The quick check of the pattern a person named, unless it is done: looked at once, before all.
+pub(super) fn pattern_check(know: &'static Knowledge, situation: &Situation) -> Option<&'static str> {
+    let pattern = situation.pattern?;
+    let quick = |check: &&Check| {
+        check.minutes_on(situation.card) <= QUICK_MINUTES
+            && check.access(situation.card) == super::knowledge::Access::Outside
+            && tells(know, check, pattern) > 0.0
+    };
+    let best = know.checks.iter().filter(quick).max_by(|a, b| tells(know, a, pattern).total_cmp(&tells(know, b, pattern)))?;
+    let here = situation.way_to_check(best).is_some_and(|way| way.is_empty());
+    here.then_some(best.id.as_str())
+}
+
+/// How well a check can speak for a cause: expected log-odds against the usual, 0 when it has no row.
+pub(super) fn tells(know: &Knowledge, check: &Check, cause: usize) -> f64 {
+    let Some(row) = know.causes.get(cause).and_then(|cause| check.rows.iter().find(|row| row.cause == cause.id)) else {
+        return 0.0;
+    };
+    row.p.iter().zip(&check.usual.p).map(|(p, usual)| p * (p / usual).ln()).sum::<f64>().max(0.0)
 }
 
 /// Whether to act now on the leader, and why; `None` while learning pays.
 pub fn enough(know: &Knowledge, now: &Posterior, proposals: &[Proposal]) -> Option<Enough> {
-    let leader = now.leader()?;
-    stop(know, now.of(leader), proposals)
+    stop(know, &now.probability, proposals)
 }
 
-pub(super) fn stop(know: &Knowledge, certainty: f64, proposals: &[Proposal]) -> Option<Enough> {
-    if certainty >= ENOUGH {
+pub(super) fn stop(know: &Knowledge, causes: &[f64], proposals: &[Proposal]) -> Option<Enough> {
+    if certain(know, causes).is_some() {
         return Some(Enough::Certain);
     }
     if proposals.is_empty() {
         return Some(Enough::NothingLeft);
     }
-    let pays = |proposal: &Proposal| {
-        if proposal.opening_minutes == 0.0 {
-            return proposal.worth_minutes > know.worth_in_minutes(proposal.money);
-        }
-        // Opening pays when the checks behind it are worth it together.
-        let opening = proposal.money - know.money(proposal.own_minutes(), proposal.material);
-        let surplus = |other: &Proposal| other.worth_minutes - know.worth_in_minutes(know.money(other.own_minutes(), other.material));
-        let together: f64 = proposals.iter().filter(|other| other.is_behind(proposal)).map(|other| surplus(other).max(0.0)).sum();
-        together > know.worth_in_minutes(opening)
-    };
+    let pays = |proposal: &Proposal| proposal.worth_minutes > know.worth_in_minutes(proposal.money);
     (!proposals.iter().any(pays)).then_some(Enough::NothingWorthIt)
 }
 
-/// The leading cause when it is certain enough to act on.
-pub fn settled(now: &Posterior) -> Option<usize> {
-    now.leader().filter(|leader| now.of(*leader) >= ENOUGH)
+/// The leading cause when it stands at the certainty at which one acts on it.
+pub(super) fn certain(know: &Knowledge, causes: &[f64]) -> Option<usize> {
+    leader_of(causes).filter(|leader| {
+        let at = know.causes.get(*leader).map_or(1.0, |cause| cause.act_at);
+        causes.get(*leader).is_some_and(|p| *p >= at)
+    })
 }
 
-/// The single result, among all checks left, that would most probably turn the ranking over: its check and what it turns.
-pub fn overturn(proposals: &[Proposal]) -> Option<(&'static str, Turn)> {
+/// The leading cause when it is certain enough to act on.
+pub fn settled(know: &Knowledge, now: &Posterior) -> Option<usize> {
+    certain(know, &now.probability)
+}
+
+/// The single result, among all that can be had from here, that would most probably turn the ranking over.
+pub fn overturn(proposals: &[Proposal]) -> Option<(&Step, Turn)> {
     proposals
         .iter()
-        .filter_map(|proposal| proposal.turns.map(|turn| (proposal.check, turn)))
+        .filter_map(|proposal| proposal.turns.map(|turn| (&proposal.step, turn)))
         .max_by(|a, b| a.1.probability.total_cmp(&b.1.probability))
 }
 
 /// States after an outcome and the outcome's probability.
-pub(super) fn after(states: &[f64], check: &Check, outcome: usize) -> (Vec<f64>, f64) {
-    let joint: Vec<f64> = states.iter().enumerate().map(|(state, p)| p * check.likelihood(state, outcome)).collect();
+pub(super) fn after(states: &[f64], row: impl Fn(usize) -> f64) -> (Vec<f64>, f64) {
+    let joint: Vec<f64> = states.iter().enumerate().map(|(state, p)| p * row(state)).collect();
     let chance: f64 = joint.iter().sum();
     let scale = chance.max(f64::MIN_POSITIVE);
     (joint.into_iter().map(|p| p / scale).collect(), chance)
 }
 
-/// Expected minutes lost by acting on what is known: causes are mended one after another until the right one is met, in the order that wastes
-/// least, most probability per minute first (Smith, *Naval Research Logistics Quarterly* 3, 1956). Each that was not it costs its repair and a
-/// comeback; the right one costs nothing in vain.
-fn loss_minutes(know: &Knowledge, causes: &[f64]) -> f64 {
-    let mut turn: Vec<(f64, f64)> = know
+/// Expected minutes lost by acting on what is known: causes are mended one after another until the right one is met, in the order that wastes least, most
+/// probability per minute first (Smith, *Naval Research Logistics Quarterly* 3, 1956). Each that was not it costs its repair, a comeback, and what the cause
+/// that is still there does to the engine until it comes back; the right one costs nothing in vain.
+fn loss_minutes(know: &Knowledge, situation: &Situation, causes: &[f64]) -> f64 {
+    let engine = know.worth_in_minutes(situation.card.worth());
+    let mut turn: Vec<(f64, f64, f64)> = know
         .causes
         .iter()
         .zip(causes)
-        .map(|(cause, p)| (*p, cause.repair_minutes + know.worth_in_minutes(cause.parts) + COMEBACK_MINUTES))
+        .map(|(cause, p)| (*p, cause.repair_minutes + know.worth_in_minutes(cause.parts) + COMEBACK_MINUTES, p * cause.ruins))
         .collect();
     turn.sort_by(|a, b| (b.0 / b.1).total_cmp(&(a.0 / a.1)));
-    let mut still_there: f64 = turn.iter().map(|(p, _)| p).sum();
+    let mut still_there: f64 = turn.iter().map(|(p, ..)| p).sum();
+    let mut ruined: f64 = turn.iter().map(|(.., ruins)| ruins).sum();
     let mut lost = 0.0;
-    for (p, in_vain) in turn {
+    for (index, (p, in_vain, ruins)) in turn.into_iter().enumerate() {
         still_there -= p;
+        ruined -= ruins;
         lost += in_vain * still_there.max(0.0);
+        // It is handed back once in vain; after that it is not driven until it is found.
+        if index == 0 {
+            lost += engine * ruined.max(0.0);
+        }
     }
     lost
 }
@@ -239,42 +346,4 @@ fn by_group(know: &Knowledge, causes: &[f64]) -> Vec<f64> {
 /// The most probable of some causes, by index.
 pub(crate) fn leader_of(causes: &[f64]) -> Option<usize> {
     causes.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map(|(cause, _)| cause)
-}
-
-pub(super) fn propose(know: &Knowledge, states: &[f64], check: &'static Check, opened: Opened) -> Proposal {
-    let causes = know.fold(states);
-    let leader = leader_of(&causes);
-    let (opening_minutes, opening_material) = opened.due(know, check.access);
-    let minutes = check.minutes + opening_minutes;
-    let mut left = [0.0; 3];
-    let mut turns: Option<Turn> = None;
-    let mut outcome_probability = Vec::with_capacity(check.outcomes.len());
-    for outcome in 0..check.outcomes.len() {
-        let (then, chance) = after(states, check, outcome);
-        outcome_probability.push(chance);
-        let causes = know.fold(&then);
-        let parts = [entropy_bits(&causes), entropy_bits(&by_group(know, &causes)), loss_minutes(know, &causes)];
-        for (sum, part) in left.iter_mut().zip(parts) {
-            *sum += chance * part;
-        }
-        if let Some(cause) = leader_of(&causes).filter(|new| Some(*new) != leader)
-            && turns.is_none_or(|turn| chance > turn.probability)
-        {
-            turns = Some(Turn { outcome, cause, probability: chance });
-        }
-    }
-    let [cause_bits, group_bits, loss] = left;
-    Proposal {
-        check: &check.id,
-        minutes,
-        opening_minutes,
-        money: know.money(minutes, check.material + opening_material),
-        material: check.material,
-        bits_a_minute: 0.0,
-        gain_bits: (entropy_bits(&causes) - cause_bits).max(0.0),
-        group_gain_bits: (entropy_bits(&by_group(know, &causes)) - group_bits).max(0.0),
-        worth_minutes: (loss_minutes(know, &causes) - loss).max(0.0),
-        turns,
-        outcome_probability,
-    }
 }

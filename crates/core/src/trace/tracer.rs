@@ -1,39 +1,63 @@
 //! What an engine's draws say to its readings.
 //!
-//! Likelihood of a reading: Student t with 4 degrees of freedom about the drawn pressure, its scale the reading's doubt and what the
-//! circuit model leaves out, 5 % of the pressure and 2 kPa. Heavy tails, so that one odd reading does not decide alone. What a gauge is off it is
-//! off at every reading, so that part is drawn with the engine and not counted once a reading. A state's
-//! likelihood is the mean over the draws of its severity band, each weighted by how likely such a job is to stand in the shop.
-use super::draws::{DRAWS, Draws, Grid, Harm, Near, harm_of};
-use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, Reading as Bears, SLIGHT_UNDER, knowledge};
+//! Likelihood of a reading: Student t with 4 degrees of freedom about the drawn pressure, its scale the reading's doubt and what differs from one reading to the
+//! next without a cause, 3.5 % of the pressure and 2 kPa. Heavy tails, so that one odd reading does not decide alone. A needle under its first mark or against
+//! its stop says on which side of a mark the pressure stood, and weighs by that tail. What a gauge is off it is off at every reading, and what the model
+//! is off it is off smoothly: both are drawn with the engine and not counted once a reading. A state's likelihood is the mean over the draws of its severity
+//! band, each weighted by how likely such a job is to stand in the shop.
+use super::draws::{DRAWS, Draws, Grid, Harm, Near, Noted, harm_of};
+use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, SLIGHT_UNDER, ShownAs, knowledge};
+use crate::case::Shows;
 use crate::circuit::nominal::{self, Unknowns};
 use crate::circuit::{Card, Circuit, PointOfSpec, Port, Working};
 use crate::oil::{self, Oil, OilError};
 use rayon::prelude::*;
+use statrs::distribution::{ContinuousCDF, Normal};
 use std::sync::{Arc, Mutex, PoisonError};
 
-const MODEL_SHARE: f64 = 0.05;
+const MODEL_SHARE: f64 = 0.035;
 const MODEL_FLOOR_KPA: f64 = 2.0;
+/// What an estimate of the oil's temperature differs by from one reading to the next beside what the run shares, as a share of the pressure.
+const ESTIMATE_SHARE: f64 = 0.10;
 /// A draw less likely than this share of the likeliest of its hypothesis is ruled out; heavy tails keep a later reading from calling it back.
 const RULED_OUT: f64 = 1e-4;
-/// A draw that weighs less before any reading is not looked at.
-const NEVER: f32 = 1e-6;
+/// A hypothesis without any draw left keeps this, so that no later fact is spoken against by an impossibility.
+const LEAST_LIKELY: f64 = 1e-4;
+/// Draws that stand for all while nothing is read.
+const UNREAD_DRAWS: u32 = 192;
 /// Draws that make a curve.
 const CURVE_DRAWS: usize = 64;
+/// Draws of a state that say what a reading not yet taken would show.
+const AHEAD_DRAWS: usize = 8;
+/// Where the outcomes of such a reading are parted, as shares of what all states expect.
+const AHEAD_PARTS: [f64; 4] = [0.12, 0.38, 0.62, 0.88];
 
 /// A reading as the tracer sees it.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Bearing {
     /// Speed and oil temperature.
     pub at: Working,
+    /// The temperature was estimated.
+    pub temp_estimated: bool,
+    /// The speed was held by hand.
+    pub speed_by_hand: bool,
     /// Pressure, kPa.
     pub kpa: f64,
-    /// Standard uncertainty, kPa, without `common_kpa`.
+    /// What the needle said.
+    pub shows: Shows,
+    /// Standard uncertainty, kPa, without `common_kpa`, temperature and speed.
     pub u_kpa: f64,
-    /// Which gauge it was read on, by number.
-    pub gauge: usize,
+    /// Which gauge it was read on, by name.
+    pub gauge: Arc<str>,
     /// Half width of the error that all readings of this gauge share, kPa.
     pub common_kpa: f64,
+}
+
+impl Bearing {
+    /// A value read at a point, without anything its gauge's readings share.
+    pub fn at(at: Working, kpa: f64, u_kpa: f64) -> Self {
+        Self { at, temp_estimated: false, speed_by_hand: false, kpa, shows: Shows::Value, u_kpa, gauge: "".into(), common_kpa: 0.0 }
+    }
 }
 
 /// What the circuit says about the neighbourhood of a reading.
@@ -54,7 +78,18 @@ pub struct Local {
 pub struct Pressures {
     /// Natural logarithm, by state; all zero without readings.
     pub log_likelihood: Vec<f64>,
-    weights: Vec<Vec<f64>>,
+    /// By hypothesis, draws with their weights, which sum to one.
+    weights: Arc<Vec<Vec<(u32, f64)>>>,
+    readings: Vec<Bearing>,
+}
+
+/// What a reading not yet taken may show: its parts, and how probable each is with every state.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Ahead {
+    /// Pressures between the outcomes, kPa, rising.
+    pub parts_kpa: Vec<f64>,
+    /// `table[state][outcome]`.
+    pub table: Vec<Vec<f64>>,
 }
 
 /// An engine's hypotheses. Cheap to ask again at a point it knows.
@@ -66,7 +101,12 @@ pub struct Tracer {
     know: &'static Knowledge,
     draws: Draws,
     weighed: Mutex<Vec<Run>>,
+    ahead: Mutex<Vec<(AheadKey, Arc<Ahead>)>>,
 }
+
+type AheadKey = (Vec<Bearing>, [i64; 3]);
+/// Readings ahead kept.
+const KEPT_AHEAD: usize = 48;
 
 /// The draws of a hypothesis that the readings so far leave, each with its likelihood over the greatest, whose logarithm is `log_scale`.
 #[derive(Debug, Clone)]
@@ -75,11 +115,23 @@ struct Likely {
     log_scale: f64,
 }
 
+/// Log-likelihood of a hypothesis's bands, and the weights of its draws.
+type Weighed = ([f64; BANDS], Vec<(u32, f64)>);
+
 /// Readings, and what they leave of every hypothesis.
 type Run = (Vec<Bearing>, Arc<Vec<Likely>>);
 
 /// Runs of readings kept.
 const KEPT_RUNS: usize = 4;
+
+/// What is the same for all hypotheses at a reading.
+struct Read<'a> {
+    reading: &'a Bearing,
+    grid: Arc<Grid>,
+    /// By draw: the factor of the discrepancy, and what the gauge adds, kPa.
+    factor: Vec<f64>,
+    off_kpa: Vec<f64>,
+}
 
 impl Tracer {
     /// The hypotheses for an engine.
@@ -92,9 +144,15 @@ impl Tracer {
 
     /// The hypotheses for an engine filled with an oil whose data sheet is at hand.
     pub fn filled_with(oil: Oil, card: &Card, spec: &[PointOfSpec]) -> Self {
+        Self::doubting(oil, card, spec, 1.0)
+    }
+
+    /// The hypotheses for an engine of which the model is believed to be off by so much: 1 is what the product uses, and other values are for the
+    /// examiner, who has to find that 1.
+    pub fn doubting(oil: Oil, card: &Card, spec: &[PointOfSpec], discrepancy: f64) -> Self {
         let know = knowledge();
-        let draws = Draws::new(card, spec, oil, know);
-        Self { card: card.clone(), spec: spec.to_vec(), oil, know, draws, weighed: Mutex::default() }
+        let draws = Draws::new(card, spec, oil, know, discrepancy);
+        Self { card: card.clone(), spec: spec.to_vec(), oil, know, draws, weighed: Mutex::default(), ahead: Mutex::default() }
     }
 
     /// The engine this is for.
@@ -109,7 +167,7 @@ impl Tracer {
 
     /// The typical healthy engine of this card.
     pub fn typical(&self) -> Circuit {
-        nominal::circuit(&self.card, &self.spec, self.oil, &Unknowns::typical())
+        nominal::circuit(&self.card, self.oil, &Unknowns::typical())
     }
 
     /// Where the gauge of this engine sits.
@@ -117,33 +175,51 @@ impl Tracer {
         self.card.layout.port
     }
 
+    /// What is believed of the healthy engine at a point before anything is read: pressures at the port, kPa, at shares of 5, 50 and 95 %.
+    pub fn expected_kpa(&self, at: Working) -> [f64; 3] {
+        let factors = self.draws.discrepancy(at);
+        let mut all: Vec<(f64, f64)> =
+            self.draws.healthy().zip(factors).map(|((circuit, weight), factor)| (circuit.port_kpa(at) * factor, weight)).collect();
+        all.sort_by(|a, b| a.0.total_cmp(&b.0));
+        [0.05, 0.5, 0.95].map(|share| quantile(&all, share))
+    }
+
     /// What the gauge would show of a drawn pressure under a cause, and the extra scale of its doubt, kPa.
     fn shown(&self, cause: &Cause, draw: usize, kpa: f64) -> (f64, f64) {
         match cause.reading {
-            Bears::True => (kpa, 0.0),
+            ShownAs::True => (kpa, 0.0),
             // A tube bent by overload reads up to 60 kPa off at rest, and with 0.55 to 1.25 of the true slope.
-            Bears::Distorted => ((kpa * (0.55 + 0.7 * self.draws.severity(draw)) + 120.0 * (self.draws.aside(draw) - 0.5)).max(0.0), 0.0),
-            Bears::Anything => (kpa * (0.6 * nominal::normal_quantile(self.draws.severity(draw)) - 0.4).exp(), 0.35 * kpa),
+            ShownAs::Distorted => {
+                ((kpa * (0.55 + 0.7 * self.draws.severity(draw)) + 120.0 * (self.draws.latent_offset(draw) - 0.5)).max(0.0), 0.0)
+            }
+            ShownAs::Anything => (kpa * (0.6 * nominal::normal_quantile(self.draws.severity(draw)) - 0.4).exp(), 0.22 * kpa),
         }
     }
 
     /// Weighs all readings together. What readings weighed before have said is kept, so that one more only re-weights.
     pub fn pressures(&self, readings: &[Bearing]) -> Pressures {
-        if readings.is_empty() {
-            return Pressures { log_likelihood: vec![0.0; self.know.states()], weights: Vec::new() };
-        }
         let likely = self.likely(readings);
-        let hypotheses: Vec<([f64; BANDS], Vec<f64>)> =
-            self.know.hypotheses.iter().zip(likely.iter()).map(|(hypothesis, likely)| self.by_band(hypothesis, likely)).collect();
-        let log_likelihood = hypotheses.iter().flat_map(|(bands, _)| *bands).collect();
-        Pressures { log_likelihood, weights: hypotheses.into_iter().map(|(_, weights)| weights).collect() }
+        let grids = self.draws.noticed_grids();
+        let hypotheses: Vec<Weighed> = self
+            .know
+            .hypotheses
+            .par_iter()
+            .zip(likely.par_iter())
+            .map(|(hypothesis, likely)| self.by_band(hypothesis, likely, &grids))
+            .collect();
+        let log_likelihood =
+            if readings.is_empty() { vec![0.0; self.know.states()] } else { hypotheses.iter().flat_map(|(bands, _)| *bands).collect() };
+        let weights = Arc::new(hypotheses.into_iter().map(|(_, weights)| weights).collect());
+        Pressures { log_likelihood, weights, readings: readings.to_vec() }
     }
 
     /// For each hypothesis the draws the readings leave, from the longest run of readings that is kept.
     fn likely(&self, readings: &[Bearing]) -> Arc<Vec<Likely>> {
         let kept = {
             let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-            let longest = (0..weighed.len()).filter(|run| weighed.get(*run).is_some_and(|(known, _)| readings.starts_with(known)));
+            let longest = (0..weighed.len()).filter(|run| {
+                weighed.get(*run).is_some_and(|(known, _)| known.is_empty() == readings.is_empty() && readings.starts_with(known))
+            });
             let longest = longest.max_by_key(|run| weighed.get(*run).map_or(0, |(known, _)| known.len()));
             longest.map(|run| {
                 // What was used goes to the end: the run unused for longest makes room.
@@ -158,10 +234,25 @@ impl Tracer {
         if let Some(likely) = begun.as_ref().filter(|_| new.is_empty()) {
             return Arc::clone(likely);
         }
-        let grids: Vec<Arc<Grid>> = new.iter().map(|reading| self.draws.grid(reading.at)).collect();
+        let read: Vec<Read> = new
+            .iter()
+            .map(|reading| Read {
+                reading,
+                grid: self.draws.grid(Noted {
+                    at: reading.at,
+                    temp_estimated: reading.temp_estimated,
+                    speed_by_hand: reading.speed_by_hand,
+                }),
+                factor: self.draws.discrepancy(reading.at),
+                off_kpa: self.draws.gauge_off(&reading.gauge).into_iter().map(|off| off * reading.common_kpa).collect(),
+            })
+            .collect();
         let weigh = |(index, hypothesis): (usize, &Hypothesis)| {
-            let before = begun.as_ref().and_then(|likely| likely.get(index)).cloned().unwrap_or_else(|| self.unread(hypothesis));
-            self.reweighted(hypothesis, before, new, &grids)
+            // Before anything is read all draws are alike, and a few stand for them.
+            let count = if readings.is_empty() { UNREAD_DRAWS } else { DRAWS as u32 };
+            let every = || Likely { draws: (0..count).map(|draw| (draw, 1.0)).collect(), log_scale: 0.0 };
+            let before = begun.as_ref().and_then(|likely| likely.get(index)).cloned().unwrap_or_else(every);
+            self.reweighted(hypothesis, before, &read)
         };
         let likely: Arc<Vec<Likely>> = Arc::new(self.know.hypotheses.par_iter().enumerate().map(weigh).collect());
         let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
@@ -172,25 +263,19 @@ impl Tracer {
         likely
     }
 
-    /// Every draw of a hypothesis that may stand in the shop at all.
-    fn unread(&self, hypothesis: &Hypothesis) -> Likely {
-        let came = self.draws.came_with(self.draws.place(harm_of(self.know, hypothesis)));
-        let draws = came.iter().enumerate().filter(|(_, came)| **came > NEVER).map(|(draw, _)| (draw as u32, 1.0)).collect();
-        Likely { draws, log_scale: 0.0 }
-    }
-
     /// Reading by reading, so that a draw the readings so far rule out need not be solved at the next.
-    fn reweighted(&self, hypothesis: &Hypothesis, before: Likely, readings: &[Bearing], grids: &[Arc<Grid>]) -> Likely {
+    fn reweighted(&self, hypothesis: &Hypothesis, before: Likely, readings: &[Read]) -> Likely {
         let place = self.draws.place(harm_of(self.know, hypothesis));
         let cause = self.know.causes.get(hypothesis.first);
         let Likely { mut draws, mut log_scale } = before;
-        for (reading, grid) in readings.iter().zip(grids) {
+        let of = |numbers: &[f64], draw: usize| numbers.get(draw).copied().unwrap_or_default();
+        for read in readings {
             let mut most = f64::MIN_POSITIVE;
             for (draw, likelihood) in &mut draws {
                 let draw = *draw as usize;
-                let kpa = self.draws.kpa(grid, place, draw);
+                let kpa = self.draws.kpa(&read.grid, place, draw) * of(&read.factor, draw);
                 let (kpa, extra) = cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
-                *likelihood *= student(reading, kpa + reading.common_kpa * self.draws.gauge_off(draw, reading.gauge), extra);
+                *likelihood *= student(read.reading, kpa + of(&read.off_kpa, draw), extra);
                 most = most.max(*likelihood);
             }
             draws.retain(|(_, likelihood)| *likelihood > RULED_OUT * most);
@@ -204,24 +289,125 @@ impl Tracer {
     ///
     /// How much a draw weighs before any reading also says how many of the jobs with this cause have it slight, which the states' priors leave to
     /// the widths of the bands.
-    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely) -> ([f64; BANDS], Vec<f64>) {
-        let came = self.draws.came_with(self.draws.place(harm_of(self.know, hypothesis)));
-        let mut weights = vec![0.0; DRAWS];
+    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely, grids: &[Arc<Grid>; 3]) -> ([f64; BANDS], Vec<(u32, f64)>) {
+        let place = self.draws.place(harm_of(self.know, hypothesis));
         let [mut slight, mut marked] = [0.0; BANDS];
+        let mut weights = Vec::with_capacity(likely.draws.len());
         for (draw, likelihood) in &likely.draws {
-            let draw = *draw as usize;
-            let weight = likelihood * came.get(draw).copied().map_or(0.0, f64::from);
-            *(if self.draws.severity(draw) < SLIGHT_UNDER { &mut slight } else { &mut marked }) += weight;
-            if let Some(place) = weights.get_mut(draw) {
-                *place = weight;
+            let weight = likelihood * self.draws.before_reading(grids, place, *draw as usize);
+            *(if self.draws.severity(*draw as usize) < SLIGHT_UNDER { &mut slight } else { &mut marked }) += weight;
+            weights.push((*draw, weight));
+        }
+        let all = self.draws.all_before_reading(place).max(f64::MIN_POSITIVE);
+        let sum = (slight + marked).max(f64::MIN_POSITIVE);
+        weights.iter_mut().for_each(|(_, weight)| *weight /= sum);
+        let band = |sum: f64, width: f64| likely.log_scale + (sum / all / width).max(LEAST_LIKELY / DRAWS as f64).ln();
+        ([band(slight, SLIGHT_UNDER), band(marked, 1.0 - SLIGHT_UNDER)], weights)
+    }
+
+    /// What a reading at a point would show, as those before it weigh the draws; `u_kpa` is the doubt it would be read with. Kept.
+    pub fn ahead(&self, pressures: &Pressures, at: Working, u_kpa: f64) -> Arc<Ahead> {
+        let key = (pressures.readings.clone(), [at.rpm.round() as i64, at.oil_temp_c.round() as i64, u_kpa.round() as i64]);
+        let known = self
+            .ahead
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .iter()
+            .find(|(known, _)| *known == key)
+            .map(|(_, kept)| Arc::clone(kept));
+        if let Some(kept) = known {
+            return kept;
+        }
+        let made = Arc::new(self.looked_ahead(pressures, at, u_kpa));
+        let mut kept = self.ahead.lock().unwrap_or_else(PoisonError::into_inner);
+        if kept.len() >= KEPT_AHEAD {
+            kept.remove(0);
+        }
+        kept.push((key, Arc::clone(&made)));
+        made
+    }
+
+    fn looked_ahead(&self, pressures: &Pressures, at: Working, u_kpa: f64) -> Ahead {
+        let grid = self.draws.grid(at.into());
+        let factors = self.draws.discrepancy(at);
+        let none = Vec::new();
+        // By state: what each of a few draws would show, all of them alike in weight.
+        let shown: Vec<Vec<f64>> = self
+            .know
+            .hypotheses
+            .par_iter()
+            .enumerate()
+            .flat_map_iter(|(index, hypothesis)| {
+                let place = self.draws.place(harm_of(self.know, hypothesis));
+                let weights = pressures.weights.get(index).unwrap_or(&none);
+                [true, false].map(|slight| {
+                    self.few(weights, slight)
+                        .into_iter()
+                        .map(|draw| {
+                            let kpa = self.draws.kpa(&grid, place, draw) * factors.get(draw).copied().unwrap_or(1.0);
+                            self.know.causes.get(hypothesis.first).map_or(kpa, |cause| self.shown(cause, draw, kpa).0)
+                        })
+                        .collect::<Vec<f64>>()
+                })
+            })
+            .collect();
+        let priors = self.know.state_priors(&self.know.priors(&self.card.layout));
+        let most = pressures.log_likelihood.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        let mut all: Vec<(f64, f64)> = shown
+            .iter()
+            .zip(priors.iter().zip(&pressures.log_likelihood))
+            .flat_map(|(shown, (prior, log))| shown.iter().map(move |kpa| (*kpa, prior * (log - most).exp() / shown.len().max(1) as f64)))
+            .collect();
+        all.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let parts_kpa: Vec<f64> = AHEAD_PARTS.iter().map(|share| quantile(&all, *share)).collect();
+        let normal = Normal::standard();
+        let table = shown
+            .iter()
+            .map(|shown| {
+                let under = |part: f64| -> f64 {
+                    let one = |kpa: &f64| normal.cdf((part - kpa) / u_kpa.hypot(MODEL_SHARE * kpa + MODEL_FLOOR_KPA));
+                    shown.iter().map(one).sum::<f64>() / shown.len().max(1) as f64
+                };
+                let mut last = 0.0;
+                let mut row: Vec<f64> = parts_kpa
+                    .iter()
+                    .map(|part| {
+                        let now = under(*part);
+                        let share = now - last;
+                        last = now;
+                        share
+                    })
+                    .collect();
+                row.push(1.0 - last);
+                // A reading can be misread: no part is impossible.
+                row.iter_mut().for_each(|p| *p = 0.95 * p.max(0.0) + 0.05 / (AHEAD_PARTS.len() + 1) as f64);
+                row
+            })
+            .collect();
+        Ahead { parts_kpa, table }
+    }
+
+    /// A few draws of a band, chosen evenly by weight; the first of the band where the readings leave none.
+    fn few(&self, weights: &[(u32, f64)], slight: bool) -> Vec<usize> {
+        let of_band = |draw: usize| (self.draws.severity(draw) < SLIGHT_UNDER) == slight;
+        let band: Vec<(usize, f64)> =
+            weights.iter().map(|(draw, weight)| (*draw as usize, *weight)).filter(|(draw, _)| of_band(*draw)).collect();
+        let sum: f64 = band.iter().map(|(_, weight)| weight).sum();
+        if sum <= 0.0 {
+            return (0..DRAWS).filter(|draw| of_band(*draw)).take(AHEAD_DRAWS).collect();
+        }
+        let step = sum / AHEAD_DRAWS as f64;
+        let mut next = 0.5 * step;
+        let mut passed = 0.0;
+        let mut few = Vec::with_capacity(AHEAD_DRAWS);
+        for (draw, weight) in band {
+            passed += weight;
+            while next < passed && few.len() < AHEAD_DRAWS {
+                few.push(draw);
+                next += step;
             }
         }
-        let all: f64 = came.iter().copied().map(f64::from).sum::<f64>().max(f64::MIN_POSITIVE);
-        let sum = (slight + marked).max(f64::MIN_POSITIVE);
-        weights.iter_mut().for_each(|weight| *weight /= sum);
-        // A band without any draw left keeps what was ruled out, so that no later fact is spoken against by an impossibility.
-        let band = |sum: f64, width: f64| likely.log_scale + (sum / all / width).max(RULED_OUT).ln();
-        ([band(slight, SLIGHT_UNDER), band(marked, 1.0 - SLIGHT_UNDER)], weights)
+        few
     }
 
     /// Slopes at a reading and the ratio from there to another point, over all causes weighted by how well each draw fits it.
@@ -247,25 +433,38 @@ impl Tracer {
             return Vec::new();
         };
         // Every cause alone stands among the hypotheses at its own index.
-        let even = vec![1.0; CURVE_DRAWS];
-        let weights = pressures.weights.get(cause).unwrap_or(&even);
-        let mut best: Vec<(usize, f64)> = weights.iter().copied().enumerate().collect();
+        let mut best = pressures.weights.get(cause).cloned().unwrap_or_default();
         best.sort_by(|a, b| b.1.total_cmp(&a.1));
         best.truncate(CURVE_DRAWS);
         let total: f64 = best.iter().map(|(_, weight)| weight).sum::<f64>().max(f64::MIN_POSITIVE);
         let harm: Harm = (what.fault, crate::circuit::Fault::None);
-        let harmed: Vec<(usize, f64, Circuit)> =
-            best.iter().filter_map(|(draw, weight)| Some((*draw, weight / total, self.draws.harmed(harm, *draw)?))).collect();
+        let harmed: Vec<(usize, f64, Circuit)> = best
+            .iter()
+            .filter_map(|(draw, weight)| Some((*draw as usize, weight / total, self.draws.harmed(harm, *draw as usize)?)))
+            .collect();
         speeds
             .par_iter()
             .map(|rpm| {
-                harmed
-                    .iter()
-                    .map(|(draw, weight, circuit)| weight * self.shown(what, *draw, circuit.port_kpa(Working { rpm: *rpm, oil_temp_c })).0)
-                    .sum()
+                let at = Working { rpm: *rpm, oil_temp_c };
+                let factors = self.draws.discrepancy(at);
+                let of = |draw: usize| factors.get(draw).copied().unwrap_or(1.0);
+                harmed.iter().map(|(draw, weight, circuit)| weight * self.shown(what, *draw, circuit.port_kpa(at) * of(*draw)).0).sum()
             })
             .collect()
     }
+}
+
+/// The value under which a share of the weight lies, of values in rising order.
+fn quantile(rising: &[(f64, f64)], share: f64) -> f64 {
+    let all: f64 = rising.iter().map(|(_, weight)| weight).sum();
+    let mut passed = 0.0;
+    for (value, weight) in rising {
+        passed += weight;
+        if passed >= share * all {
+            return *value;
+        }
+    }
+    rising.last().map_or(0.0, |(value, _)| *value)
 }
 
 /// Means over the neighbourhoods, each weighted by how well it fits the reading.
@@ -290,11 +489,26 @@ fn weighted(reading: &Bearing, near: &[Near], fallback_ratio: impl Fn() -> f64) 
 const NU: f64 = 4.0;
 /// Γ(5/2)/(√(4π)·Γ(2)).
 const STUDENT_NORM: f64 = 0.375;
-/// The Student t density (ν = 4) of a reading about `shown_kpa`, 1/kPa.
+/// Of a needle under its first mark or against its stop: how often it is there though the pressure is not.
+const STUCK: f64 = 0.005;
+
+/// The Student t density (ν = 4) of a reading about `shown_kpa`, 1/kPa; of one that shows a side of a mark, the probability of that side.
 fn student(reading: &Bearing, shown_kpa: f64, extra_kpa: f64) -> f64 {
-    let model = MODEL_SHARE * shown_kpa + MODEL_FLOOR_KPA;
+    let share = if reading.temp_estimated { MODEL_SHARE.hypot(ESTIMATE_SHARE) } else { MODEL_SHARE };
+    let model = share * shown_kpa + MODEL_FLOOR_KPA;
     let scale_2 = reading.u_kpa * reading.u_kpa + model * model + extra_kpa * extra_kpa;
-    let tail = 1.0 + (reading.kpa - shown_kpa).powi(2) / (scale_2 * NU);
-    // tail^−5/2 / scale.
-    STUDENT_NORM / ((tail * tail) * (tail * scale_2).sqrt())
+    let off = reading.kpa - shown_kpa;
+    let tail = 1.0 + off * off / (scale_2 * NU);
+    match reading.shows {
+        // tail^−5/2 / scale.
+        Shows::Value => STUDENT_NORM / ((tail * tail) * (tail * scale_2).sqrt()),
+        Shows::UnderFirstMark => student_cdf(off / scale_2.sqrt()).max(STUCK),
+        Shows::Pegged => student_cdf(-off / scale_2.sqrt()).max(STUCK),
+    }
+}
+
+/// The distribution function of Student's t with 4 degrees of freedom, in closed form.
+fn student_cdf(t: f64) -> f64 {
+    let s = t * t / (4.0 + t * t);
+    0.5 + 0.5 * t.signum() * s.sqrt() * (1.5 - 0.5 * s)
 }

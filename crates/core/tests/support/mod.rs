@@ -24,7 +24,7 @@ pub fn full_layout() -> Layout {
 }
 
 pub fn card(layout: Layout) -> Card {
-    Card { displacement_l: 2.0, cylinders: 4, idle_rpm: 750.0, oil_grade: "5W-30".into(), relief_opens_kpa: Some(450.0), layout }
+    Card { relief_opens_kpa: Some(450.0), layout, ..Card::of(2.0, 4, 750.0, "5W-30") }
 }
 
 pub fn sheet() -> [PointOfSpec; 2] {
@@ -36,7 +36,7 @@ pub fn sheet() -> [PointOfSpec; 2] {
 
 /// The typical healthy engine of a layout.
 pub fn typical(layout: Layout) -> Circuit {
-    nominal::circuit(&card(layout), &sheet(), oil::typical("5W-30").unwrap(), &Unknowns::typical())
+    nominal::circuit(&card(layout), oil::typical("5W-30").unwrap(), &Unknowns::typical())
 }
 
 pub fn harmed(circuit: &Circuit, faults: &[(Fault, f64)]) -> Circuit {
@@ -73,10 +73,10 @@ prop_compose! {
 
 prop_compose! {
     /// A healthy engine of any size and layout.
-    pub fn engines()(layout in layouts(), litres in 0.8..6.0f64, grade in 0..12usize, u in prop::array::uniform16(0.02..0.98f64)) -> (Card, Circuit) {
+    pub fn engines()(layout in layouts(), litres in 0.8..6.0f64, grade in 0..12usize, u in prop::array::uniform21(0.02..0.98f64)) -> (Card, Circuit) {
         let grade = &oil::grades()[grade];
         let card = Card { displacement_l: litres, oil_grade: grade.grade.clone(), ..card(layout) };
-        let circuit = nominal::circuit(&card, &sheet(), oil::typical(&grade.grade).unwrap(), &Unknowns::from_unit(&u, true));
+        let circuit = nominal::circuit(&card, oil::typical(&grade.grade).unwrap(), &Unknowns::from_unit(&u, &card));
         (card, circuit)
     }
 }

@@ -1,7 +1,8 @@
 //! A job as the core's case: what holds, in the order it was written.
 use super::{Body, Entry, Job};
+use chrono::{DateTime, NaiveDateTime, Utc};
 use std::collections::BTreeMap;
-use velvet_dial_core::case::{Case, Evidence, FORMAT};
+use velvet_dial_core::case::{Act, Case, Deed, Evidence, FORMAT, Reading};
 
 impl Job {
     /// The case of what holds now.
@@ -30,13 +31,18 @@ impl Job {
             readings: Vec::new(),
             evidence: Vec::new(),
             circumstances: Vec::new(),
+            acts: Vec::new(),
+            bench: None,
+            pattern: None,
         };
         for entry in held {
+            let at = Some(moment(entry.written_at));
             match &entry.body {
                 Body::Circumstance { circumstance, told: true } => case.circumstances.push(circumstance.clone()),
-                Body::Reading(taken) => case.readings.push(taken.reading.clone()),
-                Body::Evidence { check, outcome } => case.evidence.push(Evidence { check: check.clone(), outcome: outcome.clone() }),
-                Body::Circumstance { .. } | Body::Repair(_) | Body::Withdrawn { .. } | Body::Closed {} => {}
+                Body::Reading(taken) => case.readings.push(Reading { at, ..taken.reading.clone() }),
+                Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
+                Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
+                Body::Circumstance { .. } | Body::Withdrawn { .. } | Body::Closed {} => {}
             }
         }
         case
@@ -46,4 +52,9 @@ impl Job {
     pub fn reading_entries(&self) -> impl Iterator<Item = &Entry> {
         self.live().filter(|entry| matches!(entry.body, Body::Reading(_)))
     }
+}
+
+/// The ledger's clock is UTC.
+fn moment(written_at: NaiveDateTime) -> DateTime<Utc> {
+    written_at.and_utc()
 }

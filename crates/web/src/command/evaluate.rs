@@ -2,7 +2,7 @@
 use clap::Args;
 use std::io::{self, Write};
 use std::process::ExitCode;
-use velvet_dial_core::evaluation::{Options, evaluate};
+use velvet_dial_examiner::{Options, believed, believes, evaluate, tune, tuning};
 
 /// What to draw.
 #[derive(Debug, Args)]
@@ -10,7 +10,7 @@ pub struct Evaluate {
     /// Everything follows from it; the same seed gives the same figures.
     #[arg(long, default_value_t = Options::default().seed)]
     seed: u64,
-    /// Engines drawn: 1 to 10000, about two seconds each.
+    /// Engines drawn of each of the five rivals: 1 to 10000, about three seconds each.
     #[arg(long, default_value_t = Options::default().engines as u32, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     engines: u32,
     /// A pressure this far, in percent, from what the engine made when sound brings it in although the sheet is kept: 1 to 100.
@@ -19,13 +19,31 @@ pub struct Evaluate {
     /// Print one JSON object instead of tables.
     #[arg(long)]
     json: bool,
+    /// Score values of the model's own error on every rival, and what the others would choose for each, instead of the tables.
+    #[arg(long)]
+    tune: bool,
+    /// Print what is believed of nine healthy engines before anything is read, beside what the trade calls usual, instead of the tables.
+    #[arg(long, conflicts_with = "tune")]
+    believes: bool,
 }
 
 impl Evaluate {
     /// Draws, asks, prints.
     pub fn run(&self) -> ExitCode {
-        eprintln!("Drawing {} engines; this takes a while.", self.engines);
-        let evaluation = evaluate(Options { seed: self.seed, engines: self.engines as usize, noticed: f64::from(self.noticed) / 100.0 });
+        if self.believes {
+            let rows = believed();
+            let text = if self.json { serde_json::to_string(&rows).unwrap_or_default() } else { believes(&rows) };
+            let _ = writeln!(io::stdout().lock(), "{}", text.trim_end());
+            return ExitCode::SUCCESS;
+        }
+        eprintln!("Drawing {} engines of each rival; this takes a while.", self.engines);
+        let noticed = f64::from(self.noticed) / 100.0;
+        let options = Options { seed: self.seed, engines: self.engines as usize, noticed, ..Options::default() };
+        if self.tune {
+            let _ = writeln!(io::stdout().lock(), "{}", tuning(&tune(options)).trim_end());
+            return ExitCode::SUCCESS;
+        }
+        let evaluation = evaluate(options);
         let text = if self.json { serde_json::to_string(&evaluation).unwrap_or_default() } else { evaluation.to_string() };
         // A reader that went away ends the work quietly.
         let _ = writeln!(io::stdout().lock(), "{}", text.trim_end());

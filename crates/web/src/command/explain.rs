@@ -1,10 +1,11 @@
 //! `velvet-dial explain FILE…`: everything behind a diagnosis, with the shop's memory and with causes struck out.
 use super::cases::{answer_each, json_of};
+use chrono::{DateTime, Utc};
 use clap::Args;
 use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use velvet_dial_core::case::{self, Setting};
+use velvet_dial_core::case::{self, Act, Deed, Setting};
 use velvet_dial_core::oil::Oil;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Memory, Strike};
@@ -24,9 +25,12 @@ pub struct Explain {
     /// The oil's own data sheet in place of its grade's typical values: viscosity at 40 °C and at 100 °C in mm²/s, for example 63,10.7.
     #[arg(long, value_name = "NU40,NU100", value_parser = sheet_oil)]
     oil: Option<Oil>,
-    /// It has been put right: readings after it count as proof.
+    /// It has been put right: readings after it count as proof. The same as an act `repair` in the file.
     #[arg(long)]
     put_right: bool,
+    /// The moment it is asked at, for a flag that is overruled until then, for example 2026-03-06T16:00:00Z.
+    #[arg(long)]
+    now: Option<DateTime<Utc>>,
 }
 
 fn strike(text: &str) -> Result<Strike, String> {
@@ -58,10 +62,14 @@ impl Explain {
                 return ExitCode::from(2);
             }
         };
-        let setting = Setting { put_right: self.put_right, memory: memory.as_ref(), strikes: &self.strikes };
+        let setting = Setting { now: self.now, memory: memory.as_ref(), strikes: &self.strikes };
         answer_each(&self.files, self.oil, |case, tracer| {
-            let diagnosis = case::diagnose(case, tracer, &setting);
-            json_of(case::explain(case, tracer, &setting, &diagnosis))
+            let mut case = case.clone();
+            if self.put_right {
+                case.acts.push(Act::of(Deed::Repair));
+            }
+            let diagnosis = case::diagnose(&case, tracer, &setting);
+            json_of(case::explain(&case, tracer, &setting, &diagnosis))
         })
     }
 }

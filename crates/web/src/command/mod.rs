@@ -39,7 +39,7 @@ enum Command {
 
 /// Runs what was asked for.
 pub fn run(cli: Cli) -> ExitCode {
-    let broken: Vec<String> = velvet_dial_core::trace::knowledge::faults().into_iter().chain(velvet_dial_core::repair::fault()).collect();
+    let broken: Vec<String> = velvet_dial_core::trace::knowledge::faults().into_iter().chain(velvet_dial_core::flag::fault()).collect();
     if !broken.is_empty() {
         eprintln!("The knowledge files do not hold together:\n  {}", broken.join("\n  "));
         return ExitCode::FAILURE;

@@ -1,13 +1,13 @@
 //! The board: every job of the shop, where it is, and whether the engine may run.
 use super::Chrome;
 use crate::app::App;
-use crate::bench::{Flag, Stage, describe, flag, where_it_is};
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::show;
 use crate::visitor::{Liking, SignedIn};
+use crate::workbench::{self, Flag, Stage, describe, where_it_is};
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use velvet_dial_core::repair::may_run;
+use velvet_dial_core::flag;
 use velvet_dial_store::{accounts, jobs};
 
 /// Jobs listed.
@@ -37,7 +37,7 @@ struct Page {
 }
 
 /// Shows the board.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Fault> {
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
     let viewer = &who.0;
     let (mut open, mut closed) = (Vec::new(), Vec::new());
     for head in jobs::list(&app.db, viewer, LISTED).await? {
@@ -51,7 +51,7 @@ pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<
             complaint: head.complaint,
             stage_title: if job.closed() { "Closed" } else { stage.title() },
             along: Stage::ALL.iter().position(|s| *s == stage).unwrap_or(0) + 1,
-            flag: flag(&may_run(&job.case(), job.repair().is_some())),
+            flag: workbench::flag(&flag::flag(&job.case(), Some(chrono::Utc::now()))),
             last: last.map(|entry| describe(&entry.body, liking.unit)).unwrap_or_else(|| "Nothing written yet".to_owned()),
             when: show::moment(last.map_or(head.opened_at, |entry| entry.written_at)),
         };

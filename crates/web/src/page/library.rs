@@ -1,16 +1,16 @@
 //! Engines with their sheets, and gauges: what a job needs to stand on.
 use super::Chrome;
 use crate::app::App;
-use crate::bench::Slip;
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::show;
 use crate::visitor::{Liking, SignedIn};
+use crate::workbench::Slip;
 use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::NaiveDate;
 use std::collections::HashMap;
-use velvet_dial_core::circuit::{CamFeed, Card, Cooler, Layout, Port, PumpDrive, PumpKind, Rockers};
+use velvet_dial_core::circuit::{Card, Cooler, Layout, Port, PumpDrive, Rockers};
 use velvet_dial_core::field::{self, Field};
 use velvet_dial_core::instrument::{Instrument, Kind};
 use velvet_dial_core::limits::{Point, Sheet};
@@ -61,7 +61,7 @@ impl Page {
     }
 }
 
-async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: StatusCode) -> Result<HttpResponse, Fault> {
+async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
     let mut engines = Vec::new();
     for (id, name) in library::engines(&app.db, viewer).await? {
         let engine = library::engine(&app.db, viewer, id).await?;
@@ -119,7 +119,7 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: St
 }
 
 /// Shows what the shop has.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Fault> {
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
     page(&app, &who.0, liking, Slip::default(), StatusCode::OK).await
 }
 
@@ -177,7 +177,7 @@ fn one_of<T: Copy>(all: &[(T, &str, &str)], id: &str, default: T) -> T {
 }
 
 /// Adds an engine with the first revision of its sheet.
-pub async fn add_engine(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Fault> {
+pub async fn add_engine(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Failure> {
     let mut read = Reader { form: &form, slip: Slip::of("engine"), unit: liking.unit };
     let name = read.named("name", "Engine", 120);
     let displacement_l = read.number("displacement_l", &field::DISPLACEMENT);
@@ -188,21 +188,18 @@ pub async fn add_engine(app: web::Data<App>, who: SignedIn, liking: Liking, form
     let relief_opens_kpa = read.pressure_or_none("relief", &field::RELIEF);
     let layout = Layout {
         port: one_of(Port::ALL, &read.text("port"), Port::AfterFilter),
-        pump: PumpKind::Fixed,
         pump_drive: one_of(PumpDrive::ALL, &read.text("pump_drive"), PumpDrive::Crank),
-        cam_feed: CamFeed::Restricted,
         rockers: one_of(Rockers::ALL, &read.text("rockers"), Rockers::Lifters),
         piston_jets: !read.text("piston_jets").is_empty(),
-        jets_open_kpa: None,
         turbo: !read.text("turbo").is_empty(),
-        valve_control: false,
         cooler: if read.text("cooler").is_empty() { Cooler::None } else { Cooler::Plain },
+        ..Layout::default()
     };
     let sheet = sheet(&mut read);
     let (Some(displacement_l), Some(cylinders), Some(idle_rpm), true) = (displacement_l, cylinders, idle_rpm, read.slip.is_clean()) else {
         return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    let card = Card { displacement_l, cylinders: cylinders.round() as u32, idle_rpm, oil_grade, relief_opens_kpa, layout };
+    let card = Card { relief_opens_kpa, layout, ..Card::of(displacement_l, cylinders.round() as u32, idle_rpm, &oil_grade) };
     let Some(engine) = library::add_engine(&app.db, &who.0, &name, &card).await? else {
         read.slip.wrong("name", "Engine: this name stands in the library already; give this one another.");
         return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
@@ -241,7 +238,7 @@ fn sheet(read: &mut Reader<'_>) -> Option<Sheet> {
 }
 
 /// Adds a gauge.
-pub async fn add_gauge(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Fault> {
+pub async fn add_gauge(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Failure> {
     let mut read = Reader { form: &form, slip: Slip::of("gauge"), unit: liking.unit };
     let name = read.named("name", "Gauge", 80);
     let kind = one_of(Kind::ALL, &read.text("kind"), Kind::Bourdon);

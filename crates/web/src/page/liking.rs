@@ -1,6 +1,6 @@
 //! Unit, theme, and the cautions of first use.
 use crate::app::App;
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::visitor::{Liking, SignedIn};
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -24,7 +24,7 @@ fn back(request: &HttpRequest) -> String {
 }
 
 /// Keeps a liking.
-pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<HttpResponse, Fault> {
+pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<HttpResponse, Failure> {
     let night = match form.theme.as_str() {
         "night" => Some(true),
         "light" => Some(false),
@@ -38,7 +38,7 @@ pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<Htt
 }
 
 /// Notes that the cautions were read.
-pub async fn cautions_read(app: web::Data<App>, who: SignedIn, request: HttpRequest) -> Result<HttpResponse, Fault> {
+pub async fn cautions_read(app: web::Data<App>, who: SignedIn, request: HttpRequest) -> Result<HttpResponse, Failure> {
     accounts::cautions_read(&app.db, &who.0).await?;
     Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish())
 }

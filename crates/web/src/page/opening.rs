@@ -1,9 +1,9 @@
 //! Opens a job.
 use super::Chrome;
 use crate::app::App;
-use crate::bench::Slip;
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::visitor::{Liking, SignedIn};
+use crate::workbench::Slip;
 use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -35,7 +35,7 @@ struct Page {
 
 const FORM: &str = "opening";
 
-async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: StatusCode) -> Result<HttpResponse, Fault> {
+async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
     let engines = library::engines(&app.db, viewer).await?.into_iter().map(|(id, name)| (id.to_string(), name)).collect();
     let vehicles = library::vehicles(&app.db, viewer).await?.into_iter().map(|v| (v.tag, v.description)).collect();
     let page = Page { chrome: Chrome::of(viewer, liking, "New job"), engines, vehicles, slip, key: Uuid::new_v4() };
@@ -43,7 +43,7 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: St
 }
 
 /// Shows the form.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Fault> {
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
     page(&app, &who.0, liking, Slip::default(), StatusCode::OK).await
 }
 
@@ -58,7 +58,7 @@ fn needed(slip: &mut Slip, name: &'static str, label: &'static str, typed: &str,
 }
 
 /// Opens the job and goes to its intake.
-pub async fn open(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Typed>) -> Result<HttpResponse, Fault> {
+pub async fn open(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let mut slip = Slip::of(FORM);
     let tag = needed(&mut slip, "tag", "Plate or fleet number", &form.tag, 40, "TUG 4");

@@ -1,10 +1,10 @@
 //! The report: for the customer in plain words, for a warranty with every number; and the case file.
 use super::Chrome;
-use crate::bench::{self, Ask, Bench, CompareWork, Line, ReadingRow, ReadingsWork, Stage, Work};
 use crate::diagnosis::assess;
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::show;
 use crate::stage::Desk;
+use crate::workbench::{self, Ask, CompareWork, Line, ReadingRow, ReadingsWork, Stage, Work, Workbench};
 use actix_web::HttpResponse;
 use actix_web::http::header;
 use askama::Template;
@@ -19,7 +19,7 @@ struct Page {
     chrome: Chrome,
     shop: String,
     opened: String,
-    bench: Bench,
+    bench: Workbench,
     compare: Box<CompareWork>,
     prove: Box<ReadingsWork>,
     before: Vec<ReadingRow>,
@@ -34,15 +34,15 @@ struct Page {
 }
 
 /// Shows the report.
-pub async fn show(desk: Desk) -> Result<HttpResponse, Fault> {
+pub async fn show(desk: Desk) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     let kept = jobs::captures(&desk.app.db, &desk.viewer, desk.number).await?;
     let captures = kept.iter().map(|c| (c.name.clone(), c.digest.chars().take(16).collect(), c.also_in.clone())).collect();
     let assessed = assess(desk.app.clone(), job).await?;
     let unit = desk.liking.unit;
-    let lay = |stage| bench::build(&assessed, stage, desk.liking, &desk.viewer, Ask::default());
+    let lay = |stage| workbench::build(&assessed, stage, desk.liking, &desk.viewer, Ask::default());
     let (Work::Compare(compare), Work::Prove(prove)) = (lay(Stage::Compare).work, lay(Stage::Prove).work) else {
-        return Err(Fault::NoPage);
+        return Err(Failure::NoPage);
     };
     let know = knowledge();
     let repairs = assessed
@@ -79,7 +79,7 @@ pub async fn show(desk: Desk) -> Result<HttpResponse, Fault> {
             )
         })
         .collect();
-    let mut found = bench::lines(&assessed.job, unit);
+    let mut found = workbench::lines(&assessed.job, unit);
     found.reverse();
     let page = Page {
         chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", assessed.job.head.vehicle.tag)),
@@ -88,8 +88,8 @@ pub async fn show(desk: Desk) -> Result<HttpResponse, Fault> {
         bench: lay(Stage::Prove),
         compare,
         prove,
-        before: bench::rows(&assessed, unit, Phase::Before),
-        after: bench::rows(&assessed, unit, Phase::After),
+        before: workbench::rows(&assessed, unit, Phase::Before),
+        after: workbench::rows(&assessed, unit, Phase::After),
         plain: plain(&assessed),
         repairs,
         instruments,
@@ -141,7 +141,7 @@ fn plain(assessed: &crate::diagnosis::Assessed) -> Vec<String> {
 }
 
 /// The job in the open case format.
-pub async fn case_file(desk: Desk) -> Result<HttpResponse, Fault> {
+pub async fn case_file(desk: Desk) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     let name = format!("attachment; filename=\"job-{}.json\"", job.head.number);
     Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, name)).json(job.case()))

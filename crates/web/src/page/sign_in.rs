@@ -1,7 +1,7 @@
 //! In and out.
 use super::Chrome;
 use crate::app::App;
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::visitor::{Liking, SESSION};
 use actix_web::cookie::{Cookie, SameSite, time};
 use actix_web::http::{StatusCode, header};
@@ -36,19 +36,19 @@ pub struct Typed {
     back: String,
 }
 
-fn page(app: &App, liking: Liking, name: String, back: String, problem: String, status: StatusCode) -> Result<HttpResponse, Fault> {
+fn page(app: &App, liking: Liking, name: String, back: String, problem: String, status: StatusCode) -> Result<HttpResponse, Failure> {
     let chrome = Chrome { night: liking.night, ..Chrome::bare("Sign in") };
     let page = Page { chrome, name, back, problem, demo: app.demo };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
 /// Shows the form.
-pub async fn show(app: web::Data<App>, liking: Liking, query: web::Query<Back>) -> Result<HttpResponse, Fault> {
+pub async fn show(app: web::Data<App>, liking: Liking, query: web::Query<Back>) -> Result<HttpResponse, Failure> {
     page(&app, liking, String::new(), query.into_inner().back, String::new(), StatusCode::OK)
 }
 
 /// Lets in who knows the password.
-pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, form: web::Form<Typed>) -> Result<HttpResponse, Fault> {
+pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let address = request.peer_addr().map(|peer| peer.ip().to_string()).unwrap_or_default();
     if let Some(seconds) = app.gate.wait_s(&form.name, &address) {
@@ -67,7 +67,7 @@ pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, fo
 }
 
 /// Ends the session.
-pub async fn leave(app: web::Data<App>, request: HttpRequest) -> Result<HttpResponse, Fault> {
+pub async fn leave(app: web::Data<App>, request: HttpRequest) -> Result<HttpResponse, Failure> {
     if let Some(held) = request.cookie(SESSION) {
         accounts::sign_out(&app.db, &Token::from_cookie(held.value()), false).await?;
     }

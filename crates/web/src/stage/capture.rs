@@ -1,10 +1,10 @@
 //! Keeps a recorded run, shows it with its holds, or says what is wrong with it.
 use super::Desk;
-use crate::bench::{Ask, Slip, Stage};
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::page::Chrome;
 use crate::picture::strip::{self, Strip};
 use crate::show;
+use crate::workbench::{Ask, Slip, Stage};
 use actix_multipart::form::MultipartForm;
 use actix_multipart::form::bytes::Bytes;
 use actix_web::http::StatusCode;
@@ -26,7 +26,7 @@ pub struct Upload {
 const FORM: &str = "capture";
 
 /// Keeps the file, whatever is in it, and shows it; one that is no text or too large is refused beside its field.
-pub async fn upload(desk: Desk, form: Result<MultipartForm<Upload>, actix_web::Error>) -> Result<HttpResponse, Fault> {
+pub async fn upload(desk: Desk, form: Result<MultipartForm<Upload>, actix_web::Error>) -> Result<HttpResponse, Failure> {
     let mut slip = Slip::of(FORM);
     let upload = slip.take(
         "file",
@@ -73,20 +73,20 @@ impl Named {
 }
 
 /// Keeps how the columns are named and shows the run.
-pub async fn map(desk: Desk, path: web::Path<(i64, Uuid)>, form: web::Form<Named>) -> Result<HttpResponse, Fault> {
+pub async fn map(desk: Desk, path: web::Path<(i64, Uuid)>, form: web::Form<Named>) -> Result<HttpResponse, Failure> {
     let named = form.into_inner();
     if named.mapping().is_none() {
         let kept = jobs::capture(&desk.app.db, &desk.viewer, desk.number, path.1).await?;
         let problem = "Each of the four needs a column of its own, and time, pressure and temperature their unit.".to_owned();
         return page(&desk, kept, Some((named, problem))).await;
     }
-    let text = serde_json::to_string(&named).map_err(|error| Fault::Form(error.to_string()))?;
+    let text = serde_json::to_string(&named).map_err(|error| Failure::Form(error.to_string()))?;
     jobs::set_mapping(&desk.app.db, &desk.viewer, desk.number, path.1, &text).await?;
     Ok(desk.to(&format!("/jobs/{}/captures/{}", desk.number, path.1)))
 }
 
 /// Shows a kept run.
-pub async fn show(desk: Desk, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Fault> {
+pub async fn show(desk: Desk, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
     let kept = jobs::capture(&desk.app.db, &desk.viewer, desk.number, path.1).await?;
     page(&desk, kept, None).await
 }
@@ -136,7 +136,7 @@ struct Page {
     repaired: bool,
 }
 
-async fn page(desk: &Desk, kept: Kept, wrong: Option<(Named, String)>) -> Result<HttpResponse, Fault> {
+async fn page(desk: &Desk, kept: Kept, wrong: Option<(Named, String)>) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     let taken: Vec<(f64, f64)> = job
         .live()

@@ -1,7 +1,7 @@
 //! Takes the outcome of a check, from any stage.
 use super::{Desk, Sent};
-use crate::bench::Stage;
-use crate::error::Fault;
+use crate::error::Failure;
+use crate::workbench::Stage;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
 use velvet_dial_core::trace::knowledge::knowledge;
@@ -23,11 +23,11 @@ pub struct Outcome {
 }
 
 /// Writes the outcome.
-pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse, Fault> {
+pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let known = knowledge().check(&form.check).is_some_and(|check| check.outcome(&form.outcome).is_some());
     if !known {
-        return Err(Fault::Form("a check or an outcome that is none".to_owned()));
+        return Err(Failure::Form("a check or an outcome that is none".to_owned()));
     }
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };

@@ -1,11 +1,11 @@
 //! What every act of a stage stands on: the asker, the job's number, and the way back to the workbench.
 use crate::app::App;
-use crate::bench::{self, Ask, Bench, Clash, Stage, Work, describe};
 use crate::diagnosis::assess;
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::page::Chrome;
 use crate::show;
 use crate::visitor::{Liking, SignedIn};
+use crate::workbench::{self, Ask, Clash, NextCard, Stage, Work, Workbench, describe};
 use actix_web::dev::Payload;
 use actix_web::http::{StatusCode, header};
 use actix_web::{FromRequest, HttpRequest, HttpResponse, web};
@@ -25,8 +25,8 @@ pub struct Desk {
 }
 
 impl FromRequest for Desk {
-    type Error = Fault;
-    type Future = Pin<Box<dyn Future<Output = Result<Self, Fault>>>>;
+    type Error = Failure;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, Failure>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let who = SignedIn::from_request(request, payload);
@@ -36,7 +36,7 @@ impl FromRequest for Desk {
         Box::pin(async move {
             let SignedIn(viewer) = who.await?;
             let (Some(app), Some(number), Ok(liking)) = (app, number, liking) else {
-                return Err(Fault::NoPage);
+                return Err(Failure::NoPage);
             };
             Ok(Self { app, viewer, liking, number })
         })
@@ -58,18 +58,18 @@ pub struct Sent<'a> {
 #[template(path = "stage/page.html")]
 struct Page {
     chrome: Chrome,
-    bench: Bench,
+    bench: Workbench,
 }
 
 #[derive(Template)]
 #[template(path = "stage/fragment.html")]
 struct Fragment {
-    bench: Bench,
+    bench: Workbench,
 }
 
 impl Desk {
     /// The job.
-    pub async fn job(&self) -> Result<Job, Fault> {
+    pub async fn job(&self) -> Result<Job, Failure> {
         Ok(jobs::load(&self.app.db, &self.viewer, self.number).await?)
     }
 
@@ -82,13 +82,13 @@ impl Desk {
     }
 
     /// The workbench at a stage: the bench alone for htmx, else the whole page.
-    pub async fn answer(&self, stage: Stage, mut ask: Ask, status: StatusCode) -> Result<HttpResponse, Fault> {
+    pub async fn answer(&self, stage: Stage, mut ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
         let job = self.job().await?;
         if matches!(stage, Stage::Readings | Stage::Prove) {
             ask.captures = jobs::captures(&self.app.db, &self.viewer, self.number).await?;
         }
         let assessed = assess(self.app.clone(), job).await?;
-        let bench = bench::build(&assessed, stage, self.liking, &self.viewer, ask);
+        let bench = workbench::build(&assessed, stage, self.liking, &self.viewer, ask);
         let html = if self.liking.fragment {
             Fragment { bench }.render()?
         } else {
@@ -106,7 +106,7 @@ impl Desk {
         body: Body,
         action: &str,
         fields: Vec<(String, String)>,
-    ) -> Result<HttpResponse, Fault> {
+    ) -> Result<HttpResponse, Failure> {
         let supersedes = Uuid::parse_str(sent.supersedes).ok();
         let write = Write { body: body.clone(), supersedes, submit_key: sent.key, at: None };
         let seen = sent.seen.parse().ok();

@@ -1,7 +1,7 @@
 //! Ticks and clears what was said or seen.
 use super::{Desk, Sent};
-use crate::bench::Stage;
-use crate::error::Fault;
+use crate::error::Failure;
+use crate::workbench::Stage;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
 use velvet_dial_core::trace::knowledge::knowledge;
@@ -21,10 +21,10 @@ pub struct Tell {
 }
 
 /// Writes a tick or its taking back.
-pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Fault> {
+pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     if knowledge().circumstance(&form.circumstance).is_none() {
-        return Err(Fault::Form("a circumstance that is none".to_owned()));
+        return Err(Failure::Form("a circumstance that is none".to_owned()));
     }
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
     let fields = vec![("circumstance".to_owned(), form.circumstance.clone()), ("told".to_owned(), form.told.to_string())];

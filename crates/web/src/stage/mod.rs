@@ -8,14 +8,14 @@ pub mod put_right;
 pub mod readings;
 pub mod withdraw;
 
-use crate::bench::{Ask, Stage, where_it_is};
-use crate::error::Fault;
+use crate::error::Failure;
+use crate::workbench::{Ask, Stage, where_it_is};
 use actix_web::{HttpResponse, web};
 pub use desk::{Desk, Sent};
 use serde::Deserialize;
 
 /// Sends the asker to the stage the job is at.
-pub async fn show_where_it_is(desk: Desk) -> Result<HttpResponse, Fault> {
+pub async fn show_where_it_is(desk: Desk) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     Ok(desk.to(&format!("/jobs/{}/{}", desk.number, where_it_is(&job).id())))
 }
@@ -28,8 +28,8 @@ pub struct Correcting {
 }
 
 /// Shows a stage.
-pub async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Correcting>) -> Result<HttpResponse, Fault> {
-    let stage = Stage::parse(&path.1).ok_or(Fault::NoPage)?;
+pub async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Correcting>) -> Result<HttpResponse, Failure> {
+    let stage = Stage::parse(&path.1).ok_or(Failure::NoPage)?;
     let mut ask = Ask::default();
     if !query.correct.is_empty() {
         ask.slip = readings::filled(&desk.job().await?, &query.correct, desk.liking.unit);

@@ -1,7 +1,7 @@
 //! Closes a job. Its after-readings are taken as all readings are.
 use super::{Desk, Sent};
-use crate::bench::Stage;
-use crate::error::Fault;
+use crate::error::Failure;
+use crate::workbench::Stage;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -17,7 +17,7 @@ pub struct Closing {
 }
 
 /// Closes the job and shows its report; a job closed already stays so.
-pub async fn close(desk: Desk, form: web::Form<Closing>) -> Result<HttpResponse, Fault> {
+pub async fn close(desk: Desk, form: web::Form<Closing>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
     let write = Write { body: Body::Closed {}, supersedes: Uuid::parse_str(sent.supersedes).ok(), submit_key: sent.key, at: None };

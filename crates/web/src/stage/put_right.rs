@@ -1,7 +1,7 @@
 //! Records what was put right.
 use super::{Desk, Sent};
-use crate::bench::{Ask, Slip, Stage};
-use crate::error::Fault;
+use crate::error::Failure;
+use crate::workbench::{Ask, Slip, Stage};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
@@ -22,7 +22,7 @@ pub struct Typed {
 }
 
 /// Writes the repair.
-pub async fn record(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Fault> {
+pub async fn record(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let mut slip = Slip::of("repair");
     slip.keep("cause", &form.cause);

@@ -1,8 +1,8 @@
 //! Takes a reading, before or after, typed or from a capture's hold.
 use super::{Desk, Sent};
-use crate::bench::{Ask, Slip, Stage};
-use crate::error::Fault;
+use crate::error::Failure;
 use crate::show;
+use crate::workbench::{Ask, Slip, Stage};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
@@ -36,7 +36,7 @@ pub struct Typed {
 const FORM: &str = "reading";
 
 /// Writes a reading.
-pub async fn take(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Fault> {
+pub async fn take(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let job = desk.job().await?;
     let phase = if form.phase == "after" { Phase::After } else { Phase::Before };
@@ -141,14 +141,12 @@ fn check(form: &Typed, phase: Phase, job: &Job, slip: &mut Slip) -> Option<Taken
         return None;
     }
     let reading = Reading {
-        rpm: rpm?,
-        oil_temp_c: oil_temp_c?,
         oil_temp_estimated: !form.estimated.is_empty(),
         gear,
-        kpa: kpa?,
         spread_kpa: spread_kpa?,
         instrument: gauge.map(|gauge| gauge.name.clone()),
         phase,
+        ..Reading::of(rpm?, oil_temp_c?, kpa?)
     };
     let capture = match (Uuid::parse_str(&form.capture), form.from_s.parse(), form.to_s.parse()) {
         (Ok(id), Ok(from), Ok(to)) => Some((id, from, to)),

@@ -1,7 +1,7 @@
 //! Takes an entry back; it stays readable, struck through, with the reason.
 use super::{Desk, Sent};
-use crate::bench::{Ask, Slip, Stage};
-use crate::error::Fault;
+use crate::error::Failure;
+use crate::workbench::{Ask, Slip, Stage};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
@@ -21,7 +21,7 @@ pub struct Withdrawal {
 }
 
 /// Writes the withdrawal.
-pub async fn withdraw(desk: Desk, form: web::Form<Withdrawal>) -> Result<HttpResponse, Fault> {
+pub async fn withdraw(desk: Desk, form: web::Form<Withdrawal>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
     let mut slip = Slip::of("withdraw");

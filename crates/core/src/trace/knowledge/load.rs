@@ -2,10 +2,10 @@
 //!
 //! A slight fault shows only a share of its row's difference from the usual. Two causes that each change an outcome's odds change them
 //! independently: P(o | A, B) ∝ P(o | A)·P(o | B)/P(o | usual), so a cause that leaves a check alone leaves the other's row as it is.
-use super::row::{Access, Check, Circumstance, Outcome, Row};
+use super::row::{Check, Circumstance, Engine, Outcome, Reached, Row, Sump};
 use super::state::{BANDS, Hypothesis, Link};
-use super::{Cause, Knowledge, Needs, Opening, Reading};
-use crate::repair;
+use super::{Cause, Knowledge, Moves, Needs, Openings};
+use crate::flag;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
 
@@ -38,9 +38,9 @@ struct CircumstanceFile {
 }
 
 #[derive(Deserialize)]
-struct AccessTable {
-    sump: Opening,
-    engine_out: Opening,
+#[serde(deny_unknown_fields)]
+struct Twin {
+    both: [String; 2],
 }
 
 #[derive(Deserialize)]
@@ -54,11 +54,21 @@ struct RawCheck {
     material: f64,
     along: u8,
     #[serde(default)]
-    access: Access,
+    access: Reached,
+    #[serde(default)]
+    material_per_l: f64,
+    #[serde(default)]
+    minutes_per_l: f64,
+    #[serde(default)]
+    engine: Option<Engine>,
+    #[serde(default)]
+    gauge: bool,
+    #[serde(default)]
+    hot: bool,
+    #[serde(default)]
+    sump: Option<Sump>,
     #[serde(default)]
     needs: Option<Needs>,
-    #[serde(default)]
-    running: bool,
     outcomes: Vec<String>,
     usual: Row,
     #[serde(default)]
@@ -70,7 +80,10 @@ struct RawCheck {
 struct CheckFile {
     slight: f64,
     hour: f64,
-    access: AccessTable,
+    twin_share: f64,
+    access: Openings,
+    bench: Moves,
+    twin: Vec<Twin>,
     check: Vec<RawCheck>,
 }
 
@@ -100,12 +113,13 @@ pub(super) fn load() -> Knowledge {
             Circumstance { table, ..circumstance }
         })
         .collect();
-    let (hour, sump, engine_out) =
-        checks.as_ref().map_or((0.0, Opening::default(), Opening::default()), |file| (file.hour, file.access.sump, file.access.engine_out));
+    let (hour, twin_share, openings, moves) =
+        checks.as_ref().map_or_else(Default::default, |file| (file.hour, file.twin_share, file.access, file.bench));
+    let twins = checks.as_ref().map_or_else(Vec::new, |file| file.twin.iter().map(|twin| twin.both.clone()).collect());
     let checks = checks.map(|file| file.check).unwrap_or_default().into_iter().map(|raw| spread.check(raw)).collect();
     let total: f64 = causes.iter().map(|cause| cause.prior).sum();
     let causes = causes.into_iter().map(|cause| Cause { prior: cause.prior / total, ..cause }).collect();
-    Knowledge { causes, hypotheses, checks, circumstances, hour, sump, engine_out, complaints }
+    Knowledge { causes, hypotheses, checks, circumstances, hour, moves, twins, twin_share, openings, complaints }
 }
 
 fn read<T: DeserializeOwned>(name: &str, text: &str, complaints: &mut Vec<String>) -> Option<T> {
@@ -140,15 +154,10 @@ struct Spread<'a> {
 impl Spread<'_> {
     /// A row for every state. `row` gives a cause's own, none where the usual one holds.
     fn over_states(&self, usual: &[f64], row: impl Fn(&Cause) -> Option<Vec<f64>>) -> Vec<Vec<f64>> {
-        let even = 1.0 / usual.len() as f64;
         let of = |cause: usize| -> Vec<f64> {
             let Some(cause) = self.causes.get(cause) else { return usual.to_vec() };
-            match row(cause) {
-                // What is not on the list may do anything: halfway between the usual row and chance.
-                None if cause.reading == Reading::Anything => usual.iter().map(|p| 0.5 * (p + even)).collect(),
-                None => usual.to_vec(),
-                Some(row) => row,
-            }
+            // What is not on the list leaves the parts that are looked at sound: it has the usual row, so a clean strip-down speaks for it.
+            row(cause).unwrap_or_else(|| usual.to_vec())
         };
         let mut table = Vec::with_capacity(self.hypotheses.len() * BANDS);
         for hypothesis in self.hypotheses {
@@ -176,7 +185,7 @@ impl Spread<'_> {
             })
             .collect();
         let table = self.over_states(&raw.usual.p, |cause| raw.rows.iter().find(|row| row.cause == cause.id).map(|row| row.p.clone()));
-        let stops = outcomes.iter().map(|outcome| repair::stops(&raw.id, &outcome.id)).collect();
+        let stops = outcomes.iter().map(|outcome| flag::stops(&raw.id, &outcome.id)).collect();
         Check {
             id: raw.id,
             ask: raw.ask,
@@ -184,9 +193,14 @@ impl Spread<'_> {
             minutes: raw.minutes,
             material: raw.material,
             along: raw.along,
-            access: raw.access,
+            reached: raw.access,
+            material_per_l: raw.material_per_l,
+            minutes_per_l: raw.minutes_per_l,
             needs: raw.needs,
-            running: raw.running,
+            engine: raw.engine,
+            gauge: raw.gauge,
+            hot: raw.hot,
+            sump: raw.sump,
             outcomes,
             usual: raw.usual,
             rows: raw.rows,

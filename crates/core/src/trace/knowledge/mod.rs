@@ -11,17 +11,17 @@ mod row;
 mod state;
 
 pub use faults::faults;
-pub use row::{Access, Check, Circumstance, Outcome, Row, Told};
+pub use row::{Access, Check, Circumstance, Engine, Outcome, Row, Sump, Told};
 pub use state::{BANDS, Hypothesis, Link, SLIGHT_UNDER};
 
-use crate::circuit::{Cooler, Fault, Layout, PumpDrive, PumpKind, Rockers};
+use crate::circuit::{Card, Cooler, Fault, Layout, PumpDrive, PumpKind, Rockers};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
 /// How a cause bears on the number the gauge shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Reading {
+pub enum ShownAs {
     /// The gauge shows what is there.
     True,
     /// The gauge or its line shows something else.
@@ -48,6 +48,8 @@ pub enum Needs {
     PistonJets,
     /// A turbocharger.
     Turbo,
+    /// A belt that runs in oil.
+    BeltInOil,
 }
 
 impl Needs {
@@ -61,6 +63,7 @@ impl Needs {
             Self::ValveControl => layout.valve_control,
             Self::PistonJets => layout.piston_jets,
             Self::Turbo => layout.turbo,
+            Self::BeltInOil => layout.pump_drive == PumpDrive::Belt,
         }
     }
 }
@@ -110,9 +113,15 @@ pub struct Cause {
     /// What it does to the circuit.
     pub fault: Fault,
     /// What it does to the reading.
-    pub reading: Reading,
-    /// It holds only while every measured point conforms.
+    pub reading: ShownAs,
+    /// The circuit is sound with it: it holds only while every measured point conforms.
     pub conforms: bool,
+    /// Certainty at which one acts on it.
+    #[serde(default = "usual_certainty")]
+    pub act_at: f64,
+    /// How often an engine handed back with it is ruined before it comes in again.
+    #[serde(default)]
+    pub ruins: f64,
     /// The part of the layout it needs.
     #[serde(default)]
     pub needs: Option<Needs>,
@@ -133,6 +142,10 @@ pub struct Cause {
     pub reason: String,
 }
 
+fn usual_certainty() -> f64 {
+    0.9
+}
+
 /// All of it.
 #[derive(Debug)]
 pub struct Knowledge {
@@ -146,16 +159,55 @@ pub struct Knowledge {
     pub circumstances: Vec<Circumstance>,
     /// What an hour of work costs, in the shop's money.
     pub hour: f64,
-    sump: Opening,
-    engine_out: Opening,
+    /// What moving the bench from one state to another costs.
+    pub moves: Moves,
+    /// Findings that are two sides of one fact, as patterns of their keys.
+    pub(crate) twins: Vec<[String; 2]>,
+    /// Weight of the one of two such findings that tells less.
+    pub(crate) twin_share: f64,
+    openings: Openings,
     complaints: Vec<String>,
 }
 
-/// What an opening costs.
+/// Minutes of work, and material in the shop's money.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Price {
+    /// Minutes.
+    pub minutes: f64,
+    /// Material.
+    pub material: f64,
+}
+
+impl std::ops::Add for Price {
+    type Output = Self;
+    fn add(self, other: Self) -> Self {
+        Self { minutes: self.minutes + other.minutes, material: self.material + other.material }
+    }
+}
+
+/// What moving the bench costs.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Moves {
+    /// Port freed, adapter and gauge fitted, bled, zeroed.
+    pub fit_gauge: Price,
+    /// Run or driven until the oil is hot.
+    pub warm_up: Price,
+    /// Sump back on, filled.
+    pub close_sump: Price,
+    /// Engine back in.
+    pub engine_in: Price,
+    /// Oil into a drained engine.
+    pub fill: Price,
+}
+
 #[derive(Debug, Clone, Copy, Default, Deserialize)]
-struct Opening {
-    minutes: f64,
-    material: f64,
+#[serde(deny_unknown_fields)]
+struct Openings {
+    cover: Price,
+    sump: Price,
+    engine_out: Price,
 }
 
 impl Knowledge {
@@ -174,21 +226,13 @@ impl Knowledge {
         self.circumstances.iter().find(|circumstance| circumstance.id == id)
     }
 
-    /// Minutes that opening costs on top of a check.
-    pub fn opening_minutes(&self, access: Access) -> f64 {
-        self.opening(access).minutes
-    }
-
-    /// Material that opening costs on top of a check, in the shop's money.
-    pub fn opening_material(&self, access: Access) -> f64 {
-        self.opening(access).material
-    }
-
-    fn opening(&self, access: Access) -> Opening {
+    /// What opening costs on this engine, on top of the check that needs it.
+    pub fn opening(&self, access: Access, card: &Card) -> Price {
         match access {
-            Access::Outside => Opening::default(),
-            Access::Sump => self.sump,
-            Access::EngineOut => self.engine_out,
+            Access::Outside => Price::default(),
+            Access::Cover => self.openings.cover,
+            Access::Sump => Price { minutes: card.sump_off_minutes.unwrap_or(self.openings.sump.minutes), ..self.openings.sump },
+            Access::EngineOut => self.openings.engine_out,
         }
     }
 

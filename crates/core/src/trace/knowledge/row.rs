@@ -1,5 +1,6 @@
 //! Rows of the knowledge files: how often an outcome is found, or a circumstance told, with each state.
 use super::Needs;
+use crate::circuit::{BlowAccess, Card, ReliefAccess};
 use serde::Deserialize;
 
 /// One row of an outcome table.
@@ -15,17 +16,54 @@ pub struct Row {
     pub reason: String,
 }
 
-/// What must be open before a check.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Deserialize, Default)]
-#[serde(rename_all = "snake_case")]
+/// What must be open before a check, the further the dearer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
 pub enum Access {
     /// Nothing.
     #[default]
     Outside,
+    /// The front cover is off.
+    Cover,
     /// The sump is off.
     Sump,
     /// The engine is out.
     EngineOut,
+}
+
+/// The same as the knowledge file has it: the card may have to say.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Default)]
+#[serde(rename_all = "snake_case")]
+pub(super) enum Reached {
+    #[default]
+    Outside,
+    Sump,
+    EngineOut,
+    /// Where the card has the relief plunger.
+    Relief,
+    /// Where the card lets the gallery be blown through.
+    Blow,
+}
+
+/// What the engine does meanwhile.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Engine {
+    /// It runs.
+    Running,
+    /// It stands.
+    Stopped,
+    /// It is cranked with fuel or ignition disabled.
+    Cranked,
+}
+
+/// How the sump must stand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Sump {
+    /// On, with oil in it.
+    Filled,
+    /// On.
+    On,
 }
 
 /// One possible outcome.
@@ -52,12 +90,21 @@ pub struct Check {
     pub material: f64,
     /// Place on the oil's way, from the sump (0) to the sender's port (8).
     pub along: u8,
-    /// What must be open first.
-    pub access: Access,
+    pub(super) reached: Reached,
+    /// Material for each litre of displacement, in the shop's money.
+    pub material_per_l: f64,
+    /// Minutes for each litre of displacement over two.
+    pub minutes_per_l: f64,
     /// The part of the layout it needs.
     pub needs: Option<Needs>,
-    /// The engine runs meanwhile.
-    pub running: bool,
+    /// What the engine does meanwhile; either where there is none.
+    pub engine: Option<Engine>,
+    /// The test gauge must be fitted.
+    pub gauge: bool,
+    /// The oil must be hot.
+    pub hot: bool,
+    /// How the sump must stand; either where there is none.
+    pub sump: Option<Sump>,
     /// What can come of it.
     pub outcomes: Vec<Outcome>,
     /// Why the table is as it is for causes without a row.
@@ -71,6 +118,37 @@ pub struct Check {
 }
 
 impl Check {
+    /// What must be open first on this engine.
+    pub fn access(&self, card: &Card) -> Access {
+        match self.reached {
+            Reached::Outside => Access::Outside,
+            Reached::Sump => Access::Sump,
+            Reached::EngineOut => Access::EngineOut,
+            Reached::Relief => match card.relief_access {
+                Some(ReliefAccess::InSump) => Access::Sump,
+                Some(ReliefAccess::Cover) => Access::Cover,
+                Some(ReliefAccess::Outside) | None => Access::Outside,
+            },
+            Reached::Blow if card.blow_access == Some(BlowAccess::Outside) => Access::Outside,
+            Reached::Blow => Access::Sump,
+        }
+    }
+
+    /// Working minutes on this engine, without opening.
+    pub fn minutes_on(&self, card: &Card) -> f64 {
+        self.minutes + self.minutes_per_l * (card.displacement_l - 2.0).max(0.0)
+    }
+
+    /// Material on this engine, in the shop's money.
+    pub fn material_on(&self, card: &Card) -> f64 {
+        self.material + self.material_per_l * card.displacement_l
+    }
+
+    /// The engine runs meanwhile.
+    pub fn running(&self) -> bool {
+        self.engine == Some(Engine::Running)
+    }
+
     /// P(outcome | state); nothing is impossible, so an index out of range counts as one in a thousand.
     pub fn likelihood(&self, state: usize, outcome: usize) -> f64 {
         self.table.get(state).and_then(|row| row.get(outcome)).copied().unwrap_or(1e-3)

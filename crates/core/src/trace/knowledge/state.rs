@@ -69,6 +69,27 @@ impl Knowledge {
         groups
     }
 
+    /// Probability that the circuit has no fault that its pressures could show, from those of the states.
+    pub fn sound(&self, states: &[f64]) -> f64 {
+        let sound = |cause: usize| self.causes.get(cause).is_some_and(|cause| cause.conforms);
+        let holds = |hypothesis: &Hypothesis| sound(hypothesis.first) && hypothesis.second.is_none_or(sound);
+        self.hypotheses.iter().zip(states.chunks(BANDS)).filter(|(hypothesis, _)| holds(hypothesis)).flat_map(|(_, bands)| bands).sum()
+    }
+
+    /// Probability that each cause is there, alone, first or second, from those of the states. These do not sum to one.
+    pub fn present(&self, states: &[f64]) -> Vec<f64> {
+        let mut present = vec![0.0; self.causes.len()];
+        for (hypothesis, bands) in self.hypotheses.iter().zip(states.chunks(BANDS)) {
+            let p: f64 = bands.iter().sum();
+            for cause in [Some(hypothesis.first), hypothesis.second].into_iter().flatten() {
+                if let Some(sum) = present.get_mut(cause) {
+                    *sum += p;
+                }
+            }
+        }
+        present
+    }
+
     /// Probabilities of the causes from those of the states. A linked pair counts for what came first, since without mending that the
     /// second comes back; a pair that only met counts half for each. So the causes sum to one as the states do.
     pub fn fold(&self, states: &[f64]) -> Vec<f64> {

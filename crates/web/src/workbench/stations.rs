@@ -2,7 +2,6 @@
 use crate::diagnosis::Assessed;
 use crate::show;
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::repair::may_run;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::{Pressure, is_idle};
 use velvet_dial_store::jobs::{Body, Job};
@@ -77,7 +76,7 @@ pub fn where_it_is(job: &Job) -> Stage {
     let after = has(|body| body.kind() == "after_reading");
     if after || has(|body| matches!(body, Body::Repair(_))) {
         Stage::Prove
-    } else if has(|body| body.kind() == "reading") || !may_run(&job.case(), false).allowed() {
+    } else if has(|body| body.kind() == "reading") || !velvet_dial_core::flag::flag(&job.case(), None).allowed() {
         Stage::Trace
     } else if has(|body| matches!(body, Body::Evidence { .. })) {
         Stage::Readings

@@ -1,8 +1,8 @@
 //! Counting: how often the true cause stood where, and whether what was stated came true.
-use super::blind::is_true;
-use crate::trace::Posterior;
-use crate::trace::knowledge::{Hypothesis, Knowledge, Link};
+use crate::blind::is_true;
 use serde::Serialize;
+use velvet_dial_core::trace::Posterior;
+use velvet_dial_core::trace::knowledge::{Hypothesis, Knowledge, Link};
 
 /// How often the true cause stood where, over some cases.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
@@ -25,7 +25,7 @@ impl Tally {
         if self.cases == 0 { 0.0 } else { f64::from(count) / f64::from(self.cases) }
     }
 
-    pub(super) fn add(&mut self, other: Self) {
+    pub(crate) fn add(&mut self, other: Self) {
         self.cases += other.cases;
         self.first += other.first;
         self.first_three += other.first_three;
@@ -34,7 +34,7 @@ impl Tally {
     }
 
     /// One case.
-    pub(super) fn of(know: &Knowledge, hypothesis: &Hypothesis, posterior: &Posterior) -> Self {
+    pub(crate) fn of(know: &Knowledge, hypothesis: &Hypothesis, posterior: &Posterior) -> Self {
         let ranked = posterior.ranked();
         let place = ranked.iter().position(|cause| is_true(hypothesis, *cause)).unwrap_or(usize::MAX);
         let mut groups = know.by_group(&posterior.probability);
@@ -72,19 +72,19 @@ pub struct Calibration {
 }
 
 /// A statement: a certainty, and how far it came true. Of two causes that only met each is half the truth, as each is given half the odds.
-pub(super) type Stated = (f64, f64);
+pub(crate) type Stated = (f64, f64);
 
 /// What is stated of every cause given at least this certainty counts; below it the table would only count what nobody says.
 const STATED_FROM: f64 = 0.02;
 
-pub(super) fn statements(hypothesis: &Hypothesis, posterior: &Posterior) -> Vec<Stated> {
+pub(crate) fn statements(hypothesis: &Hypothesis, posterior: &Posterior) -> Vec<Stated> {
     let all = posterior.probability.iter().enumerate().filter(|(_, p)| **p >= STATED_FROM);
     let share = if hypothesis.link == Link::Together { 0.5 } else { 1.0 };
     all.map(|(cause, p)| (*p, if is_true(hypothesis, cause) { share } else { 0.0 })).collect()
 }
 
 impl Calibration {
-    pub(super) fn of(statements: &[Stated]) -> Self {
+    pub(crate) fn of(statements: &[Stated]) -> Self {
         let bin = |tenth: usize| {
             let of: Vec<&Stated> = statements.iter().filter(|(p, _)| ((p * 10.0) as usize).min(9) == tenth).collect();
             let count = of.len().max(1) as f64;
@@ -103,5 +103,42 @@ impl Calibration {
         let widest = self.bins.iter().filter(|bin| bin.stated >= least).map(gap).fold(0.0, f64::max);
         let all: f64 = self.bins.iter().map(|bin| f64::from(bin.stated)).sum();
         (widest, self.bins.iter().map(|bin| f64::from(bin.stated) * gap(bin)).sum::<f64>() / all.max(1.0))
+    }
+}
+
+/// Sound engines whose every reading is within, and those called sound; faulty engines below their sheet, and those called sound.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+pub struct SoundScore {
+    /// Sound engines.
+    pub sound: u32,
+    /// Of these, called sound: over one half.
+    pub called: u32,
+    /// Of these, given under one in a hundred.
+    pub condemned: u32,
+    /// Faulty engines below their sheet.
+    pub below: u32,
+    /// Of these, called sound.
+    pub missed: u32,
+}
+
+impl SoundScore {
+    pub(crate) fn of(sound_engine: bool, below: bool, sound: f64) -> Self {
+        let when = |yes: bool| u32::from(yes);
+        let faulty_below = !sound_engine && below;
+        Self {
+            sound: when(sound_engine),
+            called: when(sound_engine && sound > 0.5),
+            condemned: when(sound_engine && sound < 0.01),
+            below: when(faulty_below),
+            missed: when(faulty_below && sound > 0.5),
+        }
+    }
+
+    pub(crate) fn add(&mut self, other: Self) {
+        self.sound += other.sound;
+        self.called += other.called;
+        self.condemned += other.condemned;
+        self.below += other.below;
+        self.missed += other.missed;
     }
 }

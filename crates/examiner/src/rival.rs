@@ -2,7 +2,7 @@
 //!
 //! What differs in structure: viscosity by Vogel's law (ln μ = A + B/(T + 95)) with thinning by shear in the films, instead of Walther's line;
 //! a gallery of segments with a main and a rod bearing at each, instead of one lumped conductance; slip partly through an orifice; a relief
-//! plunger that uncovers a slot (flow by the root of pressure, not in proportion), on half the engines behind the filter; a filter with a square
+//! slot, a poppet or a soft spring, in the pump or behind the filter; a filter with a square
 //! term; a pump that fills by what its speed asks of the inlet instead of a hard floor; air as a polytrope. The constants differ as well:
 //! [`super::build`]. Solved by plain bisection from the far end of the gallery: slow, and nothing in common with the tracer's solver.
 
@@ -11,11 +11,11 @@ const ORIFICE: f64 = 0.7;
 
 /// Viscosity by Vogel's law, T in °C and the constant 95 °C (Vogel 1921; the usual one for mineral oil).
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Vogel {
+pub(crate) struct Vogel {
     a: f64,
     b: f64,
     pub rho: f64,
-    /// Share of viscosity the films lose to shear at 4000 rpm.
+    /// Share of viscosity the films lose to shear at the rated speed.
     pub shear: f64,
 }
 
@@ -43,23 +43,36 @@ impl Vogel {
 
 /// A bearing along the gallery: a main, and the rod fed through its drilling.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Bearing {
+pub(crate) struct Bearing {
     pub main_m3: f64,
     pub drilling_m2: f64,
     pub rod_m3: f64,
 }
 
+/// How the relief valve opens.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Opens {
+    /// A plunger uncovers a slot: area per Pa over cracking, m²/Pa, up to the whole slot, m².
+    Slot { per_pa: f64, whole_m2: f64 },
+    /// A poppet lifts off its seat: area per Pa, m²/Pa, and a weep of so much of it before it cracks.
+    Poppet { per_pa: f64, weep: f64 },
+    /// A soft spring: flow per Pa, m³/s/Pa.
+    Soft { flow_per_pa: f64 },
+}
+
 /// Where the relief valve takes its pressure.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum ReliefAt {
+pub(crate) enum ReliefAt {
     Pump,
     Gallery,
 }
 
 #[derive(Debug, Clone)]
-pub(super) struct Rival {
+pub(crate) struct Rival {
     pub oil: Vogel,
     pub film_rise: f64,
+    /// Power of speed with which the films heat.
+    pub film_power: f64,
     pub per_turn_m3: f64,
     pub slip_m3: f64,
     pub slip_m2: f64,
@@ -71,14 +84,14 @@ pub(super) struct Rival {
     pub screen_per_m: f64,
     pub joint_m2: f64,
     pub air: f64,
-    /// Air at 3000 rpm on top of that at rest, growing with the power 1.5 of speed.
-    pub air_at_3000: f64,
-    /// Depression an idle pump bears, and what each (1000 rpm)² asks more, Pa absolute.
+    /// Air at the rated speed on top of that at rest, growing with the power 1.5 of speed.
+    pub air_at_rated: f64,
+    pub rated_rpm: f64,
+    /// Depression an idle pump bears, and what the rated speed asks more, by its square, Pa absolute.
     pub fills_above: (f64, f64),
     pub relief_at: ReliefAt,
     pub relief_cracks: f64,
-    /// Slot area uncovered per Pa over cracking, m²/Pa, and the whole slot, m².
-    pub relief_slot: (f64, f64),
+    pub relief_opens: Opens,
     pub relief_stuck_m2: f64,
     pub filter_per_m3: f64,
     pub filter_square: f64,
@@ -91,7 +104,8 @@ pub(super) struct Rival {
     pub cam_m3: f64,
     /// Restrictor to cam and head; none where the cam is fed straight.
     pub cam_feed_m2: Option<f64>,
-    pub head_feed_m2: f64,
+    /// Restrictor to the head; none where it is fed straight.
+    pub head_feed_m2: Option<f64>,
     pub head_m3: f64,
     pub turbo: Option<(f64, f64)>,
     pub valve: Option<(f64, f64)>,
@@ -102,7 +116,7 @@ pub(super) struct Rival {
 
 /// Pressures in Pa.
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Read {
+pub(crate) struct Read {
     pub pump: f64,
     pub gallery: f64,
     pub end: f64,
@@ -136,8 +150,8 @@ impl Rival {
     /// Liquid oil the pump takes in when it sweeps `swept` m³/s.
     fn drawn(&self, swept: f64, rpm: f64, mu: f64) -> f64 {
         let rho = self.oil.rho;
-        let air = self.air + self.air_at_3000 * (rpm / 3000.0).powf(1.5);
-        let asks = self.fills_above.0 + self.fills_above.1 * (rpm / 1000.0).powi(2);
+        let air = self.air + self.air_at_rated * (rpm / self.rated_rpm).powf(1.5);
+        let asks = self.fills_above.0 + self.fills_above.1 * (rpm / self.rated_rpm).powi(2);
         let got = |q: f64| {
             let line = self.suction_per_m3 * mu * q + rho * (q / self.suction_m2).powi(2);
             let screen = self.screen_per_m * mu * q / self.screen_m2 + 0.9 * rho * (q / self.screen_m2).powi(2);
@@ -154,7 +168,8 @@ impl Rival {
     fn gallery(&self, end_pa: f64, rpm: f64, mu: f64, mu_film: f64) -> (f64, f64, f64) {
         let rho = self.oil.rho;
         let mut flow = 0.0;
-        let (to_head, head_pa) = behind(self.head_feed_m2, self.head_m3, end_pa, mu_film, rho);
+        let (to_head, head_pa) =
+            self.head_feed_m2.map_or((self.head_m3 * end_pa / mu_film, end_pa), |feed| behind(feed, self.head_m3, end_pa, mu_film, rho));
         flow += to_head;
         flow += self.cam_feed_m2.map_or(self.cam_m3 * end_pa / mu_film, |feed| behind(feed, self.cam_m3, end_pa, mu_film, rho).0);
         let mut pa = end_pa;
@@ -176,16 +191,24 @@ impl Rival {
     }
 
     fn relief(&self, pa: f64) -> f64 {
-        let (per_pa, whole) = self.relief_slot;
-        let uncovered = (per_pa * (pa - self.relief_cracks).max(0.0)).min(whole);
-        orifice(uncovered + self.relief_stuck_m2, pa, self.oil.rho)
+        let over = (pa - self.relief_cracks).max(0.0);
+        let stuck = orifice(self.relief_stuck_m2, pa, self.oil.rho);
+        stuck
+            + match self.relief_opens {
+                Opens::Slot { per_pa, whole_m2 } => orifice((per_pa * over).min(whole_m2), pa, self.oil.rho),
+                Opens::Poppet { per_pa, weep } => {
+                    let weeps = weep * (pa / self.relief_cracks).min(1.0).powi(4) * self.relief_cracks;
+                    orifice(per_pa * (over + weeps), pa, self.oil.rho)
+                }
+                Opens::Soft { flow_per_pa } => flow_per_pa * over,
+            }
     }
 
     /// Pressures at a speed and sump temperature.
     pub fn read(&self, rpm: f64, temp_c: f64) -> Read {
         let mu = self.oil.mu(temp_c);
-        let film_c = temp_c + self.film_rise * (rpm / 1000.0).powf(0.8);
-        let mu_film = self.oil.mu(film_c) * (1.0 - self.oil.shear * (rpm / 4000.0).min(1.0));
+        let film_c = temp_c + self.film_rise * (rpm / 1000.0).powf(self.film_power);
+        let mu_film = self.oil.mu(film_c) * (1.0 - self.oil.shear * (rpm / self.rated_rpm).min(1.0));
         let swept = self.per_turn_m3 * rpm / 60.0;
         let whole = self.drawn(swept, rpm, mu);
         let at_end = |end_pa: f64| {

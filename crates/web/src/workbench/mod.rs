@@ -9,7 +9,7 @@ mod slip;
 mod stations;
 mod suspects;
 
-pub use checks::{CheckCard, card};
+pub use checks::{CheckCard, Lead, NextCard, card};
 pub use compare::{CompareWork, ledger_limits, point_name};
 pub use ledger::{Line, describe, lines};
 pub use readings::{ReadingRow, ReadingsWork, rows};
@@ -21,14 +21,15 @@ use crate::diagnosis::Assessed;
 use crate::show;
 use crate::visitor::Liking;
 use uuid::Uuid;
-use velvet_dial_core::repair::MayRun;
+use velvet_dial_core::flag::Word;
+use velvet_dial_core::trace::Step;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::{Entry, Kept};
 
 /// Everything the workbench shows.
-pub struct Bench {
+pub struct Workbench {
     pub number: i64,
     pub tag: String,
     pub description: String,
@@ -43,8 +44,8 @@ pub struct Bench {
     /// Last entry this answer knows of.
     pub seen: i32,
     pub suspects: Suspects,
-    pub next: Option<CheckCard>,
-    /// Checks after the next one.
+    pub next: Option<NextCard>,
+    /// Steps after the next one.
     pub then: Vec<(String, String)>,
     pub settled: Option<Settled>,
     /// What others wrote since the writer last looked.
@@ -61,6 +62,8 @@ pub struct Flag {
     pub word: &'static str,
     pub why: &'static str,
     pub instead: &'static str,
+    /// The one test a person has overruled it for, and until when.
+    pub overruled: Option<String>,
 }
 
 /// The cause that is certain enough to act on.
@@ -145,28 +148,28 @@ pub struct Ask {
 }
 
 /// Lays the workbench out.
-pub fn build(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer, ask: Ask) -> Bench {
+pub fn build(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer, ask: Ask) -> Workbench {
     let job = &assessed.job;
     let unit = liking.unit;
     let news = ask.seen.map_or(Vec::new(), |seen| {
         let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
         others.into_iter().map(|entry| ledger::line(job, entry, unit)).collect()
     });
-    let next = assessed.now.next.first().and_then(|proposal| checks::card(assessed, proposal.check));
+    let next = assessed.now.next.first().and_then(|proposal| checks::next(assessed, proposal));
     let then = assessed
         .now
         .next
         .iter()
         .skip(1)
         .take(3)
-        .filter_map(|proposal| Some((knowledge().check(proposal.check)?.ask.clone(), show::minutes(proposal.minutes))))
+        .map(|proposal| (checks::name(assessed, &proposal.step), show::minutes(proposal.minutes)))
         .collect();
     let settled = assessed.now.settled.and_then(|index| {
         let cause = knowledge().causes.get(index)?;
         let percent = show::percent(assessed.now.posterior.of(index));
         Some(Settled { name: cause.name.clone(), percent, put_right: cause.put_right.clone() })
     });
-    Bench {
+    Workbench {
         number: job.head.number,
         tag: job.head.vehicle.tag.clone(),
         description: job.head.vehicle.description.clone(),
@@ -174,7 +177,7 @@ pub fn build(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         complaint: job.head.complaint.clone(),
         stage,
         stations: stations::stations(assessed, stage, unit),
-        flag: flag(&assessed.now.may_run),
+        flag: flag(&assessed.now.flag),
         unit,
         key: Uuid::new_v4(),
         seen: job.seq(),
@@ -190,17 +193,17 @@ pub fn build(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
     }
 }
 
-pub fn flag(may_run: &MayRun) -> Flag {
-    match may_run {
-        MayRun::Yes => Flag { class: "flag-yes", word: "May run", why: "", instead: "" },
-        MayRun::No { why, instead } => Flag { class: "flag-no", word: "Do not run", why, instead },
-        MayRun::CrankFirst { why } => Flag {
-            class: "flag-crank",
-            word: "Crank first",
-            why,
-            instead: "It has been put right: crank without fuel or ignition until pressure shows on the gauge, and stop if none shows in about six seconds.",
-        },
-    }
+pub fn flag(flag: &velvet_dial_core::flag::Flag) -> Flag {
+    let class = match flag.word {
+        Word::MayRun => "flag-yes",
+        Word::CrankFirst => "flag-crank",
+        Word::DoNotRun => "flag-no",
+    };
+    let overruled = flag.overruled.as_ref().map(|test| {
+        let ask = knowledge().check(&test.check).map_or(test.check.as_str(), |check| check.ask.as_str());
+        format!("Overruled for “{ask}” alone, until {}.", show::moment(test.until.naive_utc()))
+    });
+    Flag { class, word: flag.word.label(), why: flag.why.unwrap_or_default(), instead: flag.instead.unwrap_or_default(), overruled }
 }
 
 fn work(assessed: &Assessed, stage: Stage, unit: Pressure, captures: &[Kept]) -> Work {
@@ -266,10 +269,14 @@ fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
         })
         .collect();
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);
-    let withheld = if assessed.now.may_run.allowed() { 0 } else { know.checks.iter().filter(|c| c.running && !answered(&c.id)).count() };
+    let withheld = if assessed.now.flag.allowed() { 0 } else { know.checks.iter().filter(|c| c.running() && !answered(&c.id)).count() };
+    let steps = assessed.now.next.iter().skip(1).flat_map(|proposal| match &proposal.step {
+        Step::Bench(_, behind) => behind.as_slice(),
+        step => std::slice::from_ref(step),
+    });
     TraceWork {
         // The first one stands beside already, under the suspects.
-        todo: assessed.now.next.iter().skip(1).filter_map(|proposal| checks::card(assessed, proposal.check)).collect(),
+        todo: steps.filter_map(|step| if let Step::Check(check) = step { checks::card(assessed, check) } else { None }).collect(),
         done: assessed.case.evidence.iter().filter_map(|e| checks::card(assessed, &e.check)).collect(),
         columns,
         moves,
@@ -315,6 +322,7 @@ fn put_right(assessed: &Assessed, unit: Pressure) -> PutRightWork {
 pub fn access_words(access: Access) -> &'static str {
     match access {
         Access::Outside => "",
+        Access::Cover => "front cover off",
         Access::Sump => "sump off",
         Access::EngineOut => "engine out",
     }

@@ -1,6 +1,5 @@
 //! The tables as text: what `velvet-dial evaluate` prints and `docs/evaluation.md` holds.
-use super::{CauseScore, Evaluation, Orders, SHOWN_BY_PRESSURE, Tally};
-use crate::trace::ENOUGH;
+use crate::{CauseScore, Evaluation, Orders, SHOWN_BY_PRESSURE, SoundScore, Tally, Tuned};
 use std::fmt::{Display, Formatter, Result};
 
 const LEVELS: [&str; 4] = [
@@ -10,14 +9,27 @@ const LEVELS: [&str; 4] = [
     "Where the default order ended, answers as the tables have them",
 ];
 /// Statements a bin needs before its gap is called one.
-const COUNTED: u32 = 100;
+const COUNTED: u32 = 400;
 
 impl Display for Evaluation {
     fn fmt(&self, f: &mut Formatter) -> Result {
-        writeln!(f, "Seed {}, {} engines. Shares in %; `n` is cases.\n", self.options.seed, self.options.engines)?;
+        writeln!(f, "Seed {}, {} engines of each rival. Shares in %; `n` is cases.\n", self.options.seed, self.options.engines)?;
+        writeln!(f, "## By rival\n\nPressures alone. *Called sound* is a stated soundness over one half; *condemned* is one under 1 %.\n")?;
         writeln!(
             f,
-            "## By cause, each as often as the other\n\nFour columns from the pressures alone, four with intake and the checks of minutes, and the leader where the default order ended on clear answers.\n"
+            "| rival | n | the thirteen: first three | first two groups | sound engines | called sound | condemned | faulty below their sheet | called sound | widest gap | mean gap |"
+        )?;
+        writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|")?;
+        for rival in &self.rivals {
+            let (widest, mean) = rival.calibration.gaps(COUNTED / 4);
+            self::rival(f, rival.name, &rival.shown, &rival.sound, (widest, mean))?;
+        }
+        let [pressures, ..] = &self.calibration;
+        self::rival(f, "**all**", &self.shown.pressures, &self.all.sound, pressures.gaps(COUNTED))?;
+        writeln!(f)?;
+        writeln!(
+            f,
+            "## By cause, each as often as the other\n\nFour columns from the pressures alone, four with intake and the checks of minutes, and the leader where the default order ended on clear answers; then, of sound engines, those called sound from the pressures alone.\n"
         )?;
         heading(f)?;
         for (id, score) in self.causes.iter().filter(|(id, _)| SHOWN_BY_PRESSURE.contains(&id.as_str())) {
@@ -51,8 +63,7 @@ impl Display for Evaluation {
 
         writeln!(
             f,
-            "## The orders of checks\n\nBegun at the four pressures, until one cause stands at {:.0} % or nothing is left to check.\n",
-            100.0 * ENOUGH
+            "## The orders\n\nBegun at the four pressures, until one cause stands at the certainty it is acted on at, or nothing left is worth its minutes.\n"
         )?;
         for (answers, (shown, coming)) in ["clear answers, 5 % wrong", "answers as the tables have them, and 5 % wrong on top"]
             .iter()
@@ -65,12 +76,44 @@ impl Display for Evaluation {
     }
 }
 
+/// A share in percent, or a dash where there is nothing to share.
+fn share(part: u32, of: u32) -> String {
+    if of == 0 { "–".to_owned() } else { format!("{:.1}", 100.0 * f64::from(part) / f64::from(of)) }
+}
+
+fn rival(f: &mut Formatter, name: &str, shown: &Tally, sound: &SoundScore, (widest, mean): (f64, f64)) -> Result {
+    writeln!(
+        f,
+        "| {name} | {} | {:.0} | {:.0} | {} | {} | {} | {} | {} | {widest:.1} | {mean:.1} |",
+        shown.cases,
+        100.0 * shown.share(shown.first_three),
+        100.0 * shown.share(shown.group_first_two),
+        sound.sound,
+        share(sound.called, sound.sound),
+        share(sound.condemned, sound.sound),
+        sound.below,
+        share(sound.missed, sound.below),
+    )
+}
+
+/// The table of a tuning.
+pub fn tuning(tuned: &[Tuned]) -> String {
+    let values: Vec<String> =
+        tuned.first().map_or_else(Vec::new, |first| first.scores.iter().map(|(value, _)| format!("{value}")).collect());
+    let mut text = format!("| rival | {} | chosen by the others |\n|---|{}---:|\n", values.join(" | "), "---:|".repeat(values.len()));
+    for rival in tuned {
+        let scores: Vec<String> = rival.scores.iter().map(|(_, score)| format!("{score:.3}")).collect();
+        text.push_str(&format!("| {} | {} | {} |\n", rival.name, scores.join(" | "), rival.chosen_by_others));
+    }
+    text
+}
+
 fn heading(f: &mut Formatter) -> Result {
     writeln!(
         f,
-        "| cause | n | first | first three | group first | first two groups | first | first three | group first | first two groups | checks answered: first |"
+        "| cause | n | first | first three | group first | first two groups | first | first three | group first | first two groups | checks answered: first | called sound |"
     )?;
-    writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|")
+    writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|")
 }
 
 fn shares(tally: &Tally) -> String {
@@ -80,12 +123,9 @@ fn shares(tally: &Tally) -> String {
 }
 
 fn row(f: &mut Formatter, name: &str, score: &CauseScore) -> Result {
-    let followed = if score.followed == 0 {
-        "–".to_owned()
-    } else {
-        format!("{:.0}", 100.0 * f64::from(score.followed_right) / f64::from(score.followed))
-    };
-    writeln!(f, "| {name} | {} | {} | {} | {followed} |", score.pressures.cases, shares(&score.pressures), shares(&score.intake))
+    let followed = share(score.followed_right, score.followed);
+    let called = share(score.sound.called, score.sound.sound);
+    writeln!(f, "| {name} | {} | {} | {} | {followed} | {called} |", score.pressures.cases, shares(&score.pressures), shares(&score.intake))
 }
 
 fn orders(f: &mut Formatter, name: &str, scores: &Orders) -> Result {

@@ -1,0 +1,140 @@
+//! The stop lines of an engine: what a held reading says about whether it may go on running.
+//!
+//! They belong to the engine, not to fixed numbers. Near idle (up to 1.25 of the idle speed, in gear or not) under a third of its idle minimum; no pressure
+//! at any speed the engine makes by itself (above half of its idle, since no starter turns it so fast); at speed under four tenths of the minimum for that
+//! speed; and less than half of what the same engine showed at less speed on the same gauge at like oil temperature. The minimum is the sheet's; between two
+//! of its speeds on the line between them, above the last one the last; where the sheet says nothing, the trade's rule of thumb of 70 kPa for
+//! each 1000 rpm. A needle under its first mark may stand at nothing, and is taken so.
+use crate::case::{Case, Reading, Shows};
+use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
+
+const NEAR_IDLE: f64 = 1.25;
+const BY_ITSELF: f64 = 0.5;
+const IDLE_SHARE: f64 = 1.0 / 3.0;
+const SPEED_SHARE: f64 = 0.4;
+const STARVES_SHARE: f64 = 0.5;
+/// At most this is no pressure at all: no workshop gauge tells it from nothing.
+const NONE_KPA: f64 = 5.0;
+/// Faster by this factor, and oil within this of the same temperature, for one reading to be held against another.
+const FASTER: f64 = 1.1;
+const LIKE_K: f64 = 15.0;
+/// A sheet's line is a reading's own within this share of its speed and of this of its temperature.
+const OWN_SHARE: f64 = 0.1;
+const OWN_K: f64 = 20.0;
+/// Oil at least this warm is held to a rule of thumb, which is for hot oil, °C.
+const HOT_C: f64 = 75.0;
+
+/// What a reading says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) struct Says {
+    pub none: bool,
+    pub idle: bool,
+    pub speed: bool,
+    pub starves: bool,
+    pub below_limit: bool,
+    /// The engine turned by itself and the needle showed a value.
+    pub measured: bool,
+}
+
+impl Says {
+    pub fn stops(self) -> bool {
+        self.none || self.idle || self.speed || self.starves
+    }
+
+    /// Clear of every stop line.
+    pub fn clear(self) -> bool {
+        self.measured && !self.stops()
+    }
+
+    /// The facts of the safety rules.
+    pub fn facts(self) -> impl Iterator<Item = &'static str> {
+        [
+            (self.none, "reading:none"),
+            (self.idle, "reading:idle"),
+            (self.speed, "reading:speed"),
+            (self.starves, "reading:starves"),
+            (self.below_limit, "reading:below_limit"),
+        ]
+        .into_iter()
+        .filter_map(|(holds, fact)| holds.then_some(fact))
+    }
+}
+
+/// Holds a reading of a case to the lines.
+pub(super) fn says(case: &Case, reading: &Reading) -> Says {
+    let idle_rpm = case.engine.idle_rpm;
+    if reading.rpm <= BY_ITSELF * idle_rpm {
+        // Cranked, or standing: what it shows then is no held reading of a running engine.
+        return Says::default();
+    }
+    let least = least_kpa(case, reading);
+    let (low, pegged) = match reading.shown() {
+        Shows::Value => (reading.kpa, false),
+        Shows::UnderFirstMark => (0.0, false),
+        Shows::Pegged => (reading.kpa, true),
+    };
+    let near_idle = reading.rpm <= NEAR_IDLE * idle_rpm;
+    let starves = case.readings.iter().any(|other| {
+        let alike = other.instrument == reading.instrument && other.phase == reading.phase && other.shown() != Shows::UnderFirstMark;
+        let near = (other.oil_temp_c - reading.oil_temp_c).abs() <= LIKE_K;
+        alike && near && other.rpm > BY_ITSELF * idle_rpm && reading.rpm >= FASTER * other.rpm && low < STARVES_SHARE * other.kpa
+    });
+    Says {
+        none: low <= NONE_KPA,
+        idle: !pegged && near_idle && low < IDLE_SHARE * least,
+        speed: !pegged && !near_idle && low < SPEED_SHARE * least,
+        starves: !pegged && starves,
+        below_limit: !pegged && low < own_least_kpa(case, reading),
+        measured: reading.shown() != Shows::UnderFirstMark,
+    }
+}
+
+/// Speeds and least pressures the sheet names, by rising speed; of two at one speed that for this reading's gear.
+fn named(case: &Case, reading: &Reading) -> Vec<(f64, f64)> {
+    let mut named: Vec<(f64, f64, bool)> = case
+        .spec
+        .iter()
+        .flat_map(|sheet| &sheet.points)
+        .filter_map(|point| Some((point.rpm, point.min_kpa?, point.gear == reading.gear)))
+        .collect();
+    named.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.2.cmp(&a.2)));
+    named.dedup_by(|later, first| (later.0 - first.0).abs() < 1.0);
+    named.into_iter().map(|(rpm, kpa, _)| (rpm, kpa)).collect()
+}
+
+/// The least pressure at a reading's speed, kPa: the sheet's, else the rule of thumb's.
+pub(super) fn least_kpa(case: &Case, reading: &Reading) -> f64 {
+    let (rpm, idle_rpm) = (reading.rpm, case.engine.idle_rpm);
+    let thumb = RULE_OF_THUMB_KPA_PER_KRPM * rpm.max(idle_rpm.min(rpm / 0.7)) / 1000.0;
+    let named = named(case, reading);
+    if rpm <= NEAR_IDLE * idle_rpm {
+        let of_idle = named.iter().filter(|(at, _)| *at <= NEAR_IDLE * idle_rpm);
+        return of_idle.min_by(|a, b| (a.0 - rpm).abs().total_cmp(&(b.0 - rpm).abs())).map_or(thumb, |(_, kpa)| *kpa);
+    }
+    let under = named.iter().rev().find(|(at, _)| *at <= rpm);
+    let over = named.iter().find(|(at, _)| *at > rpm);
+    match (under, over) {
+        (Some((low_rpm, low)), Some((high_rpm, high))) => low + (high - low) * (rpm - low_rpm) / (high_rpm - low_rpm),
+        // A sheet that names idle alone says nothing of speed.
+        (Some((at, _)), None) if *at <= NEAR_IDLE * idle_rpm => thumb,
+        (Some((_, kpa)), None) => *kpa,
+        (None, Some((at, kpa))) => thumb.min(kpa * rpm / at),
+        (None, None) => thumb,
+    }
+}
+
+/// The limit that is a reading's own: of the sheet's line at its speed and temperature, else the rule of thumb where there is no sheet; 0 where none is.
+fn own_least_kpa(case: &Case, reading: &Reading) -> f64 {
+    let Some(sheet) = &case.spec else {
+        return if reading.oil_temp_c >= HOT_C { RULE_OF_THUMB_KPA_PER_KRPM * reading.rpm / 1000.0 } else { 0.0 };
+    };
+    let own = |share: f64, kelvin: f64| (share <= OWN_SHARE) && (kelvin <= OWN_K || reading.oil_temp_c < HOT_C);
+    sheet
+        .points
+        .iter()
+        .filter(|point| {
+            point.gear == reading.gear && own((point.rpm / reading.rpm - 1.0).abs(), (point.oil_temp_c - reading.oil_temp_c).abs())
+        })
+        .filter_map(|point| point.min_kpa)
+        .fold(0.0, f64::max)
+}

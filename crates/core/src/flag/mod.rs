@@ -1,0 +1,224 @@
+//! May it run: a small state machine over what was found and done, in the order of time.
+//!
+//! Words: a *fact* is a circumstance, an outcome or what a reading says against the engine's stop lines. A *rule* of `knowledge/safety.toml` is
+//! *found* when its facts are, *answered* by a repair or a check that it names, and *lifted* by the first reading clear of the stop lines after that. Found, the
+//! engine must not run; answered, it is cranked first. A new fact finds the rule anew, after a repair as well as before.
+//!
+//! A person may overrule the word for one named test of some minutes: the word stays, the test is told beside it, and it ends by itself or by the next
+//! thing that stops.
+mod ledger;
+mod lines;
+mod rules;
+
+pub use rules::{fault, stops};
+
+use crate::believe;
+use crate::case::Case;
+use chrono::{DateTime, TimeDelta, Utc};
+use ledger::{Event, events};
+use rules::{Rule, rules};
+use serde::{Deserialize, Serialize};
+
+/// The word of the flag, the strictest last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Word {
+    /// Nothing speaks against it.
+    MayRun,
+    /// Turned with fuel or ignition disabled, until pressure shows.
+    CrankFirst,
+    /// It must not.
+    DoNotRun,
+}
+
+impl Word {
+    /// On a screen.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::MayRun => "May run",
+            Self::CrankFirst => "Crank first",
+            Self::DoNotRun => "Do not run",
+        }
+    }
+}
+
+/// The flag overruled for one test.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Overruled {
+    /// The one test.
+    pub check: String,
+    /// When the flag goes back by itself.
+    pub until: DateTime<Utc>,
+    /// Why, in the person's words.
+    pub reason: Option<String>,
+}
+
+/// Whether the engine may be started.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Flag {
+    /// The word.
+    pub word: Word,
+    /// Why, in a sentence; none when it may run.
+    pub why: Option<&'static str>,
+    /// What to do instead; none when it may run.
+    pub instead: Option<&'static str>,
+    /// The rule that speaks, by its id.
+    pub rule: Option<&'static str>,
+    /// It may be cranked without fuel.
+    pub may_crank: bool,
+    /// A crank without fuel has shown pressure: one reading may be taken near idle.
+    pub cranked: bool,
+    /// A person has overruled it for one test.
+    pub overruled: Option<Overruled>,
+}
+
+impl Flag {
+    /// True when it may run as it stands.
+    pub fn allowed(&self) -> bool {
+        self.word == Word::MayRun
+    }
+
+    /// True when one reading near idle may be taken.
+    pub fn one_reading(&self) -> bool {
+        self.allowed() || (self.word == Word::CrankFirst && self.cranked)
+    }
+}
+
+const CRANKED: &str =
+    "Pressure showed when it was cranked: start it, take one reading near idle, and shut it off if it is not clear of the limit.";
+const CRANK: &str =
+    "Crank with fuel or ignition disabled and the gauge fitted until pressure shows; stop if none shows in about six seconds.";
+
+/// Where a rule stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Standing {
+    /// Not found, or lifted.
+    Quiet,
+    Found,
+    Answered,
+}
+
+/// The flag of a case. `now` is the moment it is asked for; without it an overruling is over.
+pub fn flag(case: &Case, now: Option<DateTime<Utc>>) -> Flag {
+    let not_believed = believe::not_believed(case);
+    let events = events(case, |index| !not_believed.iter().any(|told| told.reading == index));
+    // A finding that stops after the overruling ends it.
+    let mut stopped_since = false;
+    let mut overruled = None;
+    let mut cranked = false;
+    let mut standing: Vec<Walk> = rules().iter().map(Walk::new).collect();
+    let mut good = None;
+    for event in &events {
+        match event {
+            Event::Read(says, believed) => good = if *believed { Some(says.clear() && !says.below_limit) } else { good },
+            Event::Found(fact) if fact == "crank_no_fuel=shows" || fact == "crank_no_fuel=slow" => cranked = true,
+            Event::Overruled(act) => {
+                overruled = act.check.clone().zip(act.at.zip(act.minutes)).map(|(check, (at, minutes))| {
+                    let until = at + TimeDelta::seconds((60.0 * minutes) as i64);
+                    (at, Overruled { check, until, reason: act.reason.clone() })
+                });
+                stopped_since = false;
+            }
+            Event::Found(_) | Event::Repaired { .. } => {}
+        }
+        for walk in &mut standing {
+            if walk.meets(event) {
+                stopped_since = true;
+                cranked = false;
+            }
+        }
+        if matches!(event, Event::Repaired { .. }) {
+            cranked = false;
+        }
+    }
+    let silent = |rule: &Rule| good == Some(true) && rule.without.iter().any(|fact| fact == "reading:good");
+    let word_of = |walk: &Walk| match walk.standing {
+        Standing::Quiet => Word::MayRun,
+        _ if silent(walk.rule) => Word::MayRun,
+        Standing::Found => walk.rule.flag,
+        Standing::Answered => Word::CrankFirst,
+    };
+    let strictest = standing.iter().map(|walk| (word_of(walk), walk)).rev().max_by_key(|(word, _)| *word);
+    let Some((word, walk)) = strictest.filter(|(word, _)| *word != Word::MayRun) else {
+        return Flag { word: Word::MayRun, why: None, instead: None, rule: None, may_crank: true, cranked: false, overruled: None };
+    };
+    let instead = match (word, walk.standing) {
+        (Word::CrankFirst, _) if cranked => CRANKED,
+        (Word::CrankFirst, Standing::Answered) => CRANK,
+        _ => &walk.rule.instead,
+    };
+    let stands = |walk: &Walk| walk.standing == Standing::Found && word_of(walk) != Word::MayRun;
+    let may_crank = standing.iter().all(|walk| walk.rule.may_crank || !stands(walk));
+    let overruled =
+        overruled.filter(|(at, test)| !stopped_since && now.is_some_and(|now| *at <= now && now < test.until)).map(|(_, test)| test);
+    Flag { word, why: Some(&walk.rule.why), instead: Some(instead), rule: Some(&walk.rule.id), may_crank, cranked, overruled }
+}
+
+/// A rule on its way through the events.
+struct Walk {
+    rule: &'static Rule,
+    standing: Standing,
+    /// For each of the rule's lists, whether one of its facts stands unanswered.
+    live: Vec<bool>,
+}
+
+impl Walk {
+    fn new(rule: &'static Rule) -> Self {
+        Self { rule, standing: Standing::Quiet, live: vec![false; rule.all.len()] }
+    }
+
+    /// Takes the next event; true when it finds the rule.
+    fn meets(&mut self, event: &Event) -> bool {
+        match event {
+            Event::Found(fact) => {
+                if self.answered_by(fact) {
+                    self.answer();
+                }
+                self.fact(fact)
+            }
+            Event::Read(says, believed) => {
+                let mut found = false;
+                for fact in says.facts() {
+                    found |= self.fact(fact);
+                }
+                if !found && *believed && says.clear() && self.standing == Standing::Answered {
+                    self.standing = Standing::Quiet;
+                }
+                found
+            }
+            Event::Repaired { cause, group } => {
+                let answers = &self.rule.answered_by;
+                if answers.groups.iter().any(|known| known == group) || answers.causes.iter().any(|known| known == cause) {
+                    self.answer();
+                }
+                false
+            }
+            Event::Overruled(_) => false,
+        }
+    }
+
+    fn answered_by(&self, fact: &str) -> bool {
+        self.rule.answered_by.checks.iter().any(|check| check == fact || (check == "crank_no_fuel=shows" && fact == "crank_no_fuel=slow"))
+    }
+
+    fn answer(&mut self) {
+        self.live.fill(false);
+        if self.standing == Standing::Found {
+            self.standing = Standing::Answered;
+        }
+    }
+
+    fn fact(&mut self, fact: &str) -> bool {
+        let mut named = false;
+        for (live, any) in self.live.iter_mut().zip(&self.rule.all) {
+            if any.iter().any(|known| known == fact) {
+                (*live, named) = (true, true);
+            }
+        }
+        let found = named && self.live.iter().all(|live| *live);
+        if found {
+            self.standing = Standing::Found;
+        }
+        found
+    }
+}

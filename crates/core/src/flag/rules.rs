@@ -1,0 +1,57 @@
+//! The stop rules of `knowledge/safety.toml`, read once.
+use super::Word;
+use serde::Deserialize;
+use std::sync::LazyLock;
+
+/// What lifts a rule to *crank first*.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Answers {
+    pub groups: Vec<String>,
+    pub causes: Vec<String>,
+    pub checks: Vec<String>,
+}
+
+/// A rule.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Rule {
+    pub id: String,
+    pub flag: Word,
+    #[serde(default = "usually")]
+    pub may_crank: bool,
+    pub all: Vec<Vec<String>>,
+    #[serde(default)]
+    pub without: Vec<String>,
+    pub why: String,
+    pub instead: String,
+    pub answered_by: Answers,
+}
+
+fn usually() -> bool {
+    true
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Rules {
+    stop: Vec<Rule>,
+}
+
+static RULES: LazyLock<Result<Rules, toml::de::Error>> = LazyLock::new(|| toml::from_str(include_str!("../../knowledge/safety.toml")));
+
+/// The rules, in the order of the file; none when the file is broken, which [`fault`] tells and the program refuses to start on.
+pub(super) fn rules() -> &'static [Rule] {
+    RULES.as_ref().map(|rules| rules.stop.as_slice()).unwrap_or_default()
+}
+
+/// What is wrong with the safety file; `None` when all is well. The program does not start otherwise.
+pub fn fault() -> Option<String> {
+    RULES.as_ref().err().map(ToString::to_string)
+}
+
+/// True when this outcome of a check alone means that the engine must not run, whatever else is known.
+pub fn stops(check: &str, outcome: &str) -> bool {
+    let key = format!("{check}={outcome}");
+    rules().iter().any(|rule| rule.flag != Word::MayRun && rule.all.len() == 1 && rule.all.iter().all(|any| any.contains(&key)))
+}

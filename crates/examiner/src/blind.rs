@@ -1,0 +1,233 @@
+//! A blind case: what a technician would have on paper of an engine whose fault only the examiner knows.
+use crate::build::{Made, between, break_it, healthy, port_kpa, scatter};
+use crate::habit::Habit;
+use crate::rival::Rival;
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use velvet_dial_core::case::{Case, FORMAT, Reading};
+use velvet_dial_core::circuit::{Fault, Layout};
+use velvet_dial_core::instrument::{Instrument, Kind};
+use velvet_dial_core::trace::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs};
+use velvet_dial_core::trace::pick;
+
+/// An engine with its four points of the run: cold idle, hot idle, two held speeds.
+#[derive(Debug, Clone)]
+pub(crate) struct Engine {
+    made: Made,
+    points: [(f64, f64); 4],
+    gauge: Instrument,
+    /// The oil is so much colder than the technician estimates, K; none with a probe.
+    lags_k: Option<f64>,
+}
+
+/// A case and its secret.
+#[derive(Debug, Clone)]
+pub(crate) struct Blind {
+    pub case: Case,
+    /// The hypothesis it was drawn from, by index.
+    pub truth: usize,
+    /// What every check would answer, by check: as the fault shows it, and as the tables have it.
+    pub answers: [Vec<usize>; 2],
+    /// What was told at intake.
+    pub told: Vec<String>,
+    /// A hot reading is under the sheet's least, in truth.
+    pub below: bool,
+    engine: Rival,
+    lies: Lies,
+}
+
+/// How a gauge lies.
+#[derive(Debug, Clone, Copy)]
+struct Lies {
+    class_kpa: f64,
+    offset_kpa: f64,
+    slope: f64,
+}
+
+impl Blind {
+    /// What this engine's gauge would show at another point.
+    pub fn shows_kpa(&self, rpm: f64, temp_c: f64) -> f64 {
+        self.lies.shown(port_kpa(&self.engine, &self.case.engine.layout, rpm, temp_c))
+    }
+}
+
+impl Lies {
+    fn shown(self, kpa: f64) -> f64 {
+        (kpa * self.slope + self.offset_kpa + 0.8 * self.class_kpa).max(0.0)
+    }
+}
+
+/// Share of wrong answers on top of what the checks themselves miss.
+pub(crate) const WRONG: f64 = 0.05;
+/// Share of findings that are overlooked where answers are as the tables have them: the part is taken for a sound one.
+const OVERLOOKED: f64 = 0.1;
+/// Share of the runs without a probe, and how far the oil lags what is then estimated, K.
+const ESTIMATED: f64 = 0.3;
+const LAGS_K: f64 = 12.0;
+/// An outcome counts as what a fault shows when it is at least this share as frequent as the most frequent one.
+const SHOWS: f64 = 0.5;
+/// How far the examiner's tables stray from the tracer's: standard deviation of the logarithm of every entry.
+const STRAY: f64 = 0.5;
+/// Severities tried until a fault is bad enough to be complained of.
+const TRIES: usize = 12;
+
+impl Engine {
+    pub fn drawn(habit: &Habit, rng: &mut ChaCha8Rng) -> Self {
+        let made = healthy(habit, rng);
+        let idle = made.card.idle_rpm;
+        let cold = between(rng, 5.0, 28.0).round();
+        let hot = made.sheet.points.first().map_or(95.0, |point| point.oil_temp_c) + between(rng, -4.0, 6.0);
+        let [middle, fast] = made.fast_rpm;
+        let mut near_hot = |rpm: f64| (rpm, (hot + between(rng, -3.0, 4.0)).round());
+        let points = [((1.1 * idle).round(), cold), near_hot(idle), near_hot(middle), near_hot(fast)];
+        let class_percent = if rng.random() { 1.0 } else { 1.6 };
+        let gauge = Instrument { kind: Kind::Bourdon, full_scale_kpa: 1000.0, class_percent, graduation_kpa: 20.0, calibrated_on: None };
+        let lags_k = (rng.random::<f64>() < ESTIMATED).then(|| between(rng, 0.0, LAGS_K).round());
+        Self { made, points, gauge, lags_k }
+    }
+
+    pub fn layout(&self) -> &Layout {
+        &self.made.card.layout
+    }
+
+    /// The case of this engine with a hypothesis of the tracer's behind it; `None` when nothing about it would be complained of.
+    pub fn with(&self, know: &Knowledge, truth: usize, noticed: f64, rng: &mut ChaCha8Rng) -> Option<Blind> {
+        let hypothesis = know.hypotheses.get(truth)?;
+        let cause = know.causes.get(hypothesis.first)?;
+        let layout = &self.made.card.layout;
+        if cause.needs.is_some_and(|part| !part.is_in(layout)) {
+            return None;
+        }
+        let faults: Vec<Fault> = [Some(hypothesis.first), hypothesis.second]
+            .into_iter()
+            .flatten()
+            .filter_map(|cause| know.causes.get(cause))
+            .map(|cause| cause.fault)
+            .collect();
+        let quiet = faults.iter().all(|fault| *fault == Fault::None);
+        // An idle that is too low is read as it runs.
+        let mut points = self.points;
+        if cause.id == "idle_low" {
+            let drop = between(rng, 0.15, 0.4);
+            let [cold, hot, ..] = &mut points;
+            (cold.0, hot.0) = ((cold.0 * (1.0 - drop)).round(), (hot.0 * (1.0 - drop)).round());
+        }
+        let sound = points.map(|(rpm, temp)| port_kpa(&self.made.engine, layout, rpm, temp));
+        for _ in 0..TRIES {
+            let severity: f64 = rng.random();
+            let mut engine = self.made.engine.clone();
+            for fault in &faults {
+                break_it(&mut engine, *fault, severity, rng);
+            }
+            let true_kpa = points.map(|(rpm, temp)| port_kpa(&engine, layout, rpm, temp));
+            if quiet || self.noticed(noticed, &points, &sound, &true_kpa) {
+                let lies = self.lies(cause.reading, rng);
+                let readings = self.read((cause.reading, lies), &points, &true_kpa, rng);
+                let state = BANDS * truth + usize::from(severity >= SLIGHT_UNDER);
+                let case = Case {
+                    format: FORMAT.to_owned(),
+                    id: None,
+                    engine: self.made.card.clone(),
+                    spec: Some(self.made.sheet.clone()),
+                    instruments: [("g".to_owned(), self.gauge.clone())].into(),
+                    readings,
+                    evidence: Vec::new(),
+                    circumstances: Vec::new(),
+                    acts: Vec::new(),
+                    bench: None,
+                    pattern: None,
+                };
+                let answers = [true, false]
+                    .map(|clear| know.checks.iter().enumerate().map(|(index, check)| answer(check, index, state, clear, rng)).collect());
+                let below = points.iter().zip(true_kpa).any(|((rpm, temp), kpa)| *temp > 60.0 && kpa < self.least_kpa(*rpm));
+                return Some(Blind { case, truth, answers, told: told(know, state, rng), below, engine, lies });
+            }
+        }
+        None
+    }
+
+    fn least_kpa(&self, rpm: f64) -> f64 {
+        self.made.sheet.points.iter().find(|p| p.rpm == rpm).and_then(|p| p.min_kpa).unwrap_or(0.0)
+    }
+
+    /// Somebody complains: a hot pressure under the sheet, or any that has gone so far, as a share, from what this engine made when sound.
+    fn noticed(&self, share: f64, points: &[(f64, f64); 4], sound: &[f64; 4], now: &[f64; 4]) -> bool {
+        points
+            .iter()
+            .zip(sound.iter().zip(now))
+            .any(|((rpm, temp), (sound, now))| (now / sound.max(1.0) - 1.0).abs() > share || (*temp > 60.0 && *now < self.least_kpa(*rpm)))
+    }
+
+    /// How far the gauge is off: by its class, and where it is the fault at rest or in its slope.
+    fn lies(&self, bears: ShownAs, rng: &mut ChaCha8Rng) -> Lies {
+        let class_kpa = self.gauge.class_percent / 100.0 * self.gauge.full_scale_kpa * between(rng, -1.0, 1.0);
+        let (offset_kpa, slope) = match bears {
+            ShownAs::Distorted if rng.random() => (between(rng, 20.0, 80.0) * if rng.random() { 1.0 } else { -1.0 }, 1.0),
+            ShownAs::Distorted => (0.0, between(rng, 0.55, 0.85)),
+            _ => (0.0, 1.0),
+        };
+        Lies { class_kpa, offset_kpa, slope }
+    }
+
+    /// The four readings off a real gauge: class, graduation, needle, a thermometer or an estimate and a tachometer that are a little off.
+    fn read(&self, (bears, lies): (ShownAs, Lies), points: &[(f64, f64); 4], true_kpa: &[f64; 4], rng: &mut ChaCha8Rng) -> Vec<Reading> {
+        let mut readings = Vec::new();
+        for ((rpm, temp), kpa) in points.iter().zip(true_kpa) {
+            let strange = if bears == ShownAs::Anything { (0.5 * scatter(rng)).exp() } else { 1.0 };
+            let held = 1.0 + 0.01 * scatter(rng);
+            let shown = (lies.shown(kpa * strange * held) + 0.2 * lies.class_kpa.abs() * between(rng, -1.0, 1.0)).max(0.0);
+            let step = 0.5 * self.gauge.graduation_kpa;
+            let noted = if *temp > 40.0 { temp + self.lags_k.unwrap_or_else(|| (1.5 * scatter(rng)).round()) } else { *temp };
+            readings.push(Reading {
+                oil_temp_estimated: self.lags_k.is_some(),
+                spread_kpa: (0.01 * kpa).round(),
+                instrument: Some("g".to_owned()),
+                ..Reading::of(*rpm, noted, (shown / step).round() * step)
+            });
+        }
+        readings
+    }
+}
+
+/// An entry of the examiner's own tables: the tracer's, strayed from by a factor that belongs to this entry and stays the same.
+fn strayed(p: f64, place: (usize, usize, usize)) -> f64 {
+    let (table, state, outcome) = place;
+    let mut own = ChaCha8Rng::seed_from_u64(((table * 4096 + state / BANDS) * 64 + outcome) as u64);
+    p * (STRAY * scatter(&mut own)).exp()
+}
+
+/// A check's answer. `clear`: an outcome that the fault is known to show, but for [`WRONG`] of the answers; else a draw from the examiner's whole
+/// table, in which sound parts are mistaken and broken ones missed, and [`WRONG`] on top of that.
+fn answer(check: &Check, index: usize, state: usize, clear: bool, rng: &mut ChaCha8Rng) -> usize {
+    let outcomes = check.outcomes.len();
+    let mut row: Vec<f64> = (0..outcomes).map(|outcome| strayed(check.likelihood(state, outcome), (index, state, outcome))).collect();
+    if clear {
+        let most = row.iter().copied().fold(0.0, f64::max);
+        row.iter_mut().filter(|p| **p < SHOWS * most).for_each(|p| *p = 0.0);
+    }
+    let overlooked = !clear && rng.random::<f64>() < OVERLOOKED;
+    let sound = check.usual.p.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(outcome, _)| outcome);
+    let right = if overlooked { sound } else { pick(&row, rng.random()) };
+    if rng.random::<f64>() < WRONG { (right + rng.random_range(1..outcomes.max(2))) % outcomes } else { right }
+}
+
+fn told(know: &Knowledge, state: usize, rng: &mut ChaCha8Rng) -> Vec<String> {
+    let mut told = Vec::new();
+    for (index, circumstance) in know.circumstances.iter().enumerate() {
+        let p = circumstance.likelihood(state);
+        let yes = strayed(p, (1000 + index, state, 0));
+        let no = strayed(1.0 - p, (1000 + index, state, 1));
+        if rng.random::<f64>() < yes / (yes + no) {
+            told.push(circumstance.id.clone());
+        }
+    }
+    told
+}
+
+/// True when a cause counts as the true one of a hypothesis: what came first of a linked pair, either of two that met.
+pub(crate) fn is_true(hypothesis: &Hypothesis, cause: usize) -> bool {
+    match hypothesis.link {
+        Link::Together => hypothesis.holds(cause),
+        _ => hypothesis.first == cause,
+    }
+}
