@@ -123,7 +123,7 @@ fn two_gauges(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
 
 /// A peak that was not cleared, or a line with its valve shut: the later of two that are alike is not believed.
 fn stuck_needle(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
-    let idle = |reading: &Reading| reading.rpm <= 1.25 * case.engine.idle_rpm;
+    let idle = |reading: &Reading| case.engine.idles_at(reading.rpm);
     let mut found = Vec::new();
     for (place, (_, a)) in left.iter().enumerate() {
         for (second, b) in left.iter().skip(place + 1) {

@@ -1,6 +1,5 @@
 //! Units a person meets. Inside, pressure is kPa gauge, temperature °C, speed turns a minute.
 use crate::choice::choice;
-use crate::circuit::Card;
 use serde::{Deserialize, Serialize};
 
 /// Unit of pressure on screens, in forms and in captures.
@@ -80,11 +79,6 @@ impl Default for Gear {
     fn default() -> Self {
         Self::Neutral
     }
-}
-
-/// A speed near the card's idle counts as idle.
-pub fn is_idle(card: &Card, rpm: f64) -> bool {
-    rpm <= 1.25 * card.idle_rpm
 }
 
 /// A figure as it is told: to four figures, and whole from a thousand on. What is finer nobody measured.

@@ -117,7 +117,10 @@ prop_compose! {
 }
 
 prop_compose! {
-    fn points()(rpm in 0.0..10_000.0f64, oil_temp_c in -20.0..150.0f64, drive: bool, min in prop::option::of(0.0..1200.0f64), over in prop::option::of(0.0..1200.0f64)) -> Value {
+    // Sheets typed in the wrong unit among them: 3 kPa for 3 bar.
+    fn points()(
+        rpm in 0.0..10_000.0f64, oil_temp_c in -20.0..150.0f64, drive: bool, min in prop::option::of(prop_oneof![0.0..6.0f64, 0.0..1200.0]), over in prop::option::of(prop_oneof![0.0..6.0f64, 0.0..1200.0])
+    ) -> Value {
         json!({ "rpm": rpm, "oil_temp_c": oil_temp_c, "gear": if drive { "drive" } else { "neutral" }, "min_kpa": min, "max_kpa": over.map(|over| min.unwrap_or(0.0) + over) })
     }
 }
@@ -125,7 +128,7 @@ prop_compose! {
 prop_compose! {
     /// Any case the format allows.
     fn cases()(
-        layout in layouts(), litres in 0.1..20.0f64, cylinders in 1..16u32, idle in 300.0..2000.0f64, grade in 0..20usize, relief in prop::option::of(50.0..1500.0f64),
+        layout in layouts(), litres in 0.1..20.0f64, cylinders in 1..16u32, idle in 300.0..2000.0f64, grade in 0..24usize, rated in prop::option::of(1.01..12.0f64), relief in prop::option::of(50.0..1500.0f64),
         spec in prop::option::of(prop::collection::vec(points(), 0..4)), full_scale in 50.0..4000.0f64, class in 0.05..10.0f64, graduation in 0.1..200.0f64,
         readings in prop::collection::vec(readings(), 1..5), checks in prop::collection::vec((0..40usize, 0..10usize), 0..6), told in prop::collection::vec(0..22usize, 0..5)
     ) -> Value {
@@ -142,7 +145,8 @@ prop_compose! {
         told.dedup();
         json!({
             "format": "velvet-dial.case/1",
-            "engine": { "displacement_l": litres, "cylinders": cylinders, "idle_rpm": idle, "oil_grade": oil::grades()[grade].grade, "relief_opens_kpa": relief, "layout": layout },
+            "engine": { "displacement_l": litres, "cylinders": cylinders, "idle_rpm": idle, "oil_grade": oil::grades()[grade].grade, "relief_opens_kpa": relief, "layout": layout,
+                "rated_rpm": rated.map(|times| (times * idle).clamp(500.0, 10_000.0)).filter(|rated| *rated > idle) },
             "spec": spec.map(|points| json!({ "points": points })),
             "instruments": { "g1": { "full_scale_kpa": full_scale, "class_percent": class, "graduation_kpa": graduation } },
             "readings": readings, "evidence": evidence, "circumstances": told

@@ -108,6 +108,8 @@ pub struct CauseScore {
     pub followed: u32,
     /// Of these, cases in which its leader was the true cause.
     pub followed_right: u32,
+    /// From the pressures alone, cases below their sheet.
+    pub below: Tally,
     /// How many of the cases were sound engines, and what was said of them.
     pub sound: SoundScore,
 }
@@ -156,6 +158,7 @@ struct Seen {
     rival: usize,
     truth: usize,
     equal: bool,
+    below: bool,
     tallies: [Tally; 2],
     sound: SoundScore,
     stated: [Vec<Stated>; 4],
@@ -233,6 +236,9 @@ impl CauseScore {
         self.pressures.add(pressures);
         self.intake.add(intake);
         self.sound.add(case.sound);
+        if case.below {
+            self.below.add(pressures);
+        }
         let [clear, _] = &case.orders;
         if let Some((_, score)) = clear.iter().find(|(name, _)| *name == DEFAULT_ORDER) {
             self.followed += score.cases;
@@ -327,6 +333,7 @@ fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal):
         rival,
         truth: blind.truth,
         equal,
+        below: blind.below,
         tallies: [tally(&bare.posterior), tally(&with_intake.posterior)],
         sound,
         stated: [said(&bare.posterior), said(&with_intake.posterior), clear, tables],

@@ -26,7 +26,14 @@ impl Display for Evaluation {
         }
         let [pressures, ..] = &self.calibration;
         self::rival(f, "**all**", &self.shown.pressures, &self.all.sound, pressures.gaps(COUNTED))?;
-        writeln!(f)?;
+        let (below, all) = (&self.shown.below, &self.shown.pressures);
+        writeln!(
+            f,
+            "\nOf the thirteen, {} are below their sheet: first three {:.0}, first two groups {:.0}. The others keep their sheet and were noticed by a change alone.\n",
+            share(below.cases, all.cases),
+            100.0 * below.share(below.first_three),
+            100.0 * below.share(below.group_first_two)
+        )?;
         writeln!(
             f,
             "## By cause, each as often as the other\n\nFour columns from the pressures alone, four with intake and the checks of minutes, and the leader where the default order ended on clear answers; then, of sound engines, those called sound from the pressures alone.\n"

@@ -22,9 +22,9 @@ use chrono::{DateTime, Utc};
 /// What a sound circuit keeps of its odds when a point is surely outside its limit: the sheet may be for another engine. Outside a rule of thumb it keeps more.
 const LEAST_CONFORMING: f64 = 1e-4;
 const LEAST_BY_THUMB: f64 = 0.05;
-/// Of the faulty engines that come in, the share that keeps every point of its sheet, over that of the sound ones. With what paper weighs among the draws this
-/// stays under the factor of five that limits alone may move the odds by.
-const FAULTY_WITHIN: f64 = 0.5;
+/// Of the faulty engines that come in, the share that keeps every point of its sheet, over that of the sound ones: a lamp lights far under most sheets. With what
+/// paper weighs among the draws this stays under the factor of five that limits alone may move the odds by.
+const FAULTY_WITHIN: f64 = 0.25;
 /// How often what cannot be believed is read with a gauge or line at fault, and otherwise.
 const NOT_BELIEVED: (f64, f64) = (0.5, 0.03);
 /// How often an idle is found low with each: where that is the fault, and otherwise; and how low, as shares of the card's.
@@ -243,7 +243,7 @@ fn idle_finding(know: &Knowledge, case: &Case, weighed: impl Fn(usize) -> bool) 
     let near = |reading: &Reading| {
         reading.phase == Phase::Before
             && reading.rpm > IDLE_LOW_SHARES.0 * idle_rpm
-            && reading.rpm <= 1.25 * idle_rpm
+            && case.engine.idles_at(reading.rpm)
             && reading.gear == crate::unit::Gear::Neutral
     };
     let lowest =

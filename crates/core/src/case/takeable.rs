@@ -1,7 +1,7 @@
 //! Readings that could be taken: the points of the sheet, else those of the trade's run, that nobody has taken yet.
 use super::verdict::gauge;
 use super::{Case, OilIs, Phase, Reading, Slope};
-use crate::circuit::Working;
+use crate::circuit::{Card, Working};
 use crate::trace::{BenchState, HOT_FROM_C, Pressures, Takeable, Tracer};
 use crate::unit::Gear;
 
@@ -57,14 +57,14 @@ pub(super) fn takeable(
         .take(MOST)
         .map(|(rpm, oil_temp_c, gear)| {
             let at = Working { rpm, oil_temp_c };
-            Takeable { name: name(idle_rpm, at, gear), at, gear, slope: Slope::Level, ahead: tracer.ahead(pressures, at, doubt) }
+            Takeable { name: name(&case.engine, at, gear), at, gear, slope: Slope::Level, ahead: tracer.ahead(pressures, at, doubt) }
         })
         .collect()
 }
 
-fn name(idle_rpm: f64, at: Working, gear: Gear) -> String {
+fn name(card: &Card, at: Working, gear: Gear) -> String {
     let warm = if at.oil_temp_c >= HOT_FROM_C { "hot" } else { "cold" };
-    let place = if at.rpm <= 1.25 * idle_rpm { "idle".to_owned() } else { format!("{:.0} held", at.rpm) };
+    let place = if card.idles_at(at.rpm) { "idle".to_owned() } else { format!("{:.0} held", at.rpm) };
     let gear = if gear == Gear::Drive { ", in gear" } else { "" };
     format!("{warm} {place}{gear}")
 }

@@ -63,6 +63,11 @@ impl Card {
         }
     }
 
+    /// A speed at which this engine idles, in gear or with a raised idle too: up to a quarter over the card's.
+    pub fn idles_at(&self, rpm: f64) -> bool {
+        rpm <= 1.25 * self.idle_rpm
+    }
+
     /// Rated speed, turns a minute: as stated, else as engines of this size, fuel and idle mostly have it, from small petrol engines at 6500 to
     /// trucks at 2100 and slow marine engines at two and a half times their idle.
     pub fn rated_rpm(&self) -> f64 {

@@ -184,7 +184,7 @@ pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
         Control { low_pa: high_pa * unknown.control_low, high_pa, step_rpm: unknown.control_step * rated_rpm }
     });
     let ceiling_pa = control.map_or(cracks_pa, |control| control.level_pa(at.rpm));
-    let idle_pa = (port_pa / gallery_share).clamp(5e3, 0.9 * ceiling_pa);
+    let idle_pa = (port_pa / gallery_share).max(5e3).min(0.9 * ceiling_pa);
     // 15 kPa lost in the element at hot idle's flow, which grows to about a bar and a half cold, where the bypass opens.
     let filter = Filter {
         r_per_m3: 6_000.0 * unknown.filter / (hot_mu * idle_m3_s),

@@ -8,7 +8,6 @@
 use crate::case::{Case, Reading, Shows};
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
 
-const NEAR_IDLE: f64 = 1.25;
 const BY_ITSELF: f64 = 0.5;
 const IDLE_SHARE: f64 = 1.0 / 3.0;
 const SPEED_SHARE: f64 = 0.4;
@@ -73,7 +72,7 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
         Shows::UnderFirstMark => (0.0, false),
         Shows::Pegged => (reading.kpa, true),
     };
-    let near_idle = reading.rpm <= NEAR_IDLE * idle_rpm;
+    let near_idle = case.engine.idles_at(reading.rpm);
     let starves = case.readings.iter().any(|other| {
         let alike = other.instrument == reading.instrument && other.phase == reading.phase && other.shown() != Shows::UnderFirstMark;
         let near = (other.oil_temp_c - reading.oil_temp_c).abs() <= LIKE_K;
@@ -107,8 +106,8 @@ pub(super) fn least_kpa(case: &Case, reading: &Reading) -> f64 {
     let (rpm, idle_rpm) = (reading.rpm, case.engine.idle_rpm);
     let thumb = RULE_OF_THUMB_KPA_PER_KRPM * rpm.max(idle_rpm.min(rpm / 0.7)) / 1000.0;
     let named = named(case, reading);
-    if rpm <= NEAR_IDLE * idle_rpm {
-        let of_idle = named.iter().filter(|(at, _)| *at <= NEAR_IDLE * idle_rpm);
+    if case.engine.idles_at(rpm) {
+        let of_idle = named.iter().filter(|(at, _)| case.engine.idles_at(*at));
         return of_idle.min_by(|a, b| (a.0 - rpm).abs().total_cmp(&(b.0 - rpm).abs())).map_or(thumb, |(_, kpa)| *kpa);
     }
     let under = named.iter().rev().find(|(at, _)| *at <= rpm);
@@ -116,7 +115,7 @@ pub(super) fn least_kpa(case: &Case, reading: &Reading) -> f64 {
     match (under, over) {
         (Some((low_rpm, low)), Some((high_rpm, high))) => low + (high - low) * (rpm - low_rpm) / (high_rpm - low_rpm),
         // A sheet that names idle alone says nothing of speed.
-        (Some((at, _)), None) if *at <= NEAR_IDLE * idle_rpm => thumb,
+        (Some((at, _)), None) if case.engine.idles_at(*at) => thumb,
         (Some((_, kpa)), None) => *kpa,
         (None, Some((at, kpa))) => thumb.min(kpa * rpm / at),
         (None, None) => thumb,

@@ -200,7 +200,7 @@ impl<'a> Situation<'a> {
 
     /// The way to a reading, `None` when it cannot be taken.
     pub fn way_to_reading(&self, reading: &Takeable) -> Option<Vec<Move>> {
-        let near_idle = reading.at.rpm <= 1.25 * self.card.idle_rpm;
+        let near_idle = self.card.idles_at(reading.at.rpm);
         let allowed = self.allowed.run || (self.allowed.one_reading && near_idle);
         let cold_again = !reading.hot() && self.state.oil == OilIs::Hot;
         let need = Need { engine: Some(Engine::Running), gauge: true, hot: reading.hot(), sump: None, access: Access::Outside };

@@ -175,7 +175,8 @@ fn single(
     }
 }
 
-/// What can be done, most told per minute first; with a named pattern, its quick check before all.
+/// What can be done: what may be expected to save more than it costs, most told per minute first, then what only tells, likewise; with a named pattern, its quick
+/// check before all.
 pub fn next_steps(know: &'static Knowledge, now: &Posterior, situation: &Situation) -> Vec<Proposal> {
     proposals(know, &now.states, situation)
 }
@@ -189,7 +190,9 @@ pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Si
     let causes = know.fold(states);
     let open = (entropy_bits(&causes), entropy_bits(&by_group(know, &causes)));
     proposals.extend(moves.into_iter().map(|step| together(know, situation, step, (&singles, open))));
-    proposals.sort_by(|a, b| b.bits_a_minute.total_cmp(&a.bits_a_minute));
+    // What may be expected to save more than it costs comes before what only tells.
+    let pays = |proposal: &Proposal| proposal.worth_minutes > know.worth_in_minutes(proposal.money);
+    proposals.sort_by(|a, b| pays(b).cmp(&pays(a)).then(b.bits_a_minute.total_cmp(&a.bits_a_minute)));
     if let Some(first) = pattern_check(know, situation).and_then(|check| proposals.iter().position(|p| p.check() == Some(check))) {
         let first = proposals.remove(first);
         proposals.insert(0, first);

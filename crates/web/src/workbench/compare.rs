@@ -6,7 +6,7 @@ use crate::show;
 use velvet_dial_core::case::{Basis, JudgedPoint};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::limits::{Decision, Point};
-use velvet_dial_core::unit::{Gear, Pressure, is_idle};
+use velvet_dial_core::unit::{Gear, Pressure};
 
 /// What lies on the surface.
 pub struct CompareWork {
@@ -37,7 +37,7 @@ pub struct PointRow {
 
 /// “hot idle, 750 rpm at 100 °C”.
 pub fn point_name(card: &Card, point: &Point) -> String {
-    let idle = if is_idle(card, point.rpm) { "idle, " } else { "" };
+    let idle = if card.idles_at(point.rpm) { "idle, " } else { "" };
     let gear = if point.gear == Gear::Drive { ", in gear" } else { "" };
     format!("{idle}{:.0} rpm at {:.0} °C{gear}", point.rpm, point.oil_temp_c)
 }

@@ -156,10 +156,16 @@ pub fn build(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         others.into_iter().map(|entry| ledger::line(job, entry, unit)).collect()
     });
     let next = assessed.now.next.first().and_then(|proposal| checks::next(assessed, proposal));
+    // One reading at a time: what the others would tell is known only when that one is taken.
+    let mut readings = 0;
     let then = assessed
         .now
         .next
         .iter()
+        .filter(|proposal| {
+            readings += usize::from(matches!(proposal.step, Step::Reading(_)));
+            !matches!(proposal.step, Step::Reading(_)) || readings == 1
+        })
         .skip(1)
         .take(3)
         .map(|proposal| (checks::name(assessed, &proposal.step), show::minutes(proposal.minutes)))

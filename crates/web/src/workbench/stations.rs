@@ -3,7 +3,7 @@ use crate::diagnosis::Assessed;
 use crate::show;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::{Pressure, is_idle};
+use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::jobs::{Body, Job};
 
 /// A stage of the job; the same word in addresses, templates and tests.
@@ -149,7 +149,7 @@ fn verdict_words(assessed: &Assessed, unit: Pressure) -> String {
     let Some(worst) = verdict.points.iter().find(|p| p.decision() == verdict.overall) else {
         return "no reading yet".to_owned();
     };
-    let place = if is_idle(&assessed.case.engine, worst.point.rpm) { "hot idle".to_owned() } else { format!("{:.0} rpm", worst.point.rpm) };
+    let place = if assessed.case.engine.idles_at(worst.point.rpm) { "hot idle".to_owned() } else { format!("{:.0} rpm", worst.point.rpm) };
     let measured = worst.reading.as_ref().map(|r| r.measured_kpa);
     match (verdict.overall, measured, worst.point.min_kpa, worst.point.max_kpa) {
         (Decision::Below, Some(kpa), Some(min), _) => {
