@@ -76,7 +76,7 @@ fn shots() -> Result<(), String> {
     run(cargo().current_dir(machine::root()?).args([
         "test",
         "--package",
-        "velvet-dial",
+        "velvet-dial-web",
         "--test",
         "shots",
         "--",

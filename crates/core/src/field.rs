@@ -50,6 +50,18 @@ pub enum FieldError {
         /// What is right.
         range: String,
     },
+    /// A lone comma that may part thousands or tenths, where both would be right.
+    #[error("{label}: “{typed}” may be {thousands} or {decimal}; write it as {thousands} or as {decimal:.3}.")]
+    TwoReadings {
+        /// Which.
+        label: &'static str,
+        /// What was typed.
+        typed: String,
+        /// With the comma between thousands.
+        thousands: f64,
+        /// With the comma as the point.
+        decimal: f64,
+    },
     /// A text longer than its limit.
     #[error("{label}: {length} characters are too many; keep it to {limit}.")]
     TooLong {
@@ -178,12 +190,14 @@ impl Field {
     /// The number typed, with a comma or a point.
     ///
     /// # Errors
-    /// [`FieldError`] when it is empty, no number, not finite or outside the range.
+    /// [`FieldError`] when it is empty, no number, not finite or outside the range, and when a lone comma with three digits after it may be either
+    /// and both would be in range.
     ///
     /// ```
     /// # use velvet_dial_core::field;
     /// assert_eq!(field::OIL_TEMP.parse("98,5"), Ok(98.5));
     /// assert!(field::OIL_TEMP.parse("9000").is_err());
+    /// assert!(field::RPM.parse("1,500").unwrap_err().to_string().contains("may be 1500 or 1.5"));
     /// ```
     pub fn parse(&self, typed: &str) -> Result<f64, FieldError> {
         self.parse_scaled(typed, 1.0, self.range())
@@ -211,6 +225,14 @@ impl Field {
             return Err(FieldError::Empty { label: self.label, range });
         }
         let number = text.replace(',', ".").replace(['−', '–'], "-");
+        if let Some((thousands, decimal)) = two_readings(text) {
+            let fits = |value: f64| self.within(value * scale, String::new(), String::new()).is_ok();
+            return match (fits(thousands), fits(decimal)) {
+                (true, true) => Err(FieldError::TwoReadings { label: self.label, typed: shorten(text), thousands, decimal }),
+                (true, false) => Ok(thousands * scale),
+                _ => self.within(decimal * scale, shorten(text), range),
+            };
+        }
         match number.parse::<f64>() {
             Ok(value) => self.within(value * scale, shorten(text), range),
             Err(_) => Err(FieldError::NotANumber { label: self.label, typed: shorten(text), range }),
@@ -238,6 +260,16 @@ pub fn text(label: &'static str, typed: &str, limit: usize) -> Result<String, Fi
     let clean: String = typed.trim().chars().filter(|c| !c.is_control() || *c == '\n').collect();
     let length = clean.chars().count();
     if length > limit { Err(FieldError::TooLong { label, length, limit }) } else { Ok(clean) }
+}
+
+/// “1,500” may be fifteen hundred or one and a half: both, when a lone comma has one to three digits before it and three after.
+fn two_readings(text: &str) -> Option<(f64, f64)> {
+    let (before, after) = text.split_once(',')?;
+    let digits = |text: &str, most: usize| (1..=most).contains(&text.len()) && text.bytes().all(|byte| byte.is_ascii_digit());
+    if !digits(before, 3) || before.starts_with('0') || after.len() != 3 || !digits(after, 3) {
+        return None;
+    }
+    Some((format!("{before}{after}").parse().ok()?, format!("{before}.{after}").parse().ok()?))
 }
 
 fn shorten(text: &str) -> String {

@@ -17,5 +17,6 @@ pub mod instrument;
 pub mod limits;
 pub mod oil;
 mod refusal;
+pub mod stage;
 pub mod trace;
 pub mod unit;

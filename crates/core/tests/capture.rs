@@ -109,6 +109,23 @@ fn every_field_says_what_is_wrong_and_what_is_right() {
         .collect();
     insta::assert_snapshot!(told.join("\n"));
     assert_eq!(field::OIL_TEMP.parse(" 98,5 "), Ok(98.5));
+    // A lone comma with three digits after it: asked back where both fit, taken as the one that fits, and plain where nobody parts thousands so.
+    for (field, typed, value) in [
+        (&field::RPM, "1,500", None),
+        (&field::PRESSURE, "2,350", None),
+        (&field::RPM, "1,50", Some(1.5)),
+        (&field::RPM, "0,500", Some(0.5)),
+        (&field::RPM, "1500,000", Some(1500.0)),
+        (&field::IDLE, "1,500", Some(1500.0)),
+        (&field::OIL_TEMP, "98,500", Some(98.5)),
+        (&field::DISPLACEMENT, "1,998", Some(1.998)),
+    ] {
+        match value {
+            Some(value) => assert_eq!(field.parse(typed), Ok(value), "{typed}"),
+            None => assert!(field.parse(typed).unwrap_err().to_string().contains("may be"), "{typed}"),
+        }
+    }
+    assert_eq!(field::PRESSURE.parse_pressure("2,350", velvet_dial_core::unit::Pressure::Bar), Ok(235.0));
     for field in field::ALL {
         assert!(field.parse(&field.min.to_string()).is_ok() && field.parse(&field.max.to_string()).is_ok(), "{}", field.key);
         assert!(field.hold(field.min - 1.0).is_err() && field.hold(field.max + 1.0).is_err() && field.hold(f64::NAN).is_err());

@@ -33,6 +33,12 @@ pub enum StoreError {
         /// Why.
         source: serde_json::Error,
     },
+    /// What was to be written could not be read back, such as a number that is not finite.
+    #[error("this entry cannot be kept")]
+    CannotBeKept,
+    /// The job is closed, and what was to be written is not its reopening.
+    #[error("the job is closed")]
+    Closed,
     /// Password hashing failed.
     #[error("password hashing failed")]
     Hash,

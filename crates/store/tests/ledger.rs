@@ -169,3 +169,71 @@ async fn a_capture_is_kept_byte_for_byte_and_known_again_on_another_job() {
     let kept = jobs::capture(&db, &one, number, id).await.unwrap();
     assert!(kept.bytes == bytes && kept.also_in == [other]);
 }
+
+#[tokio::test]
+async fn a_row_that_cannot_be_read_is_shown_as_such_and_breaks_nothing() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    let first = id(&say(&db, &one, number, level("ok"), None, "a").await);
+    let told = id(&say(&db, &one, number, Body::Circumstance { circumstance: "knock".into(), told: true }, None, "b").await);
+    // A later version's kind, half a body, and what an earlier version let through as null.
+    let run = |sql: String| {
+        let db = &db;
+        async move { sea_orm::ConnectionTrait::execute_unprepared(db, &sql).await.unwrap() }
+    };
+    for damaged in [r#"{"v":7,"kind":"thermogram","file":"x"}"#, r#"{"kind":"evi"#, r#"{"kind":"reading","reading":{"rpm":null}}"#, ""] {
+        run(format!("update entries set body = '{damaged}' where seq = 2")).await;
+        let held = jobs::load(&db, &one, number).await.unwrap();
+        assert!(matches!(held.entries[1].body, Body::Unreadable { .. }), "{damaged}");
+        assert_eq!(held.case().evidence.len(), 1, "the others hold");
+        // It can be written beside, corrected and withdrawn like any other.
+        let again = say(&db, &one, number, level("low"), Some(first), "c").await;
+        assert!(matches!(again, Written::Stands(_) | Written::StoodAlready(_)));
+    }
+    let gone = say(&db, &one, number, Body::Withdrawn { reason: "damaged".into() }, Some(told), "d").await;
+    assert!(matches!(gone, Written::Stands(_)));
+    assert_eq!(jobs::load(&db, &one, number).await.unwrap().live().count(), 1);
+}
+
+#[tokio::test]
+async fn what_cannot_be_read_back_is_never_written_and_a_closed_job_takes_its_reopening_alone() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, two, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    let write = |body: Body, supersedes, key: &'static str| {
+        let (db, one) = (&db, &one);
+        async move { jobs::write(db, one, number, &Write { body, supersedes, submit_key: key, at: None }).await }
+    };
+    let taken = |kpa: f64, capture| TakenReading { reading: Reading::of(750.0, 98.0, kpa), gauge: None, capture };
+    for (place, bad) in [
+        taken(f64::NAN, None),
+        taken(f64::INFINITY, None),
+        taken(60.0, Some((uuid::Uuid::nil(), f64::NAN, 3.0))),
+        taken(60.0, Some((uuid::Uuid::nil(), 1.0, f64::NEG_INFINITY))),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        let refused = write(Body::Reading(bad), None, "nan").await;
+        assert!(matches!(refused, Err(StoreError::CannotBeKept)), "{place}: {refused:?}");
+    }
+    let unreadable = Body::Unreadable { kind: "x".into(), why: "y".into() };
+    assert!(matches!(write(unreadable, None, "u").await, Err(StoreError::CannotBeKept)));
+    assert!(jobs::load(&db, &one, number).await.unwrap().entries.is_empty());
+
+    write(Body::Reading(taken(60.0, None)), None, "r").await.unwrap();
+    let closing = id(&say(&db, &one, number, Body::Closed {}, None, "close").await);
+    assert!(jobs::load(&db, &one, number).await.unwrap().closed());
+    for body in [level("ok"), Body::Reading(taken(70.0, None)), Body::Withdrawn { reason: "no".into() }] {
+        assert!(matches!(write(body, None, "late").await, Err(StoreError::Closed)));
+    }
+    // Sent again, what stood already still stands.
+    assert!(matches!(write(Body::Closed {}, None, "close").await, Ok(Written::StoodAlready(_))));
+    say(&db, &two, number, Body::Reopened { reason: "came back".into() }, Some(closing), "open").await;
+    let open = jobs::load(&db, &one, number).await.unwrap();
+    assert!(!open.closed() && open.entries.len() == 3, "closing and reopening both stay readable");
+    say(&db, &one, number, level("low"), None, "more").await;
+    say(&db, &one, number, Body::Closed {}, None, "close again").await;
+    assert!(jobs::load(&db, &one, number).await.unwrap().closed());
+}

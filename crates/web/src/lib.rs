@@ -1,18 +1,13 @@
-//! The web application and its command line.
+//! The web application.
 //!
-//! A request goes: [`guard`] (headers, cross-site refusal) → a handler in [`page`] or [`stage`] → the store for a job → the core for what is known
-//! of it → [`workbench`], which turns both into what a template prints → HTML. Arithmetic is in core, SQL in store, HTML in templates.
-pub mod app;
-pub mod assets;
-pub mod command;
+//! A request goes: [`http`] (what is refused, who asks) → a handler in [`job`], [`shop`] or [`account`] → the store → the core for what is known of a job → the
+//! screen's own view → HTML by [`ui`]. Arithmetic is in core, SQL in store, HTML in templates. `job`, `shop` and `account` import `http`, `ui` and `state`, never one
+//! another; those import nothing of them.
+mod account;
 pub mod demo;
-mod diagnosis;
-mod error;
-mod guard;
-mod page;
-mod picture;
-mod routes;
-mod show;
-mod stage;
-mod visitor;
-pub mod workbench;
+mod http;
+mod job;
+pub mod server;
+mod shop;
+pub mod state;
+mod ui;

@@ -20,7 +20,7 @@ const MODEL_FLOOR_KPA: f64 = 2.0;
 /// What an estimate of the oil's temperature differs by from one reading to the next beside what the run shares, as a share of the pressure.
 const ESTIMATE_SHARE: f64 = 0.10;
 /// A draw less likely than this share of the likeliest of its hypothesis is ruled out; heavy tails keep a later reading from calling it back.
-const RULED_OUT: f64 = 1e-3;
+const RULED_OUT: f64 = 3e-4;
 /// A hypothesis without any draw left keeps this, so that no later fact is spoken against by an impossibility.
 const LEAST_LIKELY: f64 = 1e-4;
 /// Draws that stand for all while nothing is read.

@@ -75,9 +75,44 @@ pub enum Body {
     },
     /// The job is done.
     Closed {},
+    /// The superseded closing no longer holds, and why.
+    Reopened {
+        /// Why.
+        reason: String,
+    },
+    /// A row that this program cannot read: of a later version, or damaged. It is shown as such, breaks nothing, and is never written.
+    #[serde(skip)]
+    Unreadable {
+        /// What the row calls itself.
+        kind: String,
+        /// What the reader complained of.
+        why: String,
+    },
+}
+
+/// Version that entries are written in. A later program may add kinds and keys; an earlier one shows what it cannot read as [`Body::Unreadable`].
+const VERSION: u32 = 1;
+
+/// An entry's body as it is kept.
+#[derive(Serialize)]
+struct Kept<'a> {
+    v: u32,
+    #[serde(flatten)]
+    body: &'a Body,
 }
 
 impl Body {
+    /// The text that is kept; none when it could not be read back as what it says, such as a number that is not finite.
+    pub(super) fn to_kept(&self) -> Option<String> {
+        let text = serde_json::to_string(&Kept { v: VERSION, body: self }).ok()?;
+        (Self::from_kept("", &text) == *self).then_some(text)
+    }
+
+    /// What a kept text says.
+    pub(super) fn from_kept(kind: &str, text: &str) -> Self {
+        serde_json::from_str(text).unwrap_or_else(|error| Self::Unreadable { kind: kind.to_owned(), why: error.to_string() })
+    }
+
     /// The column `kind`, for people who look at the table.
     pub fn kind(&self) -> &'static str {
         match self {
@@ -88,6 +123,8 @@ impl Body {
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
             Self::Closed {} => "closed",
+            Self::Reopened { .. } => "reopened",
+            Self::Unreadable { .. } => "unreadable",
         }
     }
 
@@ -97,7 +134,7 @@ impl Body {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
             Self::Evidence { check, .. } => Some(format!("check {check}")),
             Self::Closed {} => Some("closed".to_owned()),
-            Self::Reading(_) | Self::Repair(_) | Self::Withdrawn { .. } => None,
+            Self::Reading(_) | Self::Repair(_) | Self::Withdrawn { .. } | Self::Reopened { .. } | Self::Unreadable { .. } => None,
         }
     }
 }

@@ -6,7 +6,7 @@
 use super::entry::{Body, Entry};
 use super::{names, own_job};
 use crate::entity::{entry, job};
-use crate::{Connection, StoreError, Viewer, from_json, json, now};
+use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
@@ -56,7 +56,7 @@ pub async fn write(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_
 
 async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<Written, StoreError> {
     let head = own_job(db, viewer, number).await?;
-    let body = json("entry", &new.body)?;
+    let body = new.body.to_kept().ok_or(StoreError::CannotBeKept)?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
     let key = digest(new.submit_key, &[&body, &supersedes_text]);
     let transaction = db.begin().await?;
@@ -70,10 +70,14 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
     {
         return Err(StoreError::NotFound);
     }
-    if let Some(overtaker) = overtaker(&rows, new)? {
+    if let Some(overtaker) = overtaker(&rows, new) {
         transaction.rollback().await?;
-        let by = to_entry(overtaker, &names(db, [overtaker.author_id]).await?)?;
+        let by = to_entry(overtaker, &names(db, [overtaker.author_id]).await?);
         return Ok(Written::Overtaken { by: Box::new(by) });
+    }
+    // A closed job is a record: only what opens it again may follow.
+    if closed(&rows) && !matches!(new.body, Body::Reopened { .. }) {
+        return Err(StoreError::Closed);
     }
     let id = Uuid::now_v7();
     entry::ActiveModel {
@@ -94,42 +98,42 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
 }
 
 /// The live entry that stands where the new one wants to, without the new one knowing of it.
-fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Result<Option<&'a entry::Model>, StoreError> {
+fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Option<&'a entry::Model> {
     let heir = |id: Uuid| rows.iter().find(|row| row.supersedes == Some(id));
     if let Some(mut latest) = new.supersedes.and_then(heir) {
         while let Some(next) = heir(latest.id) {
             latest = next;
         }
-        return Ok(Some(latest));
+        return Some(latest);
     }
-    let Some(subject) = new.body.subject() else {
-        return Ok(None);
-    };
-    for row in rows.iter().filter(|row| heir(row.id).is_none() && Some(row.id) != new.supersedes) {
-        if from_json::<Body>("entry", &row.body)?.subject().as_ref() == Some(&subject) {
-            return Ok(Some(row));
-        }
-    }
-    Ok(None)
+    let subject = new.body.subject()?;
+    rows.iter()
+        .filter(|row| heir(row.id).is_none() && Some(row.id) != new.supersedes)
+        .find(|row| Body::from_kept(&row.kind, &row.body).subject().as_ref() == Some(&subject))
+}
+
+fn closed(rows: &[entry::Model]) -> bool {
+    let superseded = |id: Uuid| rows.iter().any(|row| row.supersedes == Some(id));
+    rows.iter().any(|row| row.kind == "closed" && !superseded(row.id))
 }
 
 /// All entries of a job, oldest first.
 pub(super) async fn entries(db: &Connection, job: Uuid) -> Result<Vec<Entry>, StoreError> {
     let rows = entry::Entity::find().filter(entry::Column::JobId.eq(job)).order_by_asc(entry::Column::Seq).all(db).await?;
     let names = names(db, rows.iter().map(|row| row.author_id)).await?;
-    rows.iter().map(|row| to_entry(row, &names)).collect()
+    Ok(rows.iter().map(|row| to_entry(row, &names)).collect())
 }
 
-fn to_entry(row: &entry::Model, names: &std::collections::HashMap<Uuid, String>) -> Result<Entry, StoreError> {
-    Ok(Entry {
+fn to_entry(row: &entry::Model, names: &std::collections::HashMap<Uuid, String>) -> Entry {
+    Entry {
         id: row.id,
         seq: row.seq,
-        body: from_json("entry", &row.body)?,
+        body: Body::from_kept(&row.kind, &row.body),
         author: row.author_id,
         author_name: names.get(&row.author_id).cloned().unwrap_or_default(),
         written_at: row.written_at,
         supersedes: row.supersedes,
-    })
+    }
 }
 
 /// A form's key with what it says: sent again it is the same, changed it is another.

@@ -56,7 +56,9 @@ impl Job {
 
     /// Entries that hold: not superseded, not withdrawn.
     pub fn live(&self) -> impl Iterator<Item = &Entry> {
-        self.entries.iter().filter(|entry| !matches!(entry.body, Body::Withdrawn { .. }) && self.heir(entry.id).is_none())
+        self.entries
+            .iter()
+            .filter(|entry| !matches!(entry.body, Body::Withdrawn { .. } | Body::Reopened { .. }) && self.heir(entry.id).is_none())
     }
 
     /// The entry that supersedes another.

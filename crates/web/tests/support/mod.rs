@@ -1,12 +1,13 @@
 //! The application on a free port of this machine, with the demo shop on its own database.
 use std::net::TcpListener;
-use velvet_dial::app::{App, server};
 use velvet_dial_testkit::fresh_database;
+use velvet_dial_web::server::server;
+use velvet_dial_web::state::App;
 
 /// Starts the application; it ends with the test.
 pub async fn start() -> String {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
-    velvet_dial::demo::load_once(&db).await.unwrap();
+    velvet_dial_web::demo::load_once(&db).await.unwrap();
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
     let running = server(App::new(db, false, true), listener).unwrap();

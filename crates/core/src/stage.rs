@@ -1,0 +1,88 @@
+//! The stages of a job, in the order of the work: one word each in addresses, screens and tests.
+use crate::case::{Case, Deed, Phase};
+use crate::flag;
+
+/// A stage of the job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stage {
+    /// What was seen and done.
+    Intake,
+    /// Checks of minutes, before any gauge.
+    Look,
+    /// The gauge is read.
+    Readings,
+    /// Against the sheet.
+    Compare,
+    /// To the cause.
+    Trace,
+    /// It is mended.
+    PutRight,
+    /// The same points again.
+    Prove,
+}
+
+impl Stage {
+    /// In the order of the work.
+    pub const ALL: [Self; 7] = [Self::Intake, Self::Look, Self::Readings, Self::Compare, Self::Trace, Self::PutRight, Self::Prove];
+
+    /// In an address.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Intake => "intake",
+            Self::Look => "look",
+            Self::Readings => "readings",
+            Self::Compare => "compare",
+            Self::Trace => "trace",
+            Self::PutRight => "put-right",
+            Self::Prove => "prove",
+        }
+    }
+
+    /// For a person.
+    pub fn title(self) -> &'static str {
+        match self {
+            Self::Intake => "Intake",
+            Self::Look => "Look first",
+            Self::Readings => "Readings",
+            Self::Compare => "Compare",
+            Self::Trace => "Trace",
+            Self::PutRight => "Put right",
+            Self::Prove => "Prove",
+        }
+    }
+
+    /// From an address; none for a word that is no stage.
+    ///
+    /// ```
+    /// # use velvet_dial_core::stage::Stage;
+    /// assert_eq!(Stage::parse("put-right"), Some(Stage::PutRight));
+    /// assert_eq!(Stage::parse("putright"), None);
+    /// ```
+    pub fn parse(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|stage| stage.id() == id)
+    }
+
+    /// Its place in the order of the work, from 1.
+    pub fn place(self) -> usize {
+        Self::ALL.iter().position(|stage| *stage == self).unwrap_or_default() + 1
+    }
+}
+
+/// Checks that need neither gauge nor running engine, minutes each.
+pub const QUICK: [&str; 6] = ["level", "oil_look", "oil_grade", "leaks", "filter_id", "sender_plug"];
+
+/// The stage a job is at: where a person who opens it wants to be.
+pub fn where_it_is(case: &Case) -> Stage {
+    let read = |phase: Phase| case.readings.iter().any(|reading| reading.phase == phase);
+    if read(Phase::After) || case.acts.iter().any(|act| act.act == Deed::Repair) {
+        Stage::Prove
+    } else if read(Phase::Before) || !flag::flag(case, None).allowed() {
+        Stage::Trace
+    } else if !case.evidence.is_empty() {
+        Stage::Readings
+    } else if !case.circumstances.is_empty() {
+        Stage::Look
+    } else {
+        Stage::Intake
+    }
+}

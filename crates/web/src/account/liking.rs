@@ -1,0 +1,44 @@
+//! Unit, theme, and the cautions of first use.
+use crate::http::Failure;
+use crate::http::{SignedIn, liking_cookies};
+use crate::state::App;
+use actix_web::http::header;
+use actix_web::{HttpRequest, HttpResponse, web};
+use serde::Deserialize;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::accounts;
+
+/// What is changed.
+#[derive(Deserialize, Default)]
+#[serde(default)]
+pub struct Change {
+    unit: String,
+    theme: String,
+}
+
+/// Back to the page the button stood on; only its path is taken, so it stays on this site.
+fn back(request: &HttpRequest) -> String {
+    let from = request.headers().get(header::REFERER).and_then(|value| value.to_str().ok()).unwrap_or("");
+    let path = from.split_once("://").and_then(|(_, rest)| rest.split_once('/')).map_or("", |(_, path)| path);
+    format!("/{}", path.trim_start_matches(['/', '\\']))
+}
+
+/// Keeps a liking.
+pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<HttpResponse, Failure> {
+    let night = match form.theme.as_str() {
+        "night" => Some(true),
+        "light" => Some(false),
+        _ => None,
+    };
+    let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish();
+    for cookie in liking_cookies(Pressure::parse(&form.unit), night) {
+        response.add_cookie(&cookie)?;
+    }
+    Ok(response)
+}
+
+/// Notes that the cautions were read.
+pub async fn cautions_read(app: web::Data<App>, who: SignedIn, request: HttpRequest) -> Result<HttpResponse, Failure> {
+    accounts::cautions_read(&app.db, &who.0).await?;
+    Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish())
+}

@@ -1,0 +1,87 @@
+//! In and out.
+use crate::http::Failure;
+use crate::http::SESSION;
+use crate::state::App;
+use crate::ui::Chrome;
+use crate::ui::Liking;
+use actix_web::cookie::{Cookie, SameSite, time};
+use actix_web::http::{StatusCode, header};
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use velvet_dial_store::accounts::{self, SESSION_HOURS, Token};
+
+#[derive(Template)]
+#[template(path = "account/sign_in.html")]
+struct Page {
+    chrome: Chrome,
+    name: String,
+    back: String,
+    problem: String,
+    demo: bool,
+}
+
+/// Where to go afterwards.
+#[derive(Deserialize)]
+pub struct Back {
+    #[serde(default)]
+    back: String,
+}
+
+/// The form.
+#[derive(Deserialize, Default)]
+#[serde(default)]
+pub struct Typed {
+    name: String,
+    password: String,
+    back: String,
+}
+
+fn page(app: &App, liking: Liking, name: String, back: String, problem: String, status: StatusCode) -> Result<HttpResponse, Failure> {
+    let chrome = Chrome { night: liking.night, ..Chrome::bare("Sign in") };
+    let page = Page { chrome, name, back, problem, demo: app.demo };
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+/// Shows the form.
+pub async fn show(app: web::Data<App>, liking: Liking, query: web::Query<Back>) -> Result<HttpResponse, Failure> {
+    page(&app, liking, String::new(), query.into_inner().back, String::new(), StatusCode::OK)
+}
+
+/// Lets in who knows the password.
+pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
+    let form = form.into_inner();
+    let address = request.peer_addr().map(|peer| peer.ip().to_string()).unwrap_or_default();
+    if let Some(seconds) = app.gate.wait_s(&form.name, &address) {
+        let problem = format!("Too many tries. Wait {seconds} seconds, then try again.");
+        return page(&app, liking, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
+    }
+    let agent = request.headers().get(header::USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or("");
+    let Some(token) = accounts::sign_in(&app.db, form.name.trim(), &form.password, agent).await? else {
+        let problem = "Name and password do not belong together. Check both; capitals count in the password.".to_owned();
+        return page(&app, liking, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
+    };
+    let to = if leads_home(&form.back) { form.back } else { "/".to_owned() };
+    let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish();
+    response.add_cookie(&cookie(&app, token.expose().to_owned(), time::Duration::hours(SESSION_HOURS)))?;
+    Ok(response)
+}
+
+/// Ends the session.
+pub async fn leave(app: web::Data<App>, request: HttpRequest) -> Result<HttpResponse, Failure> {
+    if let Some(held) = request.cookie(SESSION) {
+        accounts::sign_out(&app.db, &Token::from_cookie(held.value()), false).await?;
+    }
+    let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, "/sign-in")).finish();
+    response.add_cookie(&cookie(&app, String::new(), time::Duration::ZERO))?;
+    Ok(response)
+}
+
+/// A path on this site, not an address elsewhere in disguise.
+fn leads_home(back: &str) -> bool {
+    back.starts_with('/') && !back.starts_with("//") && !back.contains('\\') && back.chars().all(|c| c.is_ascii_graphic())
+}
+
+fn cookie(app: &App, value: String, age: time::Duration) -> Cookie<'static> {
+    Cookie::build(SESSION, value).path("/").http_only(true).same_site(SameSite::Lax).secure(app.secure_cookies).max_age(age).finish()
+}

@@ -1,0 +1,127 @@
+//! The one error boundary: every fault of a handler, its status, and what a user may see of it.
+use crate::ui::{Chrome, show};
+use actix_web::http::{StatusCode, header};
+use actix_web::{HttpResponse, ResponseError};
+use askama::Template;
+use thiserror::Error;
+use velvet_dial_core::oil::OilError;
+use velvet_dial_store::StoreError;
+
+/// What can go wrong while a request is answered.
+#[derive(Debug, Error)]
+pub enum Failure {
+    /// Nobody is signed in; afterwards they go on where they were.
+    #[error("sign in first")]
+    SignInFirst {
+        /// Where they were.
+        back: String,
+        /// The request came from htmx, which must be told to leave the page.
+        fragment: bool,
+    },
+    /// Asked for by another site.
+    #[error("refused: the request came from another site")]
+    OtherSite,
+    /// No such page.
+    #[error("no such page")]
+    NoPage,
+    /// The form could not be read at all.
+    #[error("form: {0}")]
+    Form(String),
+    /// The upload could not be read at all.
+    #[error("upload: {0}")]
+    Upload(String),
+    /// The store.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// An engine's oil grade that is not known; the library refuses it, so a damaged row.
+    #[error(transparent)]
+    Oil(#[from] OilError),
+    /// A template failed.
+    #[error(transparent)]
+    Template(#[from] askama::Error),
+    /// A cookie that cannot be written.
+    #[error(transparent)]
+    Header(#[from] actix_web::error::HttpError),
+    /// A computation was cut off.
+    #[error("the computation was cut off")]
+    CutOff(#[from] actix_web::error::BlockingError),
+}
+
+#[derive(Template)]
+#[template(path = "http/error.html")]
+struct ErrorPage {
+    chrome: Chrome,
+    title: &'static str,
+    says: &'static str,
+}
+
+impl Failure {
+    /// Title and sentence for the user; nothing from inside goes into it.
+    fn words(&self) -> (&'static str, &'static str) {
+        match self {
+            Self::SignInFirst { .. } => {
+                ("Sign in first", "You are not signed in, or your session is over. Sign in and go on where you were.")
+            }
+            Self::OtherSite => {
+                ("Refused", "This change was asked for by another site's page, so it was not done. Open the page here and do it again.")
+            }
+            Self::NoPage | Self::Store(StoreError::NotFound) => {
+                ("Not found", "There is no such page, or it belongs to another shop. Go back to the board and look for the job there.")
+            }
+            Self::Form(_) => (
+                "Form not understood",
+                "The form was too long or incomplete, so nothing was written. Go back, shorten what you typed and send it again.",
+            ),
+            Self::Upload(_) => (
+                "File not taken",
+                "The file is larger than 8 MB or the upload broke off, so nothing was kept. Cut the run to the part that matters, or record fewer samples a second.",
+            ),
+            Self::Store(StoreError::Closed) => (
+                "The job is closed",
+                "A closed job is a record, so nothing was written. Open it again from its report, with the reason, and send this once more.",
+            ),
+            Self::Store(StoreError::CannotBeKept) => (
+                "Form not understood",
+                "A number of the form is none, so nothing was written. Go back, look at the numbers and send it again.",
+            ),
+            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::CutOff(_) => (
+                "Something failed here",
+                "Nothing of what you typed was lost on this page. Go back and send it again; if it fails again, tell whoever looks after this computer the time of day: the log has the details.",
+            ),
+        }
+    }
+}
+
+impl ResponseError for Failure {
+    fn status_code(&self) -> StatusCode {
+        match self {
+            Self::SignInFirst { fragment: false, .. } => StatusCode::SEE_OTHER,
+            Self::SignInFirst { fragment: true, .. } => StatusCode::UNAUTHORIZED,
+            Self::OtherSite => StatusCode::FORBIDDEN,
+            Self::NoPage | Self::Store(StoreError::NotFound) => StatusCode::NOT_FOUND,
+            Self::Form(_) | Self::Store(StoreError::CannotBeKept) => StatusCode::BAD_REQUEST,
+            Self::Store(StoreError::Closed) => StatusCode::CONFLICT,
+            Self::Upload(_) => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::CutOff(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        }
+    }
+
+    fn error_response(&self) -> HttpResponse {
+        let mut response = HttpResponse::build(self.status_code());
+        if let Self::SignInFirst { back, fragment } = self {
+            // The path was taken from our own request line, so it cannot lead elsewhere.
+            let to = format!("/sign-in?back={}", show::query_escape(back));
+            let name = if *fragment { "hx-redirect" } else { "location" };
+            return response.insert_header((header::HeaderName::from_static(name), to)).finish();
+        }
+        if self.status_code().is_server_error() {
+            tracing::error!(fault = %self, "a request failed");
+        }
+        let (title, says) = self.words();
+        let page = ErrorPage { chrome: Chrome::bare(title), title, says };
+        match page.render() {
+            Ok(html) => response.content_type("text/html; charset=utf-8").body(html),
+            Err(_) => response.content_type("text/plain; charset=utf-8").body(format!("{title}. {says}")),
+        }
+    }
+}

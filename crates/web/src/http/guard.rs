@@ -1,0 +1,72 @@
+//! What stands before every handler: size limits, refusal of other sites, headers.
+use super::Failure;
+use actix_multipart::form::MultipartFormConfig;
+use actix_web::body::MessageBody;
+use actix_web::dev::{ServiceRequest, ServiceResponse};
+use actix_web::http::Method;
+use actix_web::http::header::{HeaderMap, HeaderName, HeaderValue};
+use actix_web::middleware::Next;
+use actix_web::web::FormConfig;
+
+/// A form holds a few numbers and sentences.
+const MOST_FORM_BYTES: usize = 32 * 1024;
+
+/// No inline script or style, no eval, nothing from elsewhere.
+const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; \
+form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+pub fn form_limits() -> FormConfig {
+    FormConfig::default().limit(MOST_FORM_BYTES).error_handler(|error, _| Failure::Form(error.to_string()).into())
+}
+
+pub fn multipart_limits() -> MultipartFormConfig {
+    // Room for the largest capture and a little form around it; the core says no to a larger one in a sentence.
+    MultipartFormConfig::default()
+        .total_limit(velvet_dial_core::capture::MOST_BYTES + 64 * 1024)
+        .memory_limit(1024 * 1024)
+        .error_handler(|error, _| Failure::Upload(error.to_string()).into())
+}
+
+/// Refuses a change asked for by another site's page (Fetch Metadata; Origin where a browser is too old for it).
+pub async fn refuse_other_sites(
+    request: ServiceRequest,
+    next: Next<impl MessageBody + 'static>,
+) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
+    let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
+    if changes && !from_here(request.headers(), request.connection_info().host()) {
+        return Err(Failure::OtherSite.into());
+    }
+    next.call(request).await
+}
+
+fn from_here(headers: &HeaderMap, host: &str) -> bool {
+    let text = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
+    match text("sec-fetch-site") {
+        Some(site) => site == "same-origin",
+        None => text("origin").and_then(|origin| origin.split_once("://")).is_some_and(|(_, from)| from == host),
+    }
+}
+
+/// Headers of every answer.
+pub async fn safe_headers(
+    request: ServiceRequest,
+    next: Next<impl MessageBody>,
+) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
+    let is_asset = request.path().starts_with("/assets/");
+    let mut response = next.call(request).await?;
+    let headers = response.headers_mut();
+    for (name, value) in [
+        ("content-security-policy", POLICY),
+        ("x-content-type-options", "nosniff"),
+        ("referrer-policy", "same-origin"),
+        ("cross-origin-opener-policy", "same-origin"),
+        ("permissions-policy", "camera=(), microphone=(), geolocation=()"),
+    ] {
+        headers.insert(HeaderName::from_static(name), HeaderValue::from_static(value));
+    }
+    if !is_asset {
+        // A page shows a job as it is now: the back button asks again.
+        headers.insert(HeaderName::from_static("cache-control"), HeaderValue::from_static("no-store"));
+    }
+    Ok(response)
+}

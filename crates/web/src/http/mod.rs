@@ -1,0 +1,11 @@
+//! Requests and answers, whatever they are about: who asks, what is refused, what a failure looks like.
+pub mod assets;
+mod error;
+pub mod guard;
+pub mod health;
+mod slip;
+mod visitor;
+
+pub use error::Failure;
+pub use slip::Slip;
+pub use visitor::{SESSION, SignedIn, liking_cookies};

@@ -1,0 +1,147 @@
+//! A check as a card: what is asked, how it is done, why it, and a button for each outcome.
+use super::assess::Assessed;
+use crate::ui::show;
+use crate::ui::words::access_words;
+use velvet_dial_core::stage::QUICK;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::{Proposal, Step};
+use velvet_dial_store::jobs::Body;
+
+/// One check.
+pub struct CheckCard {
+    pub id: &'static str,
+    pub ask: &'static str,
+    pub how: &'static str,
+    pub minutes: String,
+    /// “sump off”, when that must be done for it.
+    pub opening: &'static str,
+    pub running: bool,
+    /// Why this one, in a sentence; empty when it is already answered.
+    pub why: String,
+    pub outcomes: Vec<Choice>,
+    /// What was found, by whom, when.
+    pub answer: Option<Answer>,
+}
+
+/// One outcome.
+pub struct Choice {
+    pub id: &'static str,
+    pub label: &'static str,
+    /// How likely it is now.
+    pub odds: Option<String>,
+}
+
+/// What was found.
+pub struct Answer {
+    pub entry: String,
+    pub label: &'static str,
+    pub who: String,
+    pub when: String,
+}
+
+/// The card of a check.
+pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
+    let know = knowledge();
+    let check = know.check(id)?;
+    let proposal = assessed.now.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
+    let live = assessed.job.live().find_map(|entry| match &entry.body {
+        Body::Evidence { check: found, outcome } if *found == check.id => Some((entry, outcome)),
+        _ => None,
+    });
+    let answer = live.and_then(|(entry, outcome)| {
+        let outcome = check.outcomes.iter().find(|o| o.id == *outcome)?;
+        Some(Answer {
+            entry: entry.id.to_string(),
+            label: &outcome.label,
+            who: entry.author_name.clone(),
+            when: show::moment(entry.written_at),
+        })
+    });
+    let outcomes = check
+        .outcomes
+        .iter()
+        .enumerate()
+        .map(|(i, outcome)| Choice {
+            id: &outcome.id,
+            label: &outcome.label,
+            odds: proposal.and_then(|p| p.outcome_probability.get(i)).map(|p| show::percent(*p)),
+        })
+        .collect();
+    let why = proposal.map(|proposal| why(assessed, proposal)).unwrap_or_default();
+    let engine = &assessed.case.engine;
+    let minutes = show::minutes(check.minutes_on(engine));
+    let way = assessed.now.situation(&assessed.case).way_to_check(check).unwrap_or_default();
+    let opening = if way.iter().any(|step| step.opens()) { access_words(check.access(engine)) } else { "" };
+    Some(CheckCard { id: &check.id, ask: &check.ask, how: &check.how, minutes, opening, running: check.running(), why, outcomes, answer })
+}
+
+/// What this check would part from what, or which outcome would turn the ranking over.
+fn why(assessed: &Assessed, proposal: &Proposal) -> String {
+    let know = knowledge();
+    let name = |index: usize| know.causes.get(index).map_or("", |cause| cause.name.as_str());
+    let leader = assessed.now.posterior.ranked().first().copied().unwrap_or_default();
+    match (proposal.turns, proposal.check().and_then(|check| know.check(check))) {
+        (Some(turn), Some(check)) => {
+            let label = check.outcomes.get(turn.outcome).map_or("", |o| o.label.as_str());
+            format!("“{label}” would put “{}” in front.", name(turn.cause))
+        }
+        (Some(turn), None) => format!("What it shows may put “{}” in front.", name(turn.cause)),
+        (None, _) => format!("No outcome turns the ranking over; it firms up or weakens “{}”.", name(leader)),
+    }
+}
+
+/// What to do next.
+pub enum NextCard {
+    /// A check to be answered here.
+    Check(Box<CheckCard>),
+    /// A reading or a move of the bench, done at the readings.
+    Lead(Lead),
+}
+
+/// A reading or a move of the bench.
+pub struct Lead {
+    pub title: String,
+    pub minutes: String,
+    pub why: String,
+    /// What lies behind it, in order.
+    pub behind: Vec<String>,
+    /// It opens the engine: the customer's yes comes first.
+    pub opens: bool,
+    /// Where it is done.
+    pub stage: &'static str,
+    pub act: &'static str,
+}
+
+/// Steps named behind a move.
+const NAMED_BEHIND: usize = 4;
+
+/// The card of a proposal.
+pub(super) fn next(assessed: &Assessed, proposal: &Proposal) -> Option<NextCard> {
+    let lead = |behind: Vec<String>, opens: bool| {
+        let (stage, act) = if opens { ("trace", "See what lies behind it") } else { ("readings", "Go to the readings") };
+        let why = if behind.is_empty() { why(assessed, proposal) } else { String::new() };
+        Lead { title: name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes), why, behind, opens, stage, act }
+    };
+    match &proposal.step {
+        Step::Check(check) => card(assessed, check).map(|card| NextCard::Check(Box::new(card))),
+        Step::Reading(_) => Some(NextCard::Lead(lead(Vec::new(), false))),
+        Step::Bench(step, behind) => {
+            let behind = behind.iter().take(NAMED_BEHIND).map(|step| name(assessed, step)).collect();
+            Some(NextCard::Lead(lead(behind, step.opens())))
+        }
+    }
+}
+
+/// What a step is called.
+pub(super) fn name(assessed: &Assessed, step: &Step) -> String {
+    match step {
+        Step::Check(check) => knowledge().check(check).map_or_else(String::new, |check| check.ask.clone()),
+        Step::Reading(place) => assessed.now.takeable.get(*place).map_or_else(String::new, |reading| format!("Read {}", reading.name)),
+        Step::Bench(step, _) => step.label().to_owned(),
+    }
+}
+
+/// The quick checks, answered or not.
+pub(super) fn quick(assessed: &Assessed) -> Vec<CheckCard> {
+    QUICK.iter().filter_map(|id| card(assessed, id)).collect()
+}

@@ -1,0 +1,47 @@
+//! Takes the outcome of a check, from any stage.
+use crate::http::Failure;
+use crate::job::{Desk, Sent};
+use actix_web::HttpResponse;
+use actix_web::web::{self, ServiceConfig, post};
+use serde::Deserialize;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_store::jobs::Body;
+
+/// One tap.
+#[derive(Deserialize)]
+pub struct Outcome {
+    check: String,
+    outcome: String,
+    #[serde(default)]
+    stage: String,
+    #[serde(default)]
+    key: String,
+    #[serde(default)]
+    seen: String,
+    #[serde(default)]
+    supersedes: String,
+}
+
+/// Writes the outcome.
+pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse, Failure> {
+    let form = form.into_inner();
+    let known = knowledge().check(&form.check).is_some_and(|check| check.outcome(&form.outcome).is_some());
+    if !known {
+        return Err(Failure::Form("a check or an outcome that is none".to_owned()));
+    }
+    let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
+    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
+    let fields = vec![
+        ("check".to_owned(), form.check.clone()),
+        ("outcome".to_owned(), form.outcome.clone()),
+        ("stage".to_owned(), stage.id().to_owned()),
+    ];
+    let body = Body::Evidence { check: form.check.clone(), outcome: form.outcome.clone() };
+    desk.write(stage, sent, body, "evidence", fields).await
+}
+
+/// Its address.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/jobs/{number}/evidence", post().to(answer));
+}

@@ -1,0 +1,152 @@
+//! What every act of a stage stands on: the asker, the job's number, and the way back to the screen.
+use super::Drawn;
+use super::assess::assess;
+use super::cards::NextCard;
+use super::shell::{Ask, Clash, Shell, shell};
+use crate::http::{Failure, SignedIn};
+use crate::state::App;
+use crate::ui::words::describe;
+use crate::ui::{Chrome, Liking, show};
+use actix_web::dev::Payload;
+use actix_web::http::{StatusCode, header};
+use actix_web::{FromRequest, HttpRequest, HttpResponse, web};
+use askama::Template;
+use std::future::Future;
+use std::pin::Pin;
+use uuid::Uuid;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_store::Viewer;
+use velvet_dial_store::jobs::{self, Body, Entry, Job, Write, Written};
+
+/// The asker at a job.
+pub struct Desk {
+    pub app: web::Data<App>,
+    pub viewer: Viewer,
+    pub liking: Liking,
+    pub number: i64,
+}
+
+impl FromRequest for Desk {
+    type Error = Failure;
+    type Future = Pin<Box<dyn Future<Output = Result<Self, Failure>>>>;
+
+    fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
+        let who = SignedIn::from_request(request, payload);
+        let liking = Liking::from_request(request, payload).into_inner();
+        let app = request.app_data::<web::Data<App>>().cloned();
+        let number = request.match_info().get("number").and_then(|number| number.parse().ok());
+        Box::pin(async move {
+            let SignedIn(viewer) = who.await?;
+            let (Some(app), Some(number), Ok(liking)) = (app, number, liking) else {
+                return Err(Failure::NoPage);
+            };
+            Ok(Self { app, viewer, liking, number })
+        })
+    }
+}
+
+/// What every form of a screen sends along.
+#[derive(Debug, Clone, Copy)]
+pub struct Sent<'a> {
+    /// Key of the form.
+    pub key: &'a str,
+    /// Last entry the page knew of.
+    pub seen: &'a str,
+    /// Key of the entry it takes the place of; empty for none.
+    pub supersedes: &'a str,
+}
+
+#[derive(Template)]
+#[template(path = "job/shell/page.html")]
+struct Page {
+    chrome: Chrome,
+    bench: Shell,
+    /// The screen itself, drawn.
+    work: String,
+}
+
+#[derive(Template)]
+#[template(path = "job/shell/fragment.html")]
+struct Fragment {
+    bench: Shell,
+    /// The screen itself, drawn.
+    work: String,
+}
+
+impl Desk {
+    /// The job.
+    pub async fn job(&self) -> Result<Job, Failure> {
+        Ok(jobs::load(&self.app.db, &self.viewer, self.number).await?)
+    }
+
+    /// Sends the browser elsewhere.
+    pub fn to(&self, address: &str) -> HttpResponse {
+        if self.liking.fragment {
+            return HttpResponse::Ok().insert_header(("hx-redirect", address)).finish();
+        }
+        HttpResponse::SeeOther().insert_header((header::LOCATION, address)).finish()
+    }
+
+    /// The screen of a stage: the bench alone for htmx, else the whole page.
+    pub async fn answer(&self, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
+        let job = self.job().await?;
+        let mut captures = Vec::new();
+        if matches!(stage, Stage::Readings | Stage::Prove) {
+            captures = jobs::captures(&self.app.db, &self.viewer, self.number).await?;
+        }
+        let assessed = assess(self.app.clone(), job).await?;
+        let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
+        let work = super::surface(stage)(&Drawn { assessed: &assessed, shell: &bench, captures: &captures })?;
+        let html = if self.liking.fragment {
+            Fragment { bench, work }.render()?
+        } else {
+            let title = format!("{} · {}", bench.tag, bench.stage.title());
+            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work }.render()?
+        };
+        Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+    }
+
+    /// Writes an entry and shows the stage again: changed, or with what somebody else wrote there meanwhile.
+    pub async fn write(
+        &self,
+        stage: Stage,
+        sent: Sent<'_>,
+        body: Body,
+        action: &str,
+        fields: Vec<(String, String)>,
+    ) -> Result<HttpResponse, Failure> {
+        let supersedes = Uuid::parse_str(sent.supersedes).ok();
+        let write = Write { body: body.clone(), supersedes, submit_key: sent.key, at: None };
+        let seen = sent.seen.parse().ok();
+        match jobs::write(&self.app.db, &self.viewer, self.number, &write).await? {
+            Written::Stands(_) | Written::StoodAlready(_) if self.liking.fragment => {
+                self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await
+            }
+            Written::Stands(_) | Written::StoodAlready(_) => Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id()))),
+            // The other wrote the very same: there is nothing to choose.
+            Written::Overtaken { by } if by.body == body => self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await,
+            Written::Overtaken { by } => {
+                let clash = self.clash(&by, &body, action, fields);
+                self.answer(stage, Ask { seen, clash: Some(clash), ..Ask::default() }, StatusCode::CONFLICT).await
+            }
+        }
+    }
+
+    fn clash(&self, by: &Entry, body: &Body, action: &str, mut fields: Vec<(String, String)>) -> Clash {
+        let withdrawn = matches!(by.body, Body::Withdrawn { .. });
+        fields.push(("supersedes".to_owned(), by.id.to_string()));
+        let who = if by.author == self.viewer.user { "You".to_owned() } else { by.author_name.clone() };
+        Clash {
+            who,
+            when: show::moment(by.written_at),
+            stands: describe(&by.body, self.liking.unit),
+            sent: if withdrawn {
+                format!("{} (as a new entry)", describe(body, self.liking.unit))
+            } else {
+                describe(body, self.liking.unit)
+            },
+            action: format!("/jobs/{}/{action}", self.number),
+            fields,
+        }
+    }
+}

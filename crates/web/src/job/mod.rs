@@ -1,0 +1,85 @@
+//! A job: what all its screens stand on, and one folder a screen.
+//!
+//! An act has one shape: extract, load, check what was typed, write one entry, show the screen again.
+mod assess;
+mod cards;
+mod check;
+mod compare;
+mod desk;
+mod intake;
+mod lines;
+mod look;
+mod prove;
+mod put_right;
+mod readings;
+mod report;
+mod shell;
+mod trace;
+mod withdraw;
+
+use crate::http::Failure;
+use actix_web::HttpResponse;
+use actix_web::web::{self, ServiceConfig, get};
+use assess::Assessed;
+use desk::{Desk, Sent};
+use serde::Deserialize;
+use shell::{Ask, Shell};
+use velvet_dial_core::stage::{Stage, where_it_is};
+use velvet_dial_store::jobs::Kept;
+
+/// What a screen is drawn from.
+pub struct Drawn<'a> {
+    pub assessed: &'a Assessed,
+    pub shell: &'a Shell,
+    pub captures: &'a [Kept],
+}
+
+/// The screen of a stage.
+fn surface(stage: Stage) -> fn(&Drawn) -> askama::Result<String> {
+    match stage {
+        Stage::Intake => intake::draw,
+        Stage::Look => look::draw,
+        Stage::Readings => readings::draw,
+        Stage::Compare => compare::draw,
+        Stage::Trace => trace::draw,
+        Stage::PutRight => put_right::draw,
+        Stage::Prove => prove::draw,
+    }
+}
+
+/// Sends the asker to the stage the job is at.
+async fn show_where_it_is(desk: Desk) -> Result<HttpResponse, Failure> {
+    let job = desk.job().await?;
+    Ok(desk.to(&format!("/jobs/{}/{}", desk.number, where_it_is(&job.case()).id())))
+}
+
+/// Which reading is to be corrected.
+#[derive(Deserialize)]
+struct Correcting {
+    #[serde(default)]
+    correct: String,
+}
+
+/// Shows a stage.
+async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Correcting>) -> Result<HttpResponse, Failure> {
+    let stage = Stage::parse(&path.1).ok_or(Failure::NoPage)?;
+    let mut ask = Ask::default();
+    if !query.correct.is_empty() {
+        ask.slip = readings::filled(&desk.job().await?, &query.correct, desk.liking.unit);
+    }
+    desk.answer(stage, ask, actix_web::http::StatusCode::OK).await
+}
+
+/// Addresses of all of them.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .route("/jobs/{number}", get().to(show_where_it_is))
+        .configure(report::routes)
+        .configure(intake::routes)
+        .configure(check::routes)
+        .configure(readings::routes)
+        .configure(withdraw::routes)
+        .configure(put_right::routes)
+        .configure(prove::routes)
+        .route("/jobs/{number}/{stage}", get().to(show));
+}

@@ -1,0 +1,127 @@
+//! What stands round every screen of a job: the pipe with its stations, the suspects, the flag, what is next, what others wrote meanwhile.
+mod stations;
+mod suspects;
+
+pub use stations::Station;
+pub use suspects::Suspects;
+
+use super::assess::Assessed;
+use super::cards::{self, NextCard};
+use super::lines::{self, Line};
+use crate::http::Slip;
+use crate::ui::words::{self, Flag};
+use crate::ui::{Liking, show};
+use uuid::Uuid;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::trace::Step;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::Viewer;
+use velvet_dial_store::jobs::Entry;
+
+/// Everything round a screen.
+pub struct Shell {
+    pub number: i64,
+    pub tag: String,
+    pub description: String,
+    pub engine: String,
+    pub complaint: String,
+    pub stage: Stage,
+    pub stations: Vec<Station>,
+    pub flag: Flag,
+    pub unit: Pressure,
+    /// Key of every form of this answer: sent twice, it is written once.
+    pub key: Uuid,
+    /// Last entry this answer knows of.
+    pub seen: i32,
+    pub suspects: Suspects,
+    pub next: Option<NextCard>,
+    /// Steps after the next one.
+    pub then: Vec<(String, String)>,
+    pub settled: Option<Settled>,
+    /// What others wrote since the writer last looked.
+    pub news: Vec<Line>,
+    pub clash: Option<Clash>,
+    pub slip: Slip,
+    pub closed: bool,
+}
+
+/// The cause that is certain enough to act on.
+pub struct Settled {
+    pub name: String,
+    pub percent: String,
+    pub put_right: String,
+}
+
+/// Somebody else was quicker at the same thing.
+pub struct Clash {
+    pub who: String,
+    pub when: String,
+    /// What stands.
+    pub stands: String,
+    /// What was sent now.
+    pub sent: String,
+    /// Address and fields that would put what was sent in its place.
+    pub action: String,
+    pub fields: Vec<(String, String)>,
+}
+
+/// What the asker brought along.
+#[derive(Default)]
+pub struct Ask {
+    /// Last entry the asker's page knew of; none on a first look.
+    pub seen: Option<i32>,
+    pub slip: Slip,
+    pub clash: Option<Clash>,
+}
+
+/// Lays it out.
+pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer, ask: Ask) -> Shell {
+    let job = &assessed.job;
+    let unit = liking.unit;
+    let news = ask.seen.map_or(Vec::new(), |seen| {
+        let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
+        others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
+    });
+    let next = assessed.now.next.first().and_then(|proposal| cards::next(assessed, proposal));
+    // One reading at a time: what the others would tell is known only when that one is taken.
+    let mut readings = 0;
+    let then = assessed
+        .now
+        .next
+        .iter()
+        .filter(|proposal| {
+            readings += usize::from(matches!(proposal.step, Step::Reading(_)));
+            !matches!(proposal.step, Step::Reading(_)) || readings == 1
+        })
+        .skip(1)
+        .take(3)
+        .map(|proposal| (cards::name(assessed, &proposal.step), show::minutes(proposal.minutes)))
+        .collect();
+    let settled = assessed.now.settled.and_then(|index| {
+        let cause = knowledge().causes.get(index)?;
+        let percent = show::percent(assessed.now.posterior.of(index));
+        Some(Settled { name: cause.name.clone(), percent, put_right: cause.put_right.clone() })
+    });
+    Shell {
+        number: job.head.number,
+        tag: job.head.vehicle.tag.clone(),
+        description: job.head.vehicle.description.clone(),
+        engine: job.engine.name.clone(),
+        complaint: job.head.complaint.clone(),
+        stage,
+        stations: stations::stations(assessed, stage, unit),
+        flag: words::flag(&assessed.now.flag),
+        unit,
+        key: Uuid::new_v4(),
+        seen: job.seq(),
+        suspects: suspects::suspects(assessed),
+        next,
+        then,
+        settled,
+        news,
+        clash: ask.clash,
+        slip: ask.slip,
+        closed: job.closed(),
+    }
+}

@@ -1,0 +1,41 @@
+//! The server: what stands before every handler, and every address.
+use crate::http::{Failure, assets, guard, health};
+use crate::state::App;
+use crate::{account, job, shop};
+use actix_web::dev::Server;
+use actix_web::middleware::{Compress, from_fn};
+use actix_web::web::{self, ServiceConfig, get};
+use actix_web::{App as Actix, HttpServer};
+use std::net::TcpListener;
+use tracing_actix_web::TracingLogger;
+
+/// The server on a listener; it stops in order on Ctrl-C and TERM.
+///
+/// # Errors
+/// When the listener cannot be used.
+pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
+    let app = web::Data::new(app);
+    let server = HttpServer::new(move || {
+        Actix::new()
+            .app_data(app.clone())
+            .app_data(guard::form_limits())
+            .app_data(guard::multipart_limits())
+            .wrap(from_fn(guard::refuse_other_sites))
+            .wrap(from_fn(guard::safe_headers))
+            .wrap(Compress::default())
+            .wrap(TracingLogger::default())
+            .configure(all)
+    });
+    Ok(server.workers(2).shutdown_timeout(5).listen(listener)?.run())
+}
+
+/// Every address. A screen names its own.
+fn all(config: &mut ServiceConfig) {
+    config
+        .route("/healthz", get().to(health::check))
+        .route("/assets/{path:.*}", get().to(assets::file))
+        .configure(account::routes)
+        .configure(shop::routes)
+        .configure(job::routes)
+        .default_service(web::to(|| async { Err::<&'static str, _>(Failure::NoPage) }));
+}

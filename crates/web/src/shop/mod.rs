@@ -1,0 +1,11 @@
+//! The shop's own pages, outside any job.
+mod board;
+mod library;
+mod opening;
+
+use actix_web::web::ServiceConfig;
+
+/// Addresses of all of them.
+pub fn routes(config: &mut ServiceConfig) {
+    config.configure(board::routes).configure(opening::routes).configure(library::routes);
+}

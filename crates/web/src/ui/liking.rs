@@ -1,0 +1,13 @@
+//! How somebody likes to see it.
+use velvet_dial_core::unit::Pressure;
+
+/// Unit and theme, from their cookies, and whether a fragment is asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Liking {
+    /// Unit of pressure.
+    pub unit: Pressure,
+    /// Night bay.
+    pub night: bool,
+    /// The request came from htmx.
+    pub fragment: bool,
+}

@@ -1,0 +1,9 @@
+//! How anything is drawn and said, whatever it is about.
+mod chrome;
+mod liking;
+pub mod picture;
+pub mod show;
+pub mod words;
+
+pub use chrome::Chrome;
+pub use liking::Liking;

@@ -1,0 +1,98 @@
+//! What several screens say alike: the flag, an entry of the ledger, a limit, a point, a decision.
+use super::show;
+use velvet_dial_core::circuit::Card;
+use velvet_dial_core::flag::Word;
+use velvet_dial_core::limits::{Decision, Point};
+use velvet_dial_core::trace::knowledge::{Access, knowledge};
+use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_store::jobs::Body;
+
+/// May it run.
+pub struct Flag {
+    pub class: &'static str,
+    pub word: &'static str,
+    pub why: &'static str,
+    pub instead: &'static str,
+    /// The one test a person has overruled it for, and until when.
+    pub overruled: Option<String>,
+}
+
+/// The flag in words.
+pub fn flag(flag: &velvet_dial_core::flag::Flag) -> Flag {
+    let class = match flag.word {
+        Word::MayRun => "flag-yes",
+        Word::CrankFirst => "flag-crank",
+        Word::DoNotRun => "flag-no",
+    };
+    let overruled = flag.overruled.as_ref().map(|test| {
+        let ask = knowledge().check(&test.check).map_or(test.check.as_str(), |check| check.ask.as_str());
+        format!("Overruled for “{ask}” alone, until {}.", show::moment(test.until.naive_utc()))
+    });
+    Flag { class, word: flag.word.label(), why: flag.why.unwrap_or_default(), instead: flag.instead.unwrap_or_default(), overruled }
+}
+
+/// An entry in a sentence.
+pub fn describe(body: &Body, unit: Pressure) -> String {
+    let know = knowledge();
+    match body {
+        Body::Circumstance { circumstance, told } => {
+            let label = know.circumstance(circumstance).map_or(circumstance.as_str(), |c| c.label.as_str());
+            if *told { format!("Told: {label}") } else { format!("Taken back: {label}") }
+        }
+        Body::Reading(taken) => {
+            let r = &taken.reading;
+            let after = if body.kind() == "after_reading" { "After: " } else { "" };
+            format!("{after}{} at {:.0} rpm, {:.0} °C, {}", show::pressure(r.kpa, unit), r.rpm, r.oil_temp_c, r.gear.label())
+        }
+        Body::Evidence { check, outcome } => {
+            let found = know.check(check).and_then(|c| Some((c, c.outcomes.iter().find(|o| o.id == *outcome)?)));
+            found.map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label))
+        }
+        Body::Repair(repair) => {
+            let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
+            format!("Put right: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
+        }
+        Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
+        Body::Closed {} => "Job closed".to_owned(),
+        Body::Reopened { reason } => format!("Opened again: {reason}"),
+        Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
+    }
+}
+
+/// What must be open first, in words; nothing for outside checks.
+pub fn access_words(access: Access) -> &'static str {
+    match access {
+        Access::Outside => "",
+        Access::Cover => "front cover off",
+        Access::Sump => "sump off",
+        Access::EngineOut => "engine out",
+    }
+}
+
+/// “hot idle, 750 rpm at 100 °C”.
+pub fn point_name(card: &Card, point: &Point) -> String {
+    let idle = if card.idles_at(point.rpm) { "idle, " } else { "" };
+    let gear = if point.gear == Gear::Drive { ", in gear" } else { "" };
+    format!("{idle}{:.0} rpm at {:.0} °C{gear}", point.rpm, point.oil_temp_c)
+}
+
+/// “at least 100 kPa”.
+pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -> String {
+    match (min_kpa, max_kpa) {
+        (Some(min), Some(max)) => format!("{} to {}", unit.show(min), show::pressure(max, unit)),
+        (Some(min), None) => format!("at least {}", show::pressure(min, unit)),
+        (None, Some(max)) => format!("at most {}", show::pressure(max, unit)),
+        (None, None) => "no limit".to_owned(),
+    }
+}
+
+/// A decision as its shape is called.
+pub fn decision_id(decision: Decision) -> &'static str {
+    match decision {
+        Decision::Below => "below",
+        Decision::Within => "within",
+        Decision::Above => "above",
+        Decision::Undecided => "undecided",
+        Decision::NotMeasured => "not_measured",
+    }
+}
