@@ -4,7 +4,7 @@
 //! test looks only at what the earlier ones left:
 //! a needle off zero with the line open; two gauges that disagree at one point; the same pressure at idle and at speed, neither near nothing nor both cold
 //! on the relief; a fall with revs on one gauge that another gauge does not see.
-use crate::case::{Case, Reading, Shows};
+use crate::case::{Case, Deed, Reading, Shows};
 use crate::instrument::Sensitivity;
 use serde::Serialize;
 
@@ -133,7 +133,7 @@ fn stuck_needle(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
             let value = a.shown() == Shows::Value && b.shown() == Shows::Value;
             // Cold at idle and hot at speed may both stand on the relief as well; hot at idle and equal at any speed may not.
             let hot_idle = [a, b].into_iter().any(|reading| idle(reading) && reading.oil_temp_c >= COLD_C);
-            if alike && apart && !cold && hot_idle && value && a.kpa > NOTHING_KPA {
+            if alike && apart && !cold && hot_idle && value && a.kpa > NOTHING_KPA && !repaired_between(case, a, b) {
                 found.push(NotBelieved {
                     reading: *second,
                     why: format!("{} shows the same at idle and at speed: a held peak, or its line is shut.", sentence(name(b))),
@@ -143,6 +143,12 @@ fn stuck_needle(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
         }
     }
     found
+}
+
+/// Another engine stood under the needle: a repair is known to lie between two readings, so that what is alike is alike by chance.
+fn repaired_between(case: &Case, a: &Reading, b: &Reading) -> bool {
+    let Some((a, b)) = a.at.zip(b.at) else { return false };
+    case.acts.iter().any(|act| act.act == Deed::Repair && act.at.is_some_and(|at| a.min(b) < at && at < a.max(b)))
 }
 
 /// What falls with revs on one gauge and not on another did not fall in the engine.

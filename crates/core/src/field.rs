@@ -252,12 +252,16 @@ impl Field {
     }
 }
 
-/// A text trimmed, at most `limit` characters, control characters taken out.
+/// A text trimmed, at most `limit` characters; characters that control or that nobody sees are taken out.
 ///
 /// # Errors
 /// [`FieldError::TooLong`].
 pub fn text(label: &'static str, typed: &str, limit: usize) -> Result<String, FieldError> {
-    let clean: String = typed.trim().chars().filter(|c| !c.is_control() || *c == '\n').collect();
+    let hidden = |c: char| matches!(c, '\u{ad}' | '\u{200b}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}');
+    let clean: String = typed.chars().filter(|c| (!c.is_control() || *c == '\n') && !hidden(*c)).collect();
+    // Joiners belong to some scripts, and alone they are nothing.
+    let nothing = clean.chars().all(|c| c.is_whitespace() || matches!(c, '\u{200c}' | '\u{200d}'));
+    let clean = if nothing { String::new() } else { clean.trim().to_owned() };
     let length = clean.chars().count();
     if length > limit { Err(FieldError::TooLong { label, length, limit }) } else { Ok(clean) }
 }

@@ -192,6 +192,25 @@ fn sound_comes_first_where_every_point_is_within_and_never_where_one_is_surely_b
     assert!(slow.sound > 0.5);
 }
 
+/// The same figure at speed before a repair and at idle after it is no held peak.
+#[test]
+fn a_repair_between_two_readings_parts_them() {
+    let told = |mended_at: Option<&str>| {
+        let at = |mut reading: Value, at: &str| {
+            reading["at"] = json!(at);
+            reading["phase"] = json!("after");
+            reading
+        };
+        let readings = json!([at(hot(3000.0, 176.0), "2026-03-06T10:00:00Z"), at(hot(750.0, 176.0), "2026-03-06T17:00:00Z")]);
+        changed(readings, |v| {
+            v["acts"] = mended_at.map_or(json!([]), |at| json!([{ "act": "repair", "cause": "screen_blocked", "at": at }]))
+        })
+        .not_believed
+        .len()
+    };
+    assert_eq!([told(None), told(Some("2026-03-06T09:00:00Z")), told(Some("2026-03-06T15:00:00Z"))], [1, 1, 0]);
+}
+
 #[test]
 fn limits_revised_on_paper_move_the_verdict_and_hardly_the_causes() {
     let under = |idle_min: f64, fast_min: f64| {

@@ -4,7 +4,7 @@ use crate::state::App;
 use crate::{account, job, shop};
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
-use actix_web::web::{self, ServiceConfig, get};
+use actix_web::web::{self, ServiceConfig, get, head};
 use actix_web::{App as Actix, HttpServer};
 use std::net::TcpListener;
 use tracing_actix_web::TracingLogger;
@@ -20,7 +20,7 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
             .app_data(app.clone())
             .app_data(guard::form_limits())
             .app_data(guard::multipart_limits())
-            .wrap(from_fn(guard::refuse_other_sites))
+            .wrap(from_fn(guard::refuse))
             .wrap(from_fn(guard::safe_headers))
             .wrap(Compress::default())
             .wrap(TracingLogger::default())
@@ -33,6 +33,7 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
 fn all(config: &mut ServiceConfig) {
     config
         .route("/healthz", get().to(health::check))
+        .route("/healthz", head().to(health::check))
         .route("/assets/{path:.*}", get().to(assets::file))
         .configure(account::routes)
         .configure(shop::routes)

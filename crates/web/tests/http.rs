@@ -411,3 +411,84 @@ async fn any_cause_can_be_put_right_and_reported() {
     let answer = person.post("/jobs/7/repair", &[("cause", "gremlins"), ("done", "x"), ("key", "g")]).await;
     assert!(answer.status().is_client_error());
 }
+
+#[tokio::test]
+async fn a_closed_job_takes_nothing_but_its_reopening() {
+    let person = Person::signed_in().await;
+    let page = person.page("/jobs/1/prove").await;
+    assert!(page.contains("This job is closed") && page.contains("<fieldset class=\"contents\" disabled>"));
+    let late = [("rpm", "780"), ("oil_temp_c", "98"), ("pressure", "150"), ("unit", "kPa"), ("phase", "after"), ("key", "late")];
+    let refused = person.post("/jobs/1/reading", &late).await;
+    assert_eq!(refused.status(), StatusCode::CONFLICT);
+    assert!(refused.text().await.unwrap().contains("Open it again from its report"));
+    let silent = person.post("/jobs/1/reopen", &[("reason", "  "), ("key", "k1")]).await;
+    assert_eq!(silent.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(silent.text().await.unwrap().contains("say in a few words why it is opened again"));
+    // Sent twice it is opened once; then it takes what it refused, and the report tells both.
+    for _ in 0..2 {
+        let opened = person.post("/jobs/1/reopen", &[("reason", "Lamp again"), ("key", "k2")]).await;
+        assert_eq!(opened.status(), StatusCode::SEE_OTHER);
+    }
+    assert_eq!(person.post("/jobs/1/reading", &late).await.status(), StatusCode::SEE_OTHER);
+    let report = person.page("/jobs/1/report").await;
+    assert!(report.contains("Opened again: Lamp again") && report.contains("Job closed") && !report.contains("id=\"reopen\""));
+}
+
+/// What an attack once got through: each was stored or answered wrongly, and breaks nothing now.
+#[tokio::test]
+async fn what_forms_cannot_send_is_refused_before_anything_is_written() {
+    let person = Person::signed_in().await;
+    let mine = person.page("/jobs/9/readings").await;
+    let capture = mine.split("/jobs/9/captures/").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let reading = |more: &[(&'static str, &str)]| {
+        let mut form = vec![("rpm", "2000"), ("oil_temp_c", "98"), ("pressure", "150"), ("unit", "kPa"), ("key", "odd")];
+        form.extend(more.iter().map(|(name, value)| (*name, *value)));
+        form.into_iter().map(|(name, value)| (name, value.to_owned())).collect::<Vec<(&str, String)>>()
+    };
+    let send = async |job: i64, form: Vec<(&str, String)>| {
+        let form: Vec<(&str, &str)> = form.iter().map(|(name, value)| (*name, value.as_str())).collect();
+        person.post(&format!("/jobs/{job}/reading"), &form).await.status()
+    };
+    let before = person.page("/jobs/9/case.json").await;
+    for (job, more) in [
+        (9, vec![("capture", capture.as_str()), ("from_s", "NaN"), ("to_s", "3")]),
+        (9, vec![("capture", capture.as_str()), ("from_s", "1"), ("to_s", "inf")]),
+        (7, vec![("capture", capture.as_str()), ("from_s", "1"), ("to_s", "3")]),
+        (9, vec![("supersedes", "not a key")]),
+    ] {
+        assert_eq!(send(job, reading(&more)).await, StatusCode::BAD_REQUEST, "{job} {more:?}");
+    }
+    // A reading cannot take the place of a check.
+    let check = mine_of(&person, "/jobs/9/look").await;
+    assert_eq!(send(9, reading(&[("supersedes", &check)])).await, StatusCode::BAD_REQUEST);
+    assert_eq!(person.page("/jobs/9/case.json").await, before, "nothing was written");
+    assert_eq!(person.get("/").await.status(), StatusCode::OK, "and the board stands");
+
+    // Packed bodies are refused unread, with the headers of every answer; so is another site.
+    let url = format!("{}/jobs/9/reading", person.base);
+    let packed = person.ask(person.client.post(&url)).header("content-encoding", "gzip").body(vec![0x1f, 0x8b]).send().await.unwrap();
+    assert_eq!(packed.status(), StatusCode::UNSUPPORTED_MEDIA_TYPE);
+    let foreign = person.client.post(&url).header(COOKIE, &person.cookie).header("sec-fetch-site", "cross-site").send().await.unwrap();
+    assert_eq!(foreign.status(), StatusCode::FORBIDDEN);
+    for answer in [packed, foreign] {
+        assert!(answer.headers().contains_key("content-security-policy") && answer.headers().contains_key("x-content-type-options"));
+    }
+    assert_eq!(person.client.head(format!("{}/healthz", person.base)).send().await.unwrap().status(), StatusCode::OK);
+
+    // Figures keep the unit of the page they were typed on, a part of a cylinder is none, and a plate that nobody sees is none.
+    let gauge =
+        [("name", "Odd one"), ("full_scale", "60"), ("class_percent", "1"), ("graduation", "1"), ("unit", "psi"), ("kind", "bourdon")];
+    assert_eq!(person.post("/library/gauges", &gauge).await.status(), StatusCode::SEE_OTHER);
+    assert!(person.page("/library").await.contains("414 kPa full scale"), "60 psi, though the switch stands at kPa");
+    let engine = [("name", "Odd"), ("displacement_l", "2"), ("cylinders", "4.5"), ("idle_rpm", "750"), ("oil_grade", "5W-30")];
+    let refused = person.post("/library/engines", &engine).await;
+    assert!(refused.status() == StatusCode::UNPROCESSABLE_ENTITY && refused.text().await.unwrap().contains("a whole number"));
+    let unseen = person.post("/jobs", &[("tag", "\u{200b}\u{2060}\u{200d}"), ("complaint", "x"), ("engine", "x"), ("key", "u")]).await;
+    assert_eq!(unseen.status(), StatusCode::UNPROCESSABLE_ENTITY);
+}
+
+/// The key of a check that was answered, from the form that would change it.
+async fn mine_of(person: &Person, path: &str) -> String {
+    let page = person.page(path).await;
+    page.split("name=\"supersedes\" value=\"").map(|rest| rest.split('"').next().unwrap()).find(|key| key.len() == 36).unwrap().to_owned()
+}

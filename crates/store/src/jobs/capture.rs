@@ -62,6 +62,13 @@ pub async fn capture(db: &Connection, viewer: &Viewer, number: i64, id: Uuid) ->
     kept(db, viewer, number, row).await
 }
 
+/// True when a kept file belongs to this job.
+pub async fn has_capture(db: &Connection, viewer: &Viewer, number: i64, id: Uuid) -> Result<bool, StoreError> {
+    use sea_orm::PaginatorTrait;
+    let job = own_job(db, viewer, number).await?;
+    Ok(table::Entity::find_by_id(id).filter(table::Column::JobId.eq(job.id)).count(db).await? == 1)
+}
+
 /// All kept files of a job, oldest first.
 pub async fn captures(db: &Connection, viewer: &Viewer, number: i64) -> Result<Vec<Kept>, StoreError> {
     let job = own_job(db, viewer, number).await?;

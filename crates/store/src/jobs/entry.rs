@@ -128,6 +128,18 @@ impl Body {
         }
     }
 
+    /// Whether this may take the place of another: a reading of a reading, an outcome of its own check's, a reopening of a closing. Anything but a closing can be
+    /// withdrawn, and what was withdrawn or cannot be read gives way to anything.
+    pub(super) fn may_replace(&self, old: &Self) -> bool {
+        match (self, old) {
+            (Self::Reopened { .. }, old) => matches!(old, Self::Closed {}),
+            (_, Self::Closed {}) => false,
+            (Self::Withdrawn { .. }, _) | (_, Self::Withdrawn { .. } | Self::Unreadable { .. }) => true,
+            (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) => true,
+            (new, old) => new.subject().is_some() && new.subject() == old.subject(),
+        }
+    }
+
     /// What an entry is about: of two live entries about the same thing the later must supersede the earlier.
     pub fn subject(&self) -> Option<String> {
         match self {

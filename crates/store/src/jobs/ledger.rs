@@ -65,10 +65,11 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
     if let Some(row) = rows.iter().find(|row| row.submit_key == key) {
         return Ok(Written::StoodAlready(row.id));
     }
-    if let Some(supersedes) = new.supersedes
-        && !rows.iter().any(|row| row.id == supersedes)
-    {
-        return Err(StoreError::NotFound);
+    if let Some(supersedes) = new.supersedes {
+        let replaced = rows.iter().find(|row| row.id == supersedes).ok_or(StoreError::NotFound)?;
+        if !new.body.may_replace(&Body::from_kept(&replaced.kind, &replaced.body)) {
+            return Err(StoreError::CannotBeKept);
+        }
     }
     if let Some(overtaker) = overtaker(&rows, new) {
         transaction.rollback().await?;

@@ -4,7 +4,7 @@ mod case;
 mod entry;
 mod ledger;
 
-pub use capture::{Kept, add_capture, capture, captures, set_mapping};
+pub use capture::{Kept, add_capture, capture, captures, has_capture, set_mapping};
 pub use entry::{Body, Entry, Repair, TakenReading};
 pub use ledger::{Write, Written, write};
 

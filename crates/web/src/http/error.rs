@@ -21,6 +21,9 @@ pub enum Failure {
     /// Asked for by another site.
     #[error("refused: the request came from another site")]
     OtherSite,
+    /// A body that comes packed.
+    #[error("refused: the body came packed")]
+    Packed,
     /// No such page.
     #[error("no such page")]
     NoPage,
@@ -76,6 +79,7 @@ impl Failure {
                 "File not taken",
                 "The file is larger than 8 MB or the upload broke off, so nothing was kept. Cut the run to the part that matters, or record fewer samples a second.",
             ),
+            Self::Packed => ("Not taken", "What was sent came packed, which is not taken here, so nothing was written. Send it as it is."),
             Self::Store(StoreError::Closed) => (
                 "The job is closed",
                 "A closed job is a record, so nothing was written. Open it again from its report, with the reason, and send this once more.",
@@ -98,6 +102,7 @@ impl ResponseError for Failure {
             Self::SignInFirst { fragment: false, .. } => StatusCode::SEE_OTHER,
             Self::SignInFirst { fragment: true, .. } => StatusCode::UNAUTHORIZED,
             Self::OtherSite => StatusCode::FORBIDDEN,
+            Self::Packed => StatusCode::UNSUPPORTED_MEDIA_TYPE,
             Self::NoPage | Self::Store(StoreError::NotFound) => StatusCode::NOT_FOUND,
             Self::Form(_) | Self::Store(StoreError::CannotBeKept) => StatusCode::BAD_REQUEST,
             Self::Store(StoreError::Closed) => StatusCode::CONFLICT,

@@ -1,10 +1,11 @@
 //! What stands before every handler: size limits, refusal of other sites, headers.
 use super::Failure;
 use actix_multipart::form::MultipartFormConfig;
+use actix_web::ResponseError;
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
-use actix_web::http::header::{HeaderMap, HeaderName, HeaderValue};
+use actix_web::http::header::{CONTENT_ENCODING, HeaderMap, HeaderName, HeaderValue};
 use actix_web::middleware::Next;
 use actix_web::web::FormConfig;
 
@@ -27,16 +28,25 @@ pub fn multipart_limits() -> MultipartFormConfig {
         .error_handler(|error, _| Failure::Upload(error.to_string()).into())
 }
 
-/// Refuses a change asked for by another site's page (Fetch Metadata; Origin where a browser is too old for it).
-pub async fn refuse_other_sites(
+/// Refuses a change asked for by another site's page (Fetch Metadata; Origin where a browser is too old for it), and bodies that come packed.
+pub async fn refuse(
     request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
-    if changes && !from_here(request.headers(), request.connection_info().host()) {
-        return Err(Failure::OtherSite.into());
+    let refused = if changes && !from_here(request.headers(), request.connection_info().host()) {
+        Some(Failure::OtherSite)
+    } else if request.headers().get(CONTENT_ENCODING).is_some_and(|how| how != "identity") {
+        // A few packed bytes would be unpacked to any number of them before a limit is looked at.
+        Some(Failure::Packed)
+    } else {
+        None
+    };
+    match refused {
+        // An answer, not an error: those would leave without the headers of every answer.
+        Some(failure) => Ok(request.into_response(failure.error_response()).map_into_right_body()),
+        None => next.call(request).await.map(ServiceResponse::map_into_left_body),
     }
-    next.call(request).await
 }
 
 fn from_here(headers: &HeaderMap, host: &str) -> bool {

@@ -56,6 +56,16 @@ pub struct Sent<'a> {
     pub supersedes: &'a str,
 }
 
+impl Sent<'_> {
+    /// The entry it takes the place of. A key that is none is refused: written as new it would stand beside what it was to replace.
+    pub fn supersedes(&self) -> Result<Option<Uuid>, Failure> {
+        if self.supersedes.is_empty() {
+            return Ok(None);
+        }
+        Uuid::parse_str(self.supersedes).map(Some).map_err(|_| Failure::Form("the key of an entry that is none".to_owned()))
+    }
+}
+
 #[derive(Template)]
 #[template(path = "job/shell/page.html")]
 struct Page {
@@ -115,7 +125,7 @@ impl Desk {
         action: &str,
         fields: Vec<(String, String)>,
     ) -> Result<HttpResponse, Failure> {
-        let supersedes = Uuid::parse_str(sent.supersedes).ok();
+        let supersedes = sent.supersedes()?;
         let write = Write { body: body.clone(), supersedes, submit_key: sent.key, at: None };
         let seen = sent.seen.parse().ok();
         match jobs::write(&self.app.db, &self.viewer, self.number, &write).await? {

@@ -8,7 +8,6 @@ use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use serde::Deserialize;
-use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Body, Write};
 
@@ -25,7 +24,7 @@ pub struct Closing {
 pub async fn close(desk: Desk, form: web::Form<Closing>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
-    let write = Write { body: Body::Closed {}, supersedes: Uuid::parse_str(sent.supersedes).ok(), submit_key: sent.key, at: None };
+    let write = Write { body: Body::Closed {}, supersedes: sent.supersedes()?, submit_key: sent.key, at: None };
     jobs::write(&desk.app.db, &desk.viewer, desk.number, &write).await?;
     let job = desk.job().await?;
     Ok(desk.to(&if job.closed() {

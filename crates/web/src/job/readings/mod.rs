@@ -19,7 +19,7 @@ use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Gear, Pressure};
-use velvet_dial_store::jobs::{Body, Job, TakenReading};
+use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
 use view::ReadingsWork;
 
 /// A reading as it was typed.
@@ -57,6 +57,11 @@ pub async fn take(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Fa
         return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let from_capture = taken.capture;
+    if let Some((capture, ..)) = from_capture
+        && !jobs::has_capture(&desk.app.db, &desk.viewer, desk.number, capture).await?
+    {
+        return Err(Failure::Form("a recorded run of another job".to_owned()));
+    }
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
     let answer = desk.write(stage, sent, Body::Reading(taken), "reading", fields(&form)).await?;
     match from_capture {

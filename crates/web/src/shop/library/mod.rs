@@ -178,12 +178,20 @@ fn one_of<T: Copy>(all: &[(T, &str, &str)], id: &str, default: T) -> T {
     all.iter().find(|(_, known, _)| *known == id).map_or(default, |(value, ..)| *value)
 }
 
+/// The unit that the form's pressures were typed in: it travels with the form, whatever the switch says when it arrives.
+fn unit_of(form: &Form, liking: Liking) -> Pressure {
+    form.get("unit").and_then(|unit| Pressure::parse(unit)).unwrap_or(liking.unit)
+}
+
 /// Adds an engine with the first revision of its sheet.
 pub async fn add_engine(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Failure> {
-    let mut read = Reader { form: &form, slip: Slip::of("engine"), unit: liking.unit };
+    let mut read = Reader { form: &form, slip: Slip::of("engine"), unit: unit_of(&form, liking) };
     let name = read.named("name", "Engine", 120);
     let displacement_l = read.number("displacement_l", &field::DISPLACEMENT);
     let cylinders = read.number("cylinders", &field::CYLINDERS);
+    if cylinders.is_some_and(|cylinders| cylinders.fract() != 0.0) {
+        read.slip.wrong("cylinders", "Cylinders: a whole number, 1 to 16.");
+    }
     let idle_rpm = read.number("idle_rpm", &field::IDLE);
     let oil_grade = read.text("oil_grade");
     read.slip.take("oil_grade", oil::typical(&oil_grade));
@@ -241,7 +249,7 @@ fn sheet(read: &mut Reader<'_>) -> Option<Sheet> {
 
 /// Adds a gauge.
 pub async fn add_gauge(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Failure> {
-    let mut read = Reader { form: &form, slip: Slip::of("gauge"), unit: liking.unit };
+    let mut read = Reader { form: &form, slip: Slip::of("gauge"), unit: unit_of(&form, liking) };
     let name = read.named("name", "Gauge", 80);
     let kind = one_of(Kind::ALL, &read.text("kind"), Kind::Bourdon);
     let full_scale_kpa = read.pressure("full_scale", &field::FULL_SCALE);
