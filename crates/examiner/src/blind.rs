@@ -67,7 +67,7 @@ const LAGS_K: f64 = 12.0;
 /// An outcome counts as what a fault shows when it is at least this share as frequent as the most frequent one.
 const SHOWS: f64 = 0.5;
 /// How far the examiner's tables stray from the tracer's: standard deviation of the logarithm of every entry.
-const STRAY: f64 = 0.5;
+const PERTURBED_SD_LN: f64 = 0.5;
 /// Severities tried until a fault is bad enough to be complained of.
 const TRIES: usize = 12;
 
@@ -189,18 +189,18 @@ impl Engine {
     }
 }
 
-/// An entry of the examiner's own tables: the tracer's, strayed from by a factor that belongs to this entry and stays the same.
-fn strayed(p: f64, place: (usize, usize, usize)) -> f64 {
+/// An entry of the examiner's own tables: the tracer's, perturbed by a factor that belongs to this entry and stays the same.
+fn perturbed(p: f64, place: (usize, usize, usize)) -> f64 {
     let (table, state, outcome) = place;
     let mut own = ChaCha8Rng::seed_from_u64(((table * 4096 + state / BANDS) * 64 + outcome) as u64);
-    p * (STRAY * scatter(&mut own)).exp()
+    p * (PERTURBED_SD_LN * scatter(&mut own)).exp()
 }
 
 /// A check's answer. `clear`: an outcome that the fault is known to show, but for [`WRONG`] of the answers; else a draw from the examiner's whole
 /// table, in which sound parts are mistaken and broken ones missed, and [`WRONG`] on top of that.
 fn answer(check: &Check, index: usize, state: usize, clear: bool, rng: &mut ChaCha8Rng) -> usize {
     let outcomes = check.outcomes.len();
-    let mut row: Vec<f64> = (0..outcomes).map(|outcome| strayed(check.likelihood(state, outcome), (index, state, outcome))).collect();
+    let mut row: Vec<f64> = (0..outcomes).map(|outcome| perturbed(check.likelihood(state, outcome), (index, state, outcome))).collect();
     if clear {
         let most = row.iter().copied().fold(0.0, f64::max);
         row.iter_mut().filter(|p| **p < SHOWS * most).for_each(|p| *p = 0.0);
@@ -215,8 +215,8 @@ fn told(know: &Knowledge, state: usize, rng: &mut ChaCha8Rng) -> Vec<String> {
     let mut told = Vec::new();
     for (index, circumstance) in know.circumstances.iter().enumerate() {
         let p = circumstance.likelihood(state);
-        let yes = strayed(p, (1000 + index, state, 0));
-        let no = strayed(1.0 - p, (1000 + index, state, 1));
+        let yes = perturbed(p, (1000 + index, state, 0));
+        let no = perturbed(1.0 - p, (1000 + index, state, 1));
         if rng.random::<f64>() < yes / (yes + no) {
             told.push(circumstance.id.clone());
         }
