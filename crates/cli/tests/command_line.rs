@@ -135,3 +135,20 @@ fn schema_and_evaluate_print_what_they_say() {
     assert_eq!(json["options"]["seed"], 4);
     assert_eq!(run(&["evaluate", "--engines", "0"], "").status.code(), Some(2));
 }
+
+/// Killed, its database is not waited for behind pages that fail: the server ends, and says so to whatever watches over it.
+#[test]
+fn a_server_whose_database_dies_ends_with_a_code_of_its_own() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut command = Command::new(env!("CARGO_BIN_EXE_velvet-dial"));
+    command.args(["serve", "--port", "0", "--data", folder.path().to_str().unwrap()]).env_remove("DATABASE_URL");
+    let mut server = command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut line = String::new();
+    std::io::BufRead::read_line(&mut std::io::BufReader::new(server.stdout.as_mut().unwrap()), &mut line).unwrap();
+    assert!(line.contains("serves on http://"), "{line}");
+    let pid = std::fs::read_to_string(folder.path().join("run.pid")).unwrap();
+    assert!(Command::new("kill").args(["-9", pid.trim()]).status().unwrap().success());
+    let ended = server.wait_with_output().unwrap();
+    assert_eq!(ended.status.code(), Some(75));
+    assert!(String::from_utf8_lossy(&ended.stderr).contains("the database ended by itself"));
+}

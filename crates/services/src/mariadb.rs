@@ -19,6 +19,8 @@ const DATABASE: &str = "velvet_dial";
 const USER: &str = "velvet_dial";
 /// Everything a start makes in its folder but the lock, which guards the removal itself.
 const MADE_HERE: [&str; 7] = ["data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid"];
+/// A password is made of 32 characters; what is shorter was cut.
+const SHORTEST_PASSWORD: usize = 32;
 const PATIENCE: Duration = Duration::from_secs(60);
 
 /// Why the private MariaDB did not start, with what mends it.
@@ -38,6 +40,9 @@ pub enum StartError {
         /// What is not there.
         missing: &'static str,
     },
+    /// The file with the database's password holds none.
+    #[error("{} holds no password, so the database would stand open. Put it back from a copy, or start over with --fresh (this removes the folder).", .0.display())]
+    NoPassword(PathBuf),
     /// The path is too long for a socket.
     #[error("{} is too long a path for a database socket (at most 90 characters). Choose a shorter --data folder.", .0.display())]
     PathTooLong(PathBuf),
@@ -66,7 +71,7 @@ pub enum StartError {
 #[derive(Debug)]
 pub struct MariaDb {
     // Ended before the lock is let go: fields drop in order.
-    _server: Leashed,
+    server: Leashed,
     _lock: File,
     port: u16,
     password: String,
@@ -93,6 +98,9 @@ impl MariaDb {
             install(folder, &data)?;
         }
         let password = read(&folder.join("password"))?;
+        if password.len() < SHORTEST_PASSWORD {
+            return Err(StartError::NoPassword(folder.join("password")));
+        }
         let init = folder.join("init.sql");
         write_private(&init, &init_sql(&password, &random_word(&init)?))?;
         let log = folder.join("mariadbd.log");
@@ -102,7 +110,7 @@ impl MariaDb {
         wait_until_ready(&leashed, port, &log)?;
         // The words in it are set now; the next start writes its own.
         fs::remove_file(&init).map_err(file(&init))?;
-        Ok(Self { _server: leashed, _lock: lock, port, password })
+        Ok(Self { server: leashed, _lock: lock, port, password })
     }
 
     /// Removes what earlier starts made in `folder`: everything entered is gone. Nothing else in it is touched.
@@ -124,6 +132,11 @@ impl MariaDb {
             }
         }
         Ok(())
+    }
+
+    /// True while the server runs.
+    pub fn alive(&self) -> bool {
+        self.server.alive()
     }
 
     /// Address of the application's database, with its password: never to be logged.

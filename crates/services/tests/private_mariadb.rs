@@ -17,6 +17,9 @@ fn a_folder_is_made_once_kept_and_guarded() {
     let password = |url: &str| url.split('@').next().unwrap().to_owned();
     assert_eq!(password(&url), password(&second.url()), "a second start keeps the password, and so the data");
     drop(second);
+    assert!(fs::write(folder.path().join("password"), "\n").is_ok());
+    let error = MariaDb::start(folder.path(), false).unwrap_err();
+    assert!(matches!(error, StartError::NoPassword(_)) && error.to_string().contains("--fresh"), "{error}");
     fs::remove_file(folder.path().join("password")).unwrap();
     let error = MariaDb::start(folder.path(), false).unwrap_err();
     assert!(matches!(error, StartError::NotWhole { missing: "password", .. }), "{error}");

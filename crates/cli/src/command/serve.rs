@@ -4,6 +4,7 @@ use std::io::{self, IsTerminal};
 use std::net::{IpAddr, Ipv4Addr, SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::time::Duration;
 use thiserror::Error;
 use tracing_subscriber::EnvFilter;
 use velvet_dial_services::mariadb::{MariaDb, StartError};
@@ -51,7 +52,16 @@ enum StartUp {
     Demo(demo::DemoError),
     #[error("the server could not run: {0}")]
     Server(#[from] io::Error),
+    #[error(
+        "the database ended by itself. Everything that was acknowledged is kept; start Velvet Dial again. Its log is mariadbd.log in the data folder"
+    )]
+    DatabaseDied,
 }
+
+/// What a supervisor sees when the database ended: start it again.
+const DATABASE_DIED: u8 = 75;
+/// How often it is looked for.
+const LOOK_EVERY: Duration = Duration::from_secs(1);
 
 impl Serve {
     /// Runs until Ctrl-C or TERM.
@@ -65,6 +75,10 @@ impl Serve {
         }
         match actix_web::rt::System::new().block_on(self.serve()) {
             Ok(()) => ExitCode::SUCCESS,
+            Err(error @ StartUp::DatabaseDied) => {
+                eprintln!("Velvet Dial stopped: {error}.");
+                ExitCode::from(DATABASE_DIED)
+            }
             Err(error) => {
                 eprintln!("Velvet Dial did not start: {error}");
                 ExitCode::FAILURE
@@ -89,7 +103,15 @@ impl Serve {
             println!("Demo sign-ins (password {}): {}", demo::PASSWORD, demo::SIGN_INS.join(", "));
         }
         println!("Ctrl-C stops it.");
-        running.await?;
+        let handle = running.handle();
+        tokio::select! {
+            ended = running => ended?,
+            () = until_dead(private.as_ref()) => {
+                // A server without its database would refuse every page for ever.
+                handle.stop(false).await;
+                return Err(StartUp::DatabaseDied);
+            }
+        }
         db.close().await.map_err(|error| StartUp::Database(error.into()))?;
         drop(private);
         println!("Stopped; everything entered is kept.");
@@ -106,5 +128,12 @@ impl Serve {
         let private = MariaDb::start(&self.data, false)?;
         let url = private.url();
         Ok((Some(private), url))
+    }
+}
+
+/// Returns when the private database has ended by itself; never where there is none.
+async fn until_dead(private: Option<&MariaDb>) {
+    while private.is_none_or(MariaDb::alive) {
+        tokio::time::sleep(LOOK_EVERY).await;
     }
 }

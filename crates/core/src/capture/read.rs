@@ -5,6 +5,8 @@ use thiserror::Error;
 
 /// Largest file taken, bytes: two hours at ten samples a second.
 pub const MOST_BYTES: usize = 8 * 1024 * 1024;
+/// Most columns of a recorded run.
+pub const MOST_COLUMNS: usize = 64;
 /// Bad rows told one by one; the rest is counted.
 const MOST_TOLD: usize = 12;
 /// A transducer may read a little under zero at rest.
@@ -61,6 +63,11 @@ pub enum CaptureError {
     /// Not text.
     #[error("This is not a text file, whatever its name says. Export the recording as CSV.")]
     NotText,
+    /// More columns than any recorder writes.
+    #[error(
+        "The header has {0} columns; a recorded run has at most {MOST_COLUMNS}. Export the columns of time, pressure, speed and temperature alone."
+    )]
+    TooWide(usize),
     /// A quote that never closes, or the like.
     #[error("Line {line} cannot be cut into columns: {reason}.")]
     Broken {
@@ -104,13 +111,16 @@ pub fn table(bytes: &[u8]) -> Result<Table, CaptureError> {
         line: error.position().map_or(0, csv::Position::line),
         reason: "a quotation mark is not closed or the text is damaged".to_owned(),
     };
-    let header = reader.headers().map_err(broken)?.iter().map(str::to_owned).collect();
+    let header: Vec<String> = reader.headers().map_err(broken)?.iter().map(str::to_owned).collect();
+    if header.len() > MOST_COLUMNS {
+        return Err(CaptureError::TooWide(header.len()));
+    }
     let mut rows = Vec::new();
     for record in reader.records() {
         let record = record.map_err(broken)?;
         let line = record.position().map_or(0, csv::Position::line);
         if record.iter().any(|cell| !cell.is_empty()) {
-            rows.push((line, record.iter().map(str::to_owned).collect()));
+            rows.push((line, record.iter().take(MOST_COLUMNS).map(str::to_owned).collect()));
         }
     }
     if rows.is_empty() { Err(CaptureError::Empty) } else { Ok(Table { header, rows }) }

@@ -9,6 +9,8 @@ use chrono::Duration;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter};
 use sha2::{Digest, Sha256};
+use std::sync::LazyLock;
+use tokio::sync::Semaphore;
 use uuid::Uuid;
 
 /// A session lasts a working week.
@@ -84,13 +86,21 @@ pub async fn add_user(db: &Connection, shop: Uuid, sign_in: &str, shown_name: &s
     }
 }
 
-/// The user of a sign-in name and password, with a new session; `None` for a wrong pair, in the same time whether the name exists or not.
+/// A sign-in name as it is compared: without spaces round it, in small letters. What the database holds to be alike beyond that, accents say, is another name.
+pub fn normal_name(name: &str) -> String {
+    name.trim().to_lowercase()
+}
+
+/// The hash that is tried where there is no user: as much work as a real one.
+static NOBODY: LazyLock<String> =
+    LazyLock::new(|| Argon2::default().hash_password(b"nobody has this password").map(|hash| hash.to_string()).unwrap_or_default());
+
+/// The user of a sign-in name and password, with a new session; `None` for a wrong pair, with the same work whether the name exists or not.
 pub async fn sign_in(db: &Connection, name: &str, password: &str, agent: &str) -> Result<Option<Token>, StoreError> {
-    let found = user::Entity::find().filter(user::Column::SignIn.eq(name)).one(db).await?;
-    let kept = match &found {
-        Some(user) => user.password_hash.clone(),
-        None => hash("nobody has this password".to_owned()).await?,
-    };
+    let name = normal_name(name);
+    let found = user::Entity::find().filter(user::Column::SignIn.eq(&name)).one(db).await?;
+    let found = found.filter(|user| normal_name(&user.sign_in) == name);
+    let kept = found.as_ref().map(|user| user.password_hash.clone());
     let right = verify(password.to_owned(), kept).await?;
     let Some(user) = found.filter(|_| right) else {
         return Ok(None);
@@ -148,17 +158,23 @@ fn viewer(row: user::Model) -> Viewer {
     Viewer { user: row.id, shop: row.shop_id, shown_name: row.shown_name, cautions_read: row.cautions_read_at.is_some() }
 }
 
-/// Hashing takes tens of milliseconds of a core, so it is kept off the threads that serve.
+/// Hashing takes tens of milliseconds of a core and 19 MB: it is kept off the threads that serve, and never more of it at once than this, whoever knocks.
+static HASHING: Semaphore = Semaphore::const_new(4);
+
 async fn hash(password: String) -> Result<String, StoreError> {
+    let _turn = HASHING.acquire().await.map_err(|_| StoreError::Hash)?;
     tokio::task::spawn_blocking(move || Argon2::default().hash_password(password.as_bytes()).map(|hash| hash.to_string()))
         .await
         .map_err(|_| StoreError::Hash)?
         .map_err(|_| StoreError::Hash)
 }
 
-async fn verify(password: String, kept: String) -> Result<bool, StoreError> {
+/// Whether a password is that of a kept hash; without one the same work says no.
+async fn verify(password: String, kept: Option<String>) -> Result<bool, StoreError> {
+    let _turn = HASHING.acquire().await.map_err(|_| StoreError::Hash)?;
     tokio::task::spawn_blocking(move || {
-        PasswordHash::new(&kept).is_ok_and(|hash| Argon2::default().verify_password(password.as_bytes(), &hash).is_ok())
+        let (known, kept) = (kept.is_some(), kept.unwrap_or_else(|| NOBODY.clone()));
+        known & PasswordHash::new(&kept).is_ok_and(|hash| Argon2::default().verify_password(password.as_bytes(), &hash).is_ok())
     })
     .await
     .map_err(|_| StoreError::Hash)

@@ -53,11 +53,13 @@ pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, fo
     let form = form.into_inner();
     let address = request.peer_addr().map(|peer| peer.ip().to_string()).unwrap_or_default();
     if let Some(seconds) = app.gate.wait_s(&form.name, &address) {
+        tracing::warn!(%address, "a sign-in was put off: too many tries");
         let problem = format!("Too many tries. Wait {seconds} seconds, then try again.");
         return page(&app, liking, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
     }
     let agent = request.headers().get(header::USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or("");
-    let Some(token) = accounts::sign_in(&app.db, form.name.trim(), &form.password, agent).await? else {
+    let Some(token) = accounts::sign_in(&app.db, &form.name, &form.password, agent).await? else {
+        tracing::warn!(%address, "a sign-in was refused");
         let problem = "Name and password do not belong together. Check both; capitals count in the password.".to_owned();
         return page(&app, liking, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
     };

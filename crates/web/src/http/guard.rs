@@ -24,7 +24,7 @@ pub fn multipart_limits() -> MultipartFormConfig {
     // Room for the largest capture and a little form around it; the core says no to a larger one in a sentence.
     MultipartFormConfig::default()
         .total_limit(velvet_dial_core::capture::MOST_BYTES + 64 * 1024)
-        .memory_limit(1024 * 1024)
+        .memory_limit(velvet_dial_core::capture::MOST_BYTES + 64 * 1024)
         .error_handler(|error, _| Failure::Upload(error.to_string()).into())
 }
 

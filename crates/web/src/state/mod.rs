@@ -35,17 +35,26 @@ impl App {
     /// The tracer of a case's engine, made when it is not kept; the longest unused one makes room.
     pub fn tracer(&self, case: &Case) -> Result<Arc<Tracer>, OilError> {
         let spec = spec_points(case);
-        let mut kept = self.tracers.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(at) = kept.iter().position(|tracer| tracer.is_for(&case.engine, &spec)) {
+        let known = |kept: &mut Vec<Arc<Tracer>>| {
+            let at = kept.iter().position(|tracer| tracer.is_for(&case.engine, &spec))?;
             let tracer = kept.remove(at);
             kept.push(Arc::clone(&tracer));
+            Some(tracer)
+        };
+        let lock = || self.tracers.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(tracer) = known(&mut lock()) {
             return Ok(tracer);
         }
-        let tracer = Arc::new(Tracer::new(&case.engine, &spec)?);
+        // Made without the lock: who asks for another engine meanwhile does not wait. Two who ask for this one may both make it, and share the first.
+        let made = Arc::new(Tracer::new(&case.engine, &spec)?);
+        let mut kept = lock();
+        if let Some(tracer) = known(&mut kept) {
+            return Ok(tracer);
+        }
         if kept.len() >= TRACERS_KEPT {
             kept.remove(0);
         }
-        kept.push(Arc::clone(&tracer));
-        Ok(tracer)
+        kept.push(Arc::clone(&made));
+        Ok(made)
     }
 }
