@@ -14,7 +14,6 @@ mod migration;
 pub use sea_orm::DatabaseConnection as Connection;
 
 use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr};
-use sea_orm_migration::MigratorTrait;
 use std::time::Duration;
 use thiserror::Error;
 use uuid::Uuid;
@@ -64,9 +63,8 @@ pub struct Viewer {
 pub async fn open(url: &str) -> Result<Connection, StoreError> {
     let mut options = ConnectOptions::new(url);
     options.max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false);
-    let connection = Database::connect(options).await?;
-    migration::Migrator::up(&connection, None).await?;
-    Ok(connection)
+    migration::bring_up(options.clone()).await?;
+    Ok(Database::connect(options).await?)
 }
 
 /// True when the database answers.

@@ -81,7 +81,7 @@ async fn another_shop_sees_and_touches_nothing() {
     refused(library::add_sheet(&db, &stranger, engine, &Sheet { source: String::new(), in_force_from: None, points: vec![] }).await);
     let opening = Opening { tag: "X", description: "", engine, complaint: "", submit_key: "s", at: None };
     refused(jobs::open(&db, &stranger, &opening).await.map(drop));
-    assert!(jobs::list(&db, &stranger, 100).await.unwrap().is_empty());
+    assert!(jobs::board(&db, &stranger, 0, 100).await.unwrap() == jobs::Board { open: vec![], all_open: 0, closed: vec![] });
     assert!(library::vehicles(&db, &stranger).await.unwrap().is_empty());
     assert!(jobs::load(&db, &one, number).await.unwrap().entries.is_empty());
 }
@@ -244,4 +244,83 @@ async fn what_cannot_be_read_back_is_never_written_and_a_closed_job_takes_its_re
     say(&db, &one, number, level("low"), None, "more").await;
     say(&db, &one, number, Body::Closed {}, None, "close again").await;
     assert!(jobs::load(&db, &one, number).await.unwrap().closed());
+}
+
+#[tokio::test]
+async fn the_board_shows_every_open_job_in_as_many_queries_for_one_as_for_many() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    let mut numbers = Vec::new();
+    for place in 0..7 {
+        let (tag, key) = (format!("TUG {place}"), format!("k{place}"));
+        let opening = Opening { tag: &tag, description: "Tug", engine, complaint: "low", submit_key: &key, at: None };
+        numbers.push(jobs::open(&db, &one, &opening).await.unwrap());
+    }
+    let say = |number: i64, body: Body, supersedes, key: &'static str| {
+        let (db, one) = (&db, &one);
+        async move { say(db, one, number, body, supersedes, key).await }
+    };
+    say(numbers[2], level("low"), None, "a").await;
+    let closing = id(&say(numbers[2], Body::Closed {}, None, "b").await);
+    say(numbers[5], Body::Closed {}, None, "c").await;
+    let seen = async |page| {
+        let board = jobs::board(&db, &one, page, 3).await.unwrap();
+        let told = |jobs: &[jobs::Job]| jobs.iter().map(|job| job.head.number).collect::<Vec<_>>();
+        (told(&board.open), board.all_open, told(&board.closed))
+    };
+    let of = |places: &[usize]| places.iter().map(|place| numbers[*place]).collect::<Vec<_>>();
+    assert_eq!(seen(0).await, (of(&[6, 4, 3]), 5, of(&[5, 2])));
+    assert_eq!(seen(1).await, (of(&[1, 0]), 5, of(&[5, 2])));
+    assert_eq!(seen(9).await.0, of(&[]));
+    say(numbers[2], Body::Reopened { reason: "again".into() }, Some(closing), "d").await;
+    assert_eq!(seen(0).await, (of(&[6, 4, 3]), 6, of(&[5])));
+    assert_eq!(seen(1).await.0, of(&[2, 1, 0]));
+    // What the board shows of a job is what the job shows of itself.
+    let board = jobs::board(&db, &one, 1, 3).await.unwrap();
+    assert_eq!(board.open[0], jobs::load(&db, &one, numbers[2]).await.unwrap());
+}
+
+#[tokio::test]
+async fn plates_are_compared_as_a_person_compares_them() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, _) = shop(&db, "alpha").await;
+    let of = async |tag: &str, description: &str| library::vehicle_tagged(&db, &one, tag, description).await.unwrap();
+    let first = of("TUG 4", "Baggage tug").await;
+    for alike in ["tug 4", "TUG4", " Tug  4 "] {
+        assert_eq!(of(alike, "").await, first, "{alike}");
+    }
+    for other in ["TÜG 4", "TUG 4B", "TUĠ 4", "ТUG 4"] {
+        assert_ne!(of(other, "Another").await.id, first.id, "{other}: no letter is taken for another");
+    }
+    assert_eq!(of("TUG 4", "Baggage tug, electric start").await.description, "Baggage tug, electric start", "a new description is taken");
+    assert_eq!(library::vehicles(&db, &one).await.unwrap().len(), 5);
+    assert_ne!(accounts::shop_named(&db, "Skerry").await.unwrap(), accounts::shop_named(&db, "Skérry").await.unwrap());
+}
+
+/// Two servers start at once, and one that was cut short in the middle of its changes starts again: what was written before is still there.
+#[tokio::test]
+async fn tables_are_changed_by_one_server_at_a_time_and_a_half_done_change_is_finished() {
+    let url = fresh_database().await;
+    let open = || velvet_dial_store::open(&url);
+    let (db, b, c, d) = tokio::join!(open(), open(), open(), open());
+    assert!(b.is_ok() && c.is_ok() && d.is_ok());
+    let db = db.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    say(&db, &one, number, Body::Closed {}, None, "close").await;
+    for undone in [
+        "ALTER TABLE vehicles ADD UNIQUE INDEX shop_id (shop_id, tag), DROP INDEX vehicles_by_key",
+        "UPDATE vehicles SET tag_key = NULL",
+        "UPDATE jobs SET closed_at = NULL",
+        "ALTER TABLE captures DROP INDEX captures_by_digest",
+        "ALTER TABLE jobs DROP COLUMN closed_at, DROP INDEX jobs_on_the_board, ADD INDEX beside (shop_id)",
+    ] {
+        for sql in [undone, "DELETE FROM seaql_migrations WHERE version LIKE '%second'"] {
+            sea_orm::ConnectionTrait::execute_unprepared(&db, sql).await.unwrap();
+        }
+        let again = velvet_dial_store::open(&url).await.unwrap();
+        let board = jobs::board(&again, &one, 0, 9).await.unwrap();
+        assert_eq!((board.all_open, board.closed.len()), (0, 1), "{undone}");
+        assert_eq!(library::vehicle_tagged(&again, &one, "tug4", "").await.unwrap().tag, "TUG 4", "{undone}");
+    }
 }

@@ -51,7 +51,9 @@ pub async fn add_shop(db: &Connection, name: &str) -> Result<Uuid, StoreError> {
 
 /// The shop of a name, made when there is none.
 pub async fn shop_named(db: &Connection, name: &str) -> Result<Uuid, StoreError> {
-    match shop::Entity::find().filter(shop::Column::Name.eq(name)).one(db).await? {
+    // The database holds some names to be alike that a person does not.
+    let alike = shop::Entity::find().filter(shop::Column::Name.eq(name)).all(db).await?;
+    match alike.into_iter().find(|shop| shop.name == name) {
         Some(found) => Ok(found.id),
         None => add_shop(db, name).await,
     }

@@ -13,6 +13,7 @@ pub struct Model {
     pub opened_by: Uuid,
     pub opened_at: DateTime,
     pub submit_key: String,
+    pub closed_at: Option<DateTime>,
 }
 
 #[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]

@@ -8,6 +8,7 @@ pub struct Model {
     pub shop_id: Uuid,
     pub tag: String,
     pub description: String,
+    pub tag_key: Option<String>,
 }
 
 #[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]

@@ -11,6 +11,7 @@ use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
 use sha2::{Digest, Sha256};
+use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 
 /// One entry to be written.
@@ -94,6 +95,15 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
     }
     .insert(&transaction)
     .await?;
+    // The board finds open jobs by this; it follows the ledger in the same transaction.
+    let closed_at = match new.body {
+        Body::Closed {} => Some(Some(new.at.unwrap_or_else(now))),
+        Body::Reopened { .. } => Some(None),
+        _ => None,
+    };
+    if let Some(closed_at) = closed_at {
+        job::ActiveModel { id: Set(head.id), closed_at: Set(closed_at), ..Default::default() }.update(&transaction).await?;
+    }
     transaction.commit().await?;
     Ok(Written::Stands(id))
 }
@@ -118,14 +128,19 @@ fn closed(rows: &[entry::Model]) -> bool {
     rows.iter().any(|row| row.kind == "closed" && !superseded(row.id))
 }
 
-/// All entries of a job, oldest first.
-pub(super) async fn entries(db: &Connection, job: Uuid) -> Result<Vec<Entry>, StoreError> {
-    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(job)).order_by_asc(entry::Column::Seq).all(db).await?;
-    let names = names(db, rows.iter().map(|row| row.author_id)).await?;
-    Ok(rows.iter().map(|row| to_entry(row, &names)).collect())
+/// All entries of some jobs, each job's oldest first.
+pub(super) async fn entries(db: &Connection, jobs: impl IntoIterator<Item = Uuid>) -> Result<HashMap<Uuid, Vec<Entry>>, StoreError> {
+    let rows = entry::Entity::find().filter(entry::Column::JobId.is_in(jobs)).order_by_asc(entry::Column::Seq).all(db).await?;
+    let authors: HashSet<Uuid> = rows.iter().map(|row| row.author_id).collect();
+    let names = names(db, authors).await?;
+    let mut of_job: HashMap<Uuid, Vec<Entry>> = HashMap::new();
+    for row in &rows {
+        of_job.entry(row.job_id).or_default().push(to_entry(row, &names));
+    }
+    Ok(of_job)
 }
 
-fn to_entry(row: &entry::Model, names: &std::collections::HashMap<Uuid, String>) -> Entry {
+fn to_entry(row: &entry::Model, names: &HashMap<Uuid, String>) -> Entry {
     Entry {
         id: row.id,
         seq: row.seq,

@@ -8,12 +8,12 @@ pub use capture::{Kept, add_capture, capture, captures, has_capture, set_mapping
 pub use entry::{Body, Entry, Repair, TakenReading};
 pub use ledger::{Write, Written, write};
 
-use crate::entity::{job, user, vehicle};
+use crate::entity::{job, user};
 use crate::library::{self, Engine, Gauge, Vehicle};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::{NotSet, Set};
-use sea_orm::{ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect};
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
@@ -115,6 +115,7 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
         opened_by: Set(viewer.user),
         opened_at: Set(opening.at.unwrap_or_else(now)),
         submit_key: Set(submit_key.clone()),
+        closed_at: Set(None),
     };
     match job::Entity::insert(row).exec_without_returning(db).await {
         Err(error) if !crate::stands_already(&error) => return Err(error.into()),
@@ -125,28 +126,51 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
     found.map(|row| row.number).ok_or(StoreError::NotFound)
 }
 
-/// Jobs of the shop, newest first.
-pub async fn list(db: &Connection, viewer: &Viewer, most: u64) -> Result<Vec<Head>, StoreError> {
-    let rows =
-        job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number).limit(most).all(db).await?;
-    let vehicles: HashMap<Uuid, Vehicle> = library::vehicles(db, viewer).await?.into_iter().map(|v| (v.id, v)).collect();
-    rows.into_iter()
-        .map(|row| {
-            let vehicle = vehicles.get(&row.vehicle_id).cloned().ok_or(StoreError::NotFound)?;
-            Ok(head(row, vehicle))
-        })
-        .collect()
+/// What a board shows: a page of the open jobs and the newest closed ones.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Board {
+    /// Open jobs of the page, newest first.
+    pub open: Vec<Job>,
+    /// How many are open in all.
+    pub all_open: u64,
+    /// The newest closed ones.
+    pub closed: Vec<Job>,
 }
+
+/// The board of a shop, in a fixed number of queries: `page` counts from 0 and holds `size` open jobs.
+pub async fn board(db: &Connection, viewer: &Viewer, page: u64, size: u64) -> Result<Board, StoreError> {
+    let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
+    let is_open = || of_shop().filter(job::Column::ClosedAt.is_null());
+    let all_open = is_open().count(db).await?;
+    let mut rows = is_open().offset(page.saturating_mul(size)).limit(size).all(db).await?;
+    rows.extend(of_shop().filter(job::Column::ClosedAt.is_not_null()).limit(CLOSED_SHOWN).all(db).await?);
+    let (closed, open) = whole(db, viewer, rows).await?.into_iter().partition(Job::closed);
+    Ok(Board { open, all_open, closed })
+}
+
+/// Closed jobs on a board.
+const CLOSED_SHOWN: u64 = 30;
 
 /// A whole job of the shop by its number.
 pub async fn load(db: &Connection, viewer: &Viewer, number: i64) -> Result<Job, StoreError> {
     let row = own_job(db, viewer, number).await?;
-    let vehicle = vehicle::Entity::find_by_id(row.vehicle_id).one(db).await?.ok_or(StoreError::NotFound)?;
-    let vehicle = Vehicle { id: vehicle.id, tag: vehicle.tag, description: vehicle.description };
-    let engine = library::engine(db, viewer, row.engine_id).await?;
+    whole(db, viewer, vec![row]).await?.pop().ok_or(StoreError::NotFound)
+}
+
+/// Jobs with all that belongs to them, in the order given, in a fixed number of queries.
+async fn whole(db: &Connection, viewer: &Viewer, rows: Vec<job::Model>) -> Result<Vec<Job>, StoreError> {
+    let vehicles = library::vehicles_of(db, viewer, rows.iter().map(|row| row.vehicle_id)).await?;
+    let engines = library::engines_of(db, viewer, rows.iter().map(|row| row.engine_id)).await?;
     let gauges = library::gauges(db, viewer).await?;
-    let entries = ledger::entries(db, row.id).await?;
-    Ok(Job { head: head(row, vehicle), engine, gauges, entries })
+    let mut entries = ledger::entries(db, rows.iter().map(|row| row.id)).await?;
+    rows.into_iter()
+        .map(|row| {
+            let vehicle = vehicles.get(&row.vehicle_id).cloned().ok_or(StoreError::NotFound)?;
+            let engine = engines.get(&row.engine_id).cloned().ok_or(StoreError::NotFound)?;
+            let entries = entries.remove(&row.id).unwrap_or_default();
+            Ok(Job { head: head(row, vehicle), engine, gauges: gauges.clone(), entries })
+        })
+        .collect()
 }
 
 fn head(row: job::Model, vehicle: Vehicle) -> Head {

@@ -210,12 +210,9 @@ pub async fn add_engine(app: web::Data<App>, who: SignedIn, liking: Liking, form
         return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let card = Card { relief_opens_kpa, layout, ..Card::of(displacement_l, cylinders.round() as u32, idle_rpm, &oil_grade) };
-    let Some(engine) = library::add_engine(&app.db, &who.0, &name, &card).await? else {
+    if library::add_engine_with(&app.db, &who.0, (&name, &card), sheet.as_ref()).await?.is_none() {
         read.slip.wrong("name", "Engine: this name stands in the library already; give this one another.");
         return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
-    };
-    if let Some(sheet) = sheet {
-        library::add_sheet(&app.db, &who.0, engine, &sheet).await?;
     }
     Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, "/library")).finish())
 }
