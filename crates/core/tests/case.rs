@@ -37,7 +37,11 @@ fn every_wrong_file_is_told_where_and_why() {
             v["evidence"] = json!([]);
         })),
         told(with(|v| v["readings"][0]["phase"] = json!("during"))),
+        told(with(|v| v["spec"]["points"] = json!(vec![json!({ "rpm": 750, "oil_temp_c": 100, "min_kpa": 100 }); 201]))),
     ];
+    // A mark that an editor put before the first byte is no part of the file.
+    let good = with(|_| {}).to_string();
+    assert_eq!(parse(format!("\u{feff}{good}").as_bytes()), parse(good.as_bytes()));
     insta::assert_snapshot!(all.join("\n"));
 }
 

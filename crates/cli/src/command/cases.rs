@@ -1,6 +1,7 @@
 //! Case files read, each handed on, one JSON line a case: what `diagnose` and `explain` share.
 use serde_json::{Value, json};
 use std::io::{Read, Write};
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::{fs, io};
@@ -22,7 +23,12 @@ pub fn answer_each(files: &[PathBuf], oil: Option<Oil>, answer: impl Fn(&Case, &
             }
         };
         for text in cases(file, &bytes) {
-            let line = match one(text, oil, &mut kept, &answer) {
+            // A defect met in one case costs that case only.
+            let answered = catch_unwind(AssertUnwindSafe(|| one(text, oil, &mut kept, &answer))).unwrap_or_else(|_| {
+                let message = "this case met a defect of the program and is not answered; the others are".to_owned();
+                Err(CaseError { path: ".".to_owned(), message })
+            });
+            let line = match answered {
                 Ok(line) => line,
                 Err(error) => {
                     all_good = false;
@@ -49,6 +55,8 @@ fn read(file: &Path) -> io::Result<Vec<u8>> {
 
 /// The cases in a file's bytes.
 fn cases<'a>(file: &Path, bytes: &'a [u8]) -> Vec<&'a [u8]> {
+    // Some editors put a mark of their own before the first byte.
+    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     let lines = || bytes.split(|byte| *byte == b'\n').filter(|line| !line.trim_ascii().is_empty()).collect::<Vec<_>>();
     // Standard input may hold either: it is lines when its first line is a whole JSON value by itself.
     let by_line = file.extension().is_some_and(|extension| extension == "jsonl")

@@ -17,6 +17,7 @@ use thiserror::Error;
 pub const FORMAT: &str = "velvet-dial.case/1";
 /// Most readings in one case; a job has a dozen.
 const MOST_READINGS: usize = 200;
+const MOST_POINTS: usize = 200;
 
 /// A case.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
@@ -239,6 +240,8 @@ impl CaseError {
 /// assert!(error.message.contains("motor"));
 /// ```
 pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
+    // Some editors put a mark of their own before the first byte.
+    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     let mut json = serde_json::Deserializer::from_slice(bytes);
     let case: Case = serde_path_to_error::deserialize(&mut json).map_err(|error| {
         let path = error.path().to_string();
@@ -265,6 +268,12 @@ fn validate(case: &Case) -> Result<(), CaseError> {
     }
     check_card(&case.engine)?;
     if let Some(spec) = &case.spec {
+        if spec.points.len() > MOST_POINTS {
+            return Err(CaseError::at(
+                "spec.points",
+                format!("{} points are too many for a sheet; at most {MOST_POINTS}", spec.points.len()),
+            ));
+        }
         for (i, point) in spec.points.iter().enumerate() {
             let at = |key: &str| format!("spec.points[{i}].{key}");
             hold(at("rpm"), &field::RPM, point.rpm)?;
