@@ -147,7 +147,7 @@ fn a_server_whose_database_dies_ends_with_a_code_of_its_own() {
     std::io::BufRead::read_line(&mut std::io::BufReader::new(server.stdout.as_mut().unwrap()), &mut line).unwrap();
     assert!(line.contains("serves on http://"), "{line}");
     let pid = std::fs::read_to_string(folder.path().join("run.pid")).unwrap();
-    assert!(Command::new("kill").args(["-9", pid.trim()]).status().unwrap().success());
+    assert!(Command::new("/bin/sh").args(["-c", &format!("kill -9 {}", pid.trim())]).status().unwrap().success());
     let ended = server.wait_with_output().unwrap();
     assert_eq!(ended.status.code(), Some(75));
     assert!(String::from_utf8_lossy(&ended.stderr).contains("the database ended by itself"));
