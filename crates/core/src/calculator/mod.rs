@@ -3,6 +3,7 @@
 //! Every calculator takes one described input and gives one described output, so a screen, a test and the command line call the same thing;
 //! [`ALL`] is their list. Ranges stand in [`crate::field`]; a value outside is an error that says what would be right.
 mod dash;
+mod drawn;
 mod fill;
 mod flow;
 mod gauge;

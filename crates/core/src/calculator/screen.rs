@@ -3,10 +3,10 @@
 //! Relation: the suction side of [`crate::circuit`] (Bernoulli for line and screen, a floor of 35 kPa absolute at the inlet), on engines drawn from
 //! the card: pump size and suction losses are not on it, so the answer is a middle with the range that nine in ten engines of this card keep to. The
 //! speed at which the floor is first reached is found to 10 rpm. Source and limits of the relations are those of the circuit's files.
+use super::drawn::{engines, range};
 use super::{CalculatorError, hold};
-use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
-use crate::circuit::{Card, Working};
-use crate::{field, oil};
+use crate::circuit::{Card, Circuit, Working};
+use crate::field;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -55,28 +55,18 @@ const FINE_RPM: f64 = 10.0;
 pub fn starving(screen: &Screen) -> Result<Starving, CalculatorError> {
     let open = hold(&field::OPEN_SHARE, screen.open_share)?;
     let oil_temp_c = hold(&field::OIL_TEMP, screen.oil_temp_c)?;
-    let card = &screen.engine;
-    crate::case::check_card(card).map_err(|error| CalculatorError::Input { path: error.path, message: error.message })?;
-    let oil = oil::typical(&card.oil_grade)
-        .map_err(|error| CalculatorError::Input { path: "engine.oil_grade".into(), message: error.to_string() })?;
-    let unit = |draw: u32, dimension: usize| f64::from(sobol_burley::sample(draw, dimension as u32, 1));
-    let mut speeds: Vec<f64> = (0..ENGINES)
-        .map(|draw| {
-            let numbers: [f64; DIMENSIONS] = std::array::from_fn(|dimension| unit(draw, dimension));
-            starts_at(card, oil, &Unknowns::from_unit(&numbers, card), (open, oil_temp_c))
-        })
-        .collect();
-    speeds.sort_by(f64::total_cmp);
-    let fastest_rpm = FASTEST * card.rated_rpm();
-    let at = |share: f64| speeds.get((share * f64::from(ENGINES - 1)).round() as usize).copied().filter(|rpm| *rpm <= fastest_rpm);
-    Ok(Starving { starves_at_rpm: at(0.5), early_rpm: at(0.05), late_rpm: at(0.95), rated_rpm: card.rated_rpm() })
+    let rated_rpm = screen.engine.rated_rpm();
+    let fastest_rpm = FASTEST * rated_rpm;
+    let starts = |circuit: Circuit| starts_at(circuit, fastest_rpm, (open, oil_temp_c));
+    let speeds = engines(&screen.engine, ENGINES)?.into_iter().map(starts).collect();
+    let [early_rpm, starves_at_rpm, late_rpm] = range(speeds).map(|rpm| Some(rpm).filter(|rpm| *rpm <= fastest_rpm));
+    Ok(Starving { starves_at_rpm, early_rpm, late_rpm, rated_rpm })
 }
 
-fn starts_at(card: &Card, oil: oil::Oil, unknown: &Unknowns, (open, oil_temp_c): (f64, f64)) -> f64 {
-    let mut circuit = nominal::circuit(card, oil, unknown);
+fn starts_at(mut circuit: Circuit, fastest_rpm: f64, (open, oil_temp_c): (f64, f64)) -> f64 {
     circuit.suction.screen_m2 *= open;
     let starves = |rpm: f64| circuit.solve(Working { rpm, oil_temp_c }).drawn.starving;
-    let (mut low, mut high) = (0.0, FASTEST * card.rated_rpm());
+    let (mut low, mut high) = (0.0, fastest_rpm);
     if !starves(high) {
         return f64::INFINITY;
     }

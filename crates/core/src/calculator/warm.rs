@@ -2,10 +2,10 @@
 //!
 //! Both on engines drawn from the card, so the answer is a middle with the range that nine in ten engines of this card keep to: the circuit of [`crate::circuit`],
 //! carried from the one temperature to the other by the ratio of its pressures; and its start, empty volume over delivered flow. Source and limits are those of its files.
+use super::drawn::{engines, range};
 use super::{CalculatorError, hold, together};
-use crate::circuit::nominal::{self, DIMENSIONS, Unknowns};
 use crate::circuit::{self, Card, Circuit, Dry, Working};
-use crate::{field, oil};
+use crate::field;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -38,22 +38,6 @@ pub struct Expected {
 
 const ENGINES: u32 = 256;
 
-fn engines(card: &Card) -> Result<Vec<Circuit>, CalculatorError> {
-    let told = |path: &str, message: String| CalculatorError::Input { path: path.to_owned(), message };
-    crate::case::check_card(card).map_err(|error| CalculatorError::Input { path: error.path, message: error.message })?;
-    let oil = oil::typical(&card.oil_grade).map_err(|error| told("engine.oil_grade", error.to_string()))?;
-    let unit = |draw: u32, dimension: usize| f64::from(sobol_burley::sample(draw, dimension as u32, 1));
-    let one =
-        |draw: u32| nominal::circuit(card, oil, &Unknowns::from_unit(&std::array::from_fn::<f64, DIMENSIONS, _>(|d| unit(draw, d)), card));
-    Ok((0..ENGINES).map(one).collect())
-}
-
-fn middle(mut all: Vec<f64>) -> [f64; 3] {
-    all.sort_by(f64::total_cmp);
-    let last = all.len().saturating_sub(1) as f64;
-    [0.05, 0.5, 0.95].map(|share| all.get((share * last).round() as usize).copied().unwrap_or(f64::INFINITY))
-}
-
 /// The pressure to expect at another oil temperature.
 ///
 /// # Errors
@@ -62,7 +46,7 @@ pub fn warm(reading: &Warm) -> Result<Expected, CalculatorError> {
     let rpm = hold(&field::RPM, reading.rpm)?;
     let (from, to) = (hold(&field::OIL_TEMP, reading.oil_temp_c)?, hold(&field::OIL_TEMP, reading.to_c)?);
     let kpa = hold(&field::PRESSURE, reading.kpa)?;
-    let engines = engines(&reading.engine)?;
+    let engines = engines(&reading.engine, ENGINES)?;
     let ratio = |circuit: &Circuit| {
         let at = |oil_temp_c: f64| circuit.port_kpa(Working { rpm, oil_temp_c }).max(0.1);
         (at(from), at(to) / at(from))
@@ -70,7 +54,7 @@ pub fn warm(reading: &Warm) -> Result<Expected, CalculatorError> {
     // Engines that read anything like this one say how it goes on; where none does, all of them do.
     let all: Vec<(f64, f64)> = engines.iter().map(ratio).collect();
     let like: Vec<f64> = all.iter().filter(|(here, _)| (here / kpa.max(1.0)).ln().abs() < 0.35).map(|(_, ratio)| kpa * ratio).collect();
-    let [low_kpa, middle, high_kpa] = middle(if like.len() < 10 { all.iter().map(|(_, ratio)| kpa * ratio).collect() } else { like });
+    let [low_kpa, middle, high_kpa] = range(if like.len() < 10 { all.iter().map(|(_, ratio)| kpa * ratio).collect() } else { like });
     Ok(Expected { kpa: middle, low_kpa, high_kpa })
 }
 
@@ -121,6 +105,6 @@ pub fn build(start: &Build) -> Result<BuildTime, CalculatorError> {
         circuit::Build::After(seconds) => seconds,
         circuit::Build::Never => 60.0,
     };
-    let [_, middle, late_s] = middle(engines(&start.engine)?.iter().map(seconds).collect());
+    let [_, middle, late_s] = range(engines(&start.engine, ENGINES)?.iter().map(seconds).collect());
     Ok(BuildTime { seconds: middle, late_s, crank_without_fuel: late_s > BROKEN_OFF_S })
 }

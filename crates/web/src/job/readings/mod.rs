@@ -90,24 +90,8 @@ pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
     slip
 }
 
-fn kept(form: &Typed) -> Slip {
-    let mut slip = Slip::of(FORM);
-    for (field, value) in [
-        ("rpm", &form.rpm),
-        ("oil_temp_c", &form.oil_temp_c),
-        ("estimated", &form.estimated),
-        ("gear", &form.gear),
-        ("pressure", &form.pressure),
-        ("spread", &form.spread),
-        ("gauge", &form.gauge),
-        ("supersedes", &form.supersedes),
-    ] {
-        slip.keep(field, value);
-    }
-    slip
-}
-
-fn fields(form: &Typed) -> Vec<(String, String)> {
+/// What a person typed, by field.
+fn typed(form: &Typed) -> [(&'static str, &str); 7] {
     [
         ("rpm", &form.rpm),
         ("oil_temp_c", &form.oil_temp_c),
@@ -116,12 +100,20 @@ fn fields(form: &Typed) -> Vec<(String, String)> {
         ("pressure", &form.pressure),
         ("spread", &form.spread),
         ("gauge", &form.gauge),
-        ("unit", &form.unit),
-        ("phase", &form.phase),
     ]
-    .into_iter()
-    .map(|(name, value)| (name.to_owned(), value.clone()))
-    .collect()
+}
+
+fn kept(form: &Typed) -> Slip {
+    let mut slip = Slip::of(FORM);
+    for (field, value) in typed(form).into_iter().chain([("supersedes", form.supersedes.as_str())]) {
+        slip.keep(field, value);
+    }
+    slip
+}
+
+fn fields(form: &Typed) -> Vec<(String, String)> {
+    let beside = [("unit", form.unit.as_str()), ("phase", form.phase.as_str())];
+    typed(form).into_iter().chain(beside).map(|(name, value)| (name.to_owned(), value.to_owned())).collect()
 }
 
 /// The reading, when every field is right; else the slip says what is not.
