@@ -57,16 +57,45 @@ fn a_taken_port_is_said_with_what_to_do() {
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "nothing was begun");
 }
 
+/// With nothing running and beside a running server alike; what a stranger would try first is no password.
 #[test]
-fn a_user_is_added_once_and_a_short_password_is_refused() {
+fn users_are_added_listed_given_passwords_and_removed() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().to_str().unwrap();
-    let add = |password: &str| run(&["user", "add", "mo", "--data", data], password);
-    let short = add("short\n");
-    assert!(!short.status.success() && String::from_utf8_lossy(&short.stderr).contains("fewer than 10 characters"));
-    assert!(add("a long password\n").status.success());
-    let again = add("a long password\n");
-    assert!(!again.status.success() && String::from_utf8_lossy(&again.stderr).contains("may sign in already"));
+    let user = |words: &[&str], typed: &str| {
+        let out = run(&[&["user"], words, &["--data", data]].concat(), typed);
+        let said = format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr));
+        (out.status.success(), said)
+    };
+    let refused = |(done, said): (bool, String), why: &str| assert!(!done && said.contains(why), "{said}");
+    refused(user(&["add", "mo"], "short\n"), "fewer than 10 characters");
+    for common in ["password123", "qwertyuiop", "mo mo mo mo", "1234567890", "aaaaaaaaaaaa"] {
+        refused(user(&["add", "mo"], &format!("{common}\n")), "among the first that are tried");
+    }
+    assert!(user(&["add", "mo"], "heron valve gravel\n").0);
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = listener.local_addr().unwrap().port().to_string();
+    drop(listener);
+    let mut server = Command::new(env!("CARGO_BIN_EXE_velvet-dial"))
+        .args(["serve", "--port", &port, "--data", data])
+        .stderr(Stdio::null())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut says = std::io::BufReader::new(server.stdout.take().unwrap());
+    std::io::BufRead::read_line(&mut says, &mut String::new()).unwrap();
+    refused(user(&["add", "mo"], "heron valve gravel\n"), "stands in the list already");
+    assert!(user(&["add", "bo", "--shown-name", "Bo"], "heron valve gravel\n").0);
+    assert!(user(&["password", "bo"], "gravel heron valve\n").0);
+    refused(user(&["password", "nobody"], "gravel heron valve\n"), "Nobody signs in as");
+    assert!(user(&["remove", "mo"], "").0);
+    refused(user(&["remove", "mo"], ""), "Nobody signs in as");
+    let (_, list) = user(&["list"], "");
+    assert_eq!(list.trim_end(), "bo\tBo\tWorkshop\nmo\tmo\tWorkshop\tremoved");
+    let told = run(&["summaries", "--data", data], "");
+    assert!(String::from_utf8_lossy(&told.stdout).starts_with("0 jobs told anew"));
+    server.kill().unwrap();
+    server.wait().unwrap();
 }
 
 const LOW: &str = r#"{"format":"velvet-dial.case/1","id":"low","engine":{"displacement_l":2.0,"cylinders":4,"idle_rpm":750,"oil_grade":"5W-30","relief_opens_kpa":450},

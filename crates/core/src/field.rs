@@ -109,6 +109,14 @@ fields! {
     RATED = "rated_rpm", "Rated speed", 500.0..=10000.0, "rpm";
     /// Sump off, by the card.
     SUMP_OFF = "sump_off_minutes", "Sump off takes", 10.0..=3000.0, "min";
+    /// Front cover off, by the card.
+    COVER_OFF = "cover_off_minutes", "Front cover off takes", 10.0..=3000.0, "min";
+    /// Engine out, by the card.
+    ENGINE_OUT = "engine_out_minutes", "Engine out takes", 60.0..=6000.0, "min";
+    /// An hour of work, in the shop's money.
+    LABOUR = "labour_rate", "Hour of work", 1.0..=10000.0, "";
+    /// How far a vehicle has gone.
+    ODOMETER = "odometer_km", "Odometer", 0.0..=5000000.0, "km";
     /// What an engine is worth to its owner.
     WORTH = "worth", "Engine's worth", 0.0..=1000000.0, "";
     /// How long a hold lasted.

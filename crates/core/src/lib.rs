@@ -1,8 +1,8 @@
 //! Velvet Dial's core: the job of tracing low or lost oil pressure, without web, database or clock.
 //!
 //! The rooms stand in the order of the work: [`oil`], [`circuit`], [`instrument`], [`capture`], [`believe`], [`limits`], [`trace`], [`flag`], and
-//! [`case`], the facade that takes a whole case and says what is known of it. [`calculator`] holds what is worked out beside the job, [`evaluation`]
-//! the blind cases that say how good it all is. [`field`] holds every range and [`unit`] every unit.
+//! [`case`], the facade that takes a whole case and says what is known of it. [`calculator`] holds what is worked out beside the job, [`record`]
+//! all that a job's report tells. [`field`] holds every range and [`unit`] every unit.
 #![deny(missing_docs, rustdoc::broken_intra_doc_links)]
 
 pub mod believe;
@@ -16,6 +16,7 @@ pub mod flag;
 pub mod instrument;
 pub mod limits;
 pub mod oil;
+pub mod record;
 mod refusal;
 pub mod stage;
 pub mod trace;

@@ -213,7 +213,20 @@ fn the_schema_in_docs_is_that_of_the_types_and_holds_every_range() {
             );
         }
     };
-    ranged("Card", &["displacement_l", "cylinders", "idle_rpm", "relief_opens_kpa", "rated_rpm", "sump_off_minutes", "worth"]);
+    ranged(
+        "Card",
+        &[
+            "displacement_l",
+            "cylinders",
+            "idle_rpm",
+            "relief_opens_kpa",
+            "rated_rpm",
+            "sump_off_minutes",
+            "cover_off_minutes",
+            "engine_out_minutes",
+            "worth",
+        ],
+    );
     ranged("Layout", &["jets_open_kpa"]);
     ranged("Point", &["rpm", "oil_temp_c", "min_kpa", "max_kpa"]);
     ranged("Instrument", &["full_scale_kpa", "class_percent", "graduation_kpa"]);

@@ -10,13 +10,15 @@ mod entity;
 pub mod jobs;
 pub mod library;
 mod migration;
+pub mod zone;
 
 pub use sea_orm::DatabaseConnection as Connection;
 
-use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr};
+use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr, SqlxMySqlError};
 use std::time::Duration;
 use thiserror::Error;
 use uuid::Uuid;
+use zone::Zone;
 
 /// Why something could not be read or written.
 #[derive(Debug, Error)]
@@ -38,6 +40,14 @@ pub enum StoreError {
     /// The job is closed, and what was to be written is not its reopening.
     #[error("the job is closed")]
     Closed,
+    /// A job or a shop holds as much as it may.
+    #[error("the {whose} holds {most_mb} MB of recorded runs already")]
+    Full {
+        /// Job or shop.
+        whose: &'static str,
+        /// What it may hold.
+        most_mb: i64,
+    },
     /// Password hashing failed.
     #[error("password hashing failed")]
     Hash,
@@ -57,6 +67,8 @@ pub struct Viewer {
     pub shown_name: String,
     /// Has read the cautions of first use.
     pub cautions_read: bool,
+    /// The shop's clock.
+    pub zone: Zone,
 }
 
 /// Connects and brings the tables up to date.
@@ -83,18 +95,19 @@ fn stands_already(error: &DbErr) -> bool {
 
 /// True when the database gave up a transaction to let another finish; trying again is right.
 fn lost_a_race(error: &DbErr) -> bool {
+    /// The server's own numbers: lock wait timeout, deadlock, a row changed since it was read.
+    const RACES: [u16; 3] = [1205, 1213, 1020];
     let (DbErr::Exec(RuntimeErr::SqlxError(inner)) | DbErr::Query(RuntimeErr::SqlxError(inner))) = error else {
         return false;
     };
-    let code = inner.as_database_error().and_then(|e| e.code());
-    // Deadlock found; lock wait timeout. MariaDB reports the SQLSTATE of both as below.
-    code.is_some_and(|code| code == "40001" || code == "1213" || code == "1205" || code == "1020")
+    let number = inner.as_database_error().and_then(|error| error.try_downcast_ref::<SqlxMySqlError>()).map(SqlxMySqlError::number);
+    number.is_some_and(|number| RACES.contains(&number))
 }
 
 fn json<T: serde::Serialize>(what: &'static str, value: &T) -> Result<String, StoreError> {
     serde_json::to_string(value).map_err(|source| StoreError::Damaged { what, source })
 }
 
-fn from_json<T: serde::de::DeserializeOwned>(what: &'static str, text: &str) -> Result<T, StoreError> {
+pub(crate) fn from_json<T: serde::de::DeserializeOwned>(what: &'static str, text: &str) -> Result<T, StoreError> {
     serde_json::from_str(text).map_err(|source| StoreError::Damaged { what, source })
 }

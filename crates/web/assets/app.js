@@ -25,27 +25,34 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
 });
 
+// Whoever is signed in. What the browser keeps of one is neither shown to another nor sent in another's name.
+const who = () => document.body.dataset.who || "";
+
 // Drafts: what is typed in a form with data-draft outlives a reload, a closed lid and a killed server; a taken form forgets its own.
-const draftKey = (form) => form.dataset.draft && `vd-draft:${form.dataset.draft}`;
+const draftKey = (draft) => `vd-draft:${who()}:${draft}`;
+const forget = (draft) => localStorage.removeItem(draftKey(draft));
 document.addEventListener("input", (event) => {
   const form = event.target.closest("form[data-draft]");
   if (!form) return;
   const typed = {};
   for (const field of form.querySelectorAll("[data-keep]")) typed[field.name] = field.value;
-  localStorage.setItem(draftKey(form), JSON.stringify(typed));
+  localStorage.setItem(draftKey(form.dataset.draft), JSON.stringify(typed));
 });
 const restoreDrafts = () => {
   for (const form of document.querySelectorAll("form[data-draft]")) {
-    const kept = localStorage.getItem(draftKey(form));
+    const kept = localStorage.getItem(draftKey(form.dataset.draft));
     if (!kept) continue;
     const typed = JSON.parse(kept);
     for (const field of form.querySelectorAll("[data-keep]")) if (!field.value && typed[field.name]) field.value = typed[field.name];
   }
 };
-document.addEventListener("htmx:before:request", (event) => {
-  const form = event.target.closest?.("form[data-draft]");
-  if (form) form.dataset.sent = "yes";
-});
+// A form that was sent without script is told to be taken by a cookie of the answer.
+const forgetTaken = () => {
+  const taken = document.cookie.split("; ").find((cookie) => cookie.startsWith("vd_taken="));
+  if (!taken) return;
+  forget(decodeURIComponent(taken.slice("vd_taken=".length)));
+  document.cookie = "vd_taken=; path=/; max-age=0; samesite=lax";
+};
 
 // A form that was taken is empty again and its first field has the cursor, however much of it the swap kept. The form itself may be gone after
 // the swap, so it is remembered before.
@@ -57,13 +64,22 @@ document.addEventListener("htmx:before:swap", (event) => {
 });
 document.addEventListener("htmx:after:swap", () => {
   if (taken) {
-    localStorage.removeItem(`vd-draft:${taken}`);
+    forget(taken);
     for (const field of document.querySelectorAll(`form[data-draft="${CSS.escape(taken)}"] [data-keep]`)) field.value = field.getAttribute("value") ?? "";
     document.querySelector("[data-first]")?.focus();
     taken = null;
   }
   restoreDrafts();
+  fade();
 });
+
+// What is on offer for a while only.
+const fade = () => {
+  for (const offer of document.querySelectorAll("[data-fades]:not([data-fading])")) {
+    offer.dataset.fading = "yes";
+    setTimeout(() => offer.remove(), 1000 * Number(offer.dataset.fades));
+  }
+};
 
 // A file too large is told before it is sent; the server says no to it as well.
 document.addEventListener("change", (event) => {
@@ -74,45 +90,110 @@ document.addEventListener("change", (event) => {
   field.form.querySelector("button").disabled = large;
 });
 
-// The lost connection: the request is kept with its form's key, the page says so, and it is sent again until it is answered. The key makes a
-// second arrival harmless. Kept in the page's storage, so a reload in the meantime loses nothing.
+// The lost connection: what was sent is kept with its form's key, the page says so, and it is sent again until it is answered, in the order it was sent. The
+// key makes a second arrival harmless. Kept in the page's storage, so a reload or a new sign-in meanwhile loses nothing.
 const waiting = "vd-waiting";
-const queue = () => JSON.parse(sessionStorage.getItem(waiting) || "[]");
+const all = () => JSON.parse(sessionStorage.getItem(waiting) || "[]");
+const mine = () => all().filter((item) => item.who === who());
 const setQueue = (items) => {
   sessionStorage.setItem(waiting, JSON.stringify(items));
-  document.body.classList.toggle("is-offline", items.length > 0);
+  const own = mine();
+  document.body.classList.toggle("is-offline", own.some((item) => !item.told));
+  tell(own.find((item) => item.told));
 };
+const change = (key, to) => setQueue(all().flatMap((item) => (item.key === key ? (to ? [{ ...item, ...to }] : []) : [item])));
+const jobOf = (path) => path.match(/^\/jobs\/\d+/)?.[0] ?? "";
 const keep = (ctx) => {
   const request = ctx?.request;
-  if (!request || String(request.method).toUpperCase() !== "POST") return;
-  const body = [...new FormData(ctx.sourceElement.closest("form"))].filter(([, value]) => typeof value === "string");
+  const form = ctx?.sourceElement?.closest?.("form");
+  if (!form || String(request?.method).toUpperCase() !== "POST") return;
+  const body = [...new FormData(form)].filter(([, value]) => typeof value === "string");
   const submitter = request.submitter;
   if (submitter?.name) body.push([submitter.name, submitter.value]);
-  const key = JSON.stringify([request.action, body]);
-  if (!queue().some((item) => item.key === key)) setQueue([...queue(), { key, action: request.action, body }]);
+  const item = { who: who(), action: request.action, body, draft: form.dataset.draft ?? "" };
+  const key = JSON.stringify([item.who, item.action, body]);
+  if (!all().some((other) => other.key === key)) setQueue([...all(), { key, ...item }]);
 };
+// While something waits, what is sent afterwards waits behind it.
+document.addEventListener("htmx:before:request", (event) => {
+  const ctx = event.detail?.ctx;
+  if (String(ctx?.request?.method).toUpperCase() !== "POST" || !mine().some((item) => !item.told)) return;
+  event.preventDefault();
+  keep(ctx);
+});
 document.addEventListener("htmx:error", (event) => {
   if (!event.detail?.ctx?.response) keep(event.detail?.ctx);
 });
-// A server that fails (its database away) is a lost connection too: nothing is swapped, and it is asked again.
+// A server that fails (its database away) or is busy is a lost connection too: nothing is swapped, and it is asked again. Who is no longer signed in signs in, and then it
+// is sent.
 document.addEventListener("htmx:response:error", (event) => {
-  if (event.detail?.ctx?.response?.status >= 500) keep(event.detail.ctx);
+  const status = event.detail?.ctx?.response?.status;
+  if (status >= 500 || status === 401) keep(event.detail.ctx);
 });
+
+// One that was refused for good, or that somebody has to look at where it belongs.
+const tell = (item) => {
+  const bar = document.getElementById("waiting");
+  if (!bar) return;
+  bar.hidden = !item;
+  if (!item) return;
+  const words = document.createElement("span");
+  words.textContent = item.told;
+  const act = document.createElement(item.look ? "a" : "button");
+  act.className = "btn ml-3";
+  act.textContent = item.look ? "Look at it" : "I have read this";
+  if (item.look) act.href = item.look;
+  else act.addEventListener("click", () => change(item.key, null));
+  bar.replaceChildren(words, act);
+};
+const said = (html) => {
+  const page = new DOMParser().parseFromString(html, "text/html");
+  return [page.querySelector("main h1"), page.querySelector("main p")].map((part) => part?.textContent.trim() ?? "").join(". ");
+};
+// The screen as the server answered it, with what was typed and what is wrong, in place of the one that stands.
+const showBench = (html) => {
+  const bench = new DOMParser().parseFromString(html, "text/html").getElementById("bench");
+  const stands = document.getElementById("bench");
+  if (!bench || !stands) return false;
+  const shown = document.importNode(bench, true);
+  stands.replaceWith(shown);
+  htmx.process(shown);
+  fade();
+  return true;
+};
+
+let sending = false;
 const sendAgain = async () => {
-  const [first, ...rest] = queue();
-  if (!first) return;
+  const here = jobOf(location.pathname);
+  const next = who() && mine().find((item) => !item.told || (item.look && jobOf(item.action) === here));
+  if (!next || sending) return;
+  sending = true;
   try {
-    const answer = await fetch(first.action, { method: "POST", body: new URLSearchParams(first.body), headers: { "HX-Request": "true" }, redirect: "manual" });
+    const answer = await fetch(next.action, { method: "POST", body: new URLSearchParams(next.body), headers: { "HX-Request": "true" } });
+    const html = await answer.text();
     if (answer.status >= 500) return;
-    setQueue(rest);
-    // A refused one is shown again as it was typed: its draft is still kept.
-    if (answer.ok) for (const form of document.querySelectorAll("form[data-draft]")) if (form.dataset.sent) localStorage.removeItem(draftKey(form));
-    if (rest.length === 0) location.reload();
-  } catch { /* still away */ }
+    if (answer.status === 401) {
+      location.assign(`/sign-in?back=${encodeURIComponent(location.pathname)}`);
+    } else if (answer.ok) {
+      if (next.draft) forget(next.draft);
+      change(next.key, null);
+      if (!mine().some((item) => !item.told)) location.reload();
+    } else if (answer.status === 409 || answer.status === 422) {
+      if (jobOf(next.action) === here && showBench(html)) change(next.key, null);
+      else change(next.key, { told: "Something you sent while the connection was lost needs a look.", look: `${jobOf(next.action)}/${next.body.find(([name]) => name === "stage")?.[1] ?? ""}` });
+    } else {
+      change(next.key, { told: `What you sent was not taken. ${said(html)}` });
+    }
+  } catch { /* still away */ } finally {
+    sending = false;
+  }
 };
 window.addEventListener("online", sendAgain);
 setInterval(sendAgain, 3000);
 document.addEventListener("DOMContentLoaded", () => {
-  setQueue(queue());
+  forgetTaken();
+  setQueue(all());
   restoreDrafts();
+  fade();
+  sendAgain();
 });

@@ -4,11 +4,12 @@ use serde::Deserialize;
 use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
-use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::case::{Phase, Reading, Setting, diagnose, spec_points};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
-use velvet_dial_store::jobs::{self, Body, Opening, Repair, TakenReading, Write, Written};
+use velvet_dial_core::trace::Tracer;
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Repair, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 
 /// Password of every demo sign-in.
@@ -105,7 +106,7 @@ pub async fn load_once(db: &Connection) -> Result<bool, DemoError> {
         return Ok(true);
     }
     let first = shop.user.first().map(|user| user.sign_in.as_str()).unwrap_or_default();
-    Ok(accounts::sign_in(db, first, PASSWORD, "start").await?.is_some())
+    Ok(accounts::is_demo(db, first).await?)
 }
 
 async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
@@ -113,7 +114,7 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
     let shop_id = accounts::add_shop(db, &shop.shop).await?;
     let mut people: HashMap<&str, Viewer> = HashMap::new();
     for user in &shop.user {
-        let viewer = accounts::add_user(db, shop_id, &user.sign_in, &user.shown_name, PASSWORD).await?;
+        let viewer = accounts::add_demo_user(db, shop_id, &user.sign_in, &user.shown_name, PASSWORD).await?;
         people.insert(&user.sign_in, viewer.ok_or_else(|| missing("free sign-in name"))?);
     }
     let anyone = people.values().next().cloned().ok_or_else(|| missing("user"))?;
@@ -124,7 +125,7 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
     for engine in &shop.engine {
         let id = library::add_engine(db, &anyone, &engine.name, &engine.card).await?.ok_or_else(|| missing("free engine name"))?;
         for sheet in &engine.sheets {
-            library::add_sheet(db, &anyone, id, sheet).await?;
+            library::add_sheet(db, &anyone, id, sheet, None).await?;
         }
         engines.insert(&engine.name, id);
     }
@@ -155,6 +156,10 @@ async fn entries(db: &Connection, people: &HashMap<&str, Viewer>, number: i64, j
     for (i, entry) in job.entries.iter().enumerate() {
         let who = people.get(entry.who.as_str()).ok_or_else(|| DemoError::Names(entry.who.clone()))?;
         let supersedes = entry.withdraw.as_ref().and_then(|cause| repairs.get(cause.as_str()).copied());
+        if entry.closed {
+            close(db, who, number, &format!("demo {i}"), opened + Duration::minutes(entry.at)).await?;
+            continue;
+        }
         let body = body(entry).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
         let key = format!("demo {i}");
         let write = Write { body, supersedes, submit_key: &key, at: Some(opened + Duration::minutes(entry.at)) };
@@ -196,5 +201,21 @@ fn body(entry: &Entry) -> Option<Body> {
     if entry.withdraw.is_some() {
         return Some(Body::Withdrawn { reason: entry.why.clone() });
     }
-    entry.closed.then_some(Body::Closed {})
+    None
+}
+
+/// Closes a job as its screen does: with the record that it stands on.
+async fn close(db: &Connection, who: &Viewer, number: i64, key: &str, at: NaiveDateTime) -> Result<(), DemoError> {
+    let (shop, job) = (accounts::shop(db, who).await?, jobs::load(db, who, number).await?);
+    let files = jobs::captures(db, who, number).await?;
+    let case = job.case();
+    let tracer = Tracer::new(&case.engine, &spec_points(&case)).map_err(|error| DemoError::Names(error.to_string()))?;
+    let now = diagnose(&case, &tracer, &Setting { now: Some(at.and_utc()), ..Setting::default() });
+    let mut record = crate::job::record::record(&shop, &job, &files, (&case, &now, &tracer));
+    record.papers.closed_at = Some(at.and_utc());
+    let closing = Closing { submit_key: key, seq: job.seq(), record: &record, at: Some(at) };
+    match jobs::close(db, who, number, &closing).await? {
+        Closed::Stands => Ok(()),
+        Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),
+    }
 }

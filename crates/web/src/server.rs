@@ -1,6 +1,6 @@
 //! The server: what stands before every handler, and every address.
 use crate::http::{Failure, assets, guard, health};
-use crate::state::App;
+use crate::state::{App, cores};
 use crate::{account, job, shop};
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
@@ -26,7 +26,7 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
             .wrap(TracingLogger::default())
             .configure(all)
     });
-    Ok(server.workers(2).shutdown_timeout(5).listen(listener)?.run())
+    Ok(server.workers(cores()).shutdown_timeout(5).listen(listener)?.run())
 }
 
 /// Every address. A screen names its own.

@@ -1,10 +1,12 @@
 //! The command line.
 mod calculate;
 mod cases;
+mod database;
 mod diagnose;
 mod evaluate;
 mod explain;
 mod serve;
+mod summaries;
 mod user;
 
 use clap::{Parser, Subcommand};
@@ -32,7 +34,9 @@ enum Command {
     Schema,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
     Evaluate(evaluate::Evaluate),
-    /// Users.
+    /// Make what the board tells of every job anew from the ledgers. Works while the server runs.
+    Summaries(summaries::Summaries),
+    /// Who may sign in. Works while the server runs.
     #[command(subcommand)]
     User(user::User),
 }
@@ -54,6 +58,7 @@ pub fn run(cli: Cli) -> ExitCode {
             ExitCode::SUCCESS
         }
         Command::Evaluate(evaluate) => evaluate.run(),
+        Command::Summaries(summaries) => summaries.run(),
         Command::User(user) => user.run(),
     }
 }

@@ -1,16 +1,16 @@
-//! `velvet-dial user add`
+//! `velvet-dial user …`: who may sign in. Works while the server runs.
+use super::database::Where;
 use clap::Subcommand;
+use std::error::Error;
 use std::io::{self, BufRead};
-use std::path::PathBuf;
 use std::process::ExitCode;
 use velvet_dial_core::field;
-use velvet_dial_services::mariadb::MariaDb;
-use velvet_dial_store::accounts;
+use velvet_dial_store::accounts::{self, password};
 
 /// What to do with users.
 #[derive(Debug, Subcommand)]
 pub enum User {
-    /// Add a user; the password is read from standard input, one line of at least 10 characters.
+    /// Add a user; the password is read from standard input, one line.
     Add {
         /// Name to sign in with.
         sign_in: String,
@@ -20,17 +20,29 @@ pub enum User {
         /// Shop of the user; made when there is none of this name.
         #[arg(long, default_value = "Workshop")]
         shop: String,
-        /// Address of a MariaDB; without it the private one under --data, which must not be in use by a running server.
-        #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
-        database_url: Option<String>,
-        /// Folder of the private MariaDB.
-        #[arg(long, default_value = "var/mariadb")]
-        data: PathBuf,
+        #[command(flatten)]
+        at: Where,
+    },
+    /// Give a user another password, read from standard input, and end all their sessions.
+    Password {
+        /// Name to sign in with.
+        sign_in: String,
+        #[command(flatten)]
+        at: Where,
+    },
+    /// Let a user sign in no more, and end all their sessions. What they wrote keeps their name.
+    Remove {
+        /// Name to sign in with.
+        sign_in: String,
+        #[command(flatten)]
+        at: Where,
+    },
+    /// List everybody.
+    List {
+        #[command(flatten)]
+        at: Where,
     },
 }
-
-/// Fewest characters of a password.
-const LEAST_PASSWORD: usize = 10;
 
 impl User {
     /// Runs it.
@@ -47,38 +59,66 @@ impl User {
         }
     }
 
-    async fn act(self) -> Result<String, Box<dyn std::error::Error>> {
-        let Self::Add { sign_in, shown_name, shop, database_url, data } = self;
-        let sign_in = field::text("Sign-in name", &sign_in, 60)?;
-        let shown = field::text("Shown name", &shown_name.unwrap_or_else(|| sign_in.clone()), 120)?;
-        if sign_in.is_empty() {
-            return Err("Sign-in name: nothing given; for example: velvet-dial user add ines".into());
-        }
-        let mut password = String::new();
-        io::stdin().lock().read_line(&mut password)?;
-        let password = password.trim_end_matches(['\r', '\n']);
-        if password.chars().count() < LEAST_PASSWORD {
-            return Err(format!(
-                "The password on standard input has fewer than {LEAST_PASSWORD} characters; give a longer one on one line."
-            )
-            .into());
-        }
-        let (private, url) = match database_url {
-            Some(url) => (None, url),
-            None => {
-                let private = MariaDb::start(&data, false)?;
-                let url = private.url();
-                (Some(private), url)
+    async fn act(self) -> Result<String, Box<dyn Error>> {
+        match self {
+            Self::Add { sign_in, shown_name, shop, at } => add(&sign_in, shown_name, &shop, &at).await,
+            Self::Password { sign_in, at } => {
+                let password = typed_password(&[&sign_in])?;
+                let opened = at.open().await?;
+                if accounts::set_password(&opened.db, &sign_in, &password).await? {
+                    Ok(format!("{sign_in} signs in with the new password from now on; every session of before is over."))
+                } else {
+                    Err(nobody(&sign_in).into())
+                }
             }
-        };
-        let db = velvet_dial_store::open(&url).await?;
-        let shop = accounts::shop_named(&db, &shop).await?;
-        let added = accounts::add_user(&db, shop, &sign_in, &shown, password).await?;
-        db.close().await?;
-        drop(private);
-        match added {
-            Some(_) => Ok(format!("{sign_in} may sign in now.")),
-            None => Err(format!("“{sign_in}” may sign in already; choose another name.").into()),
+            Self::Remove { sign_in, at } => {
+                let opened = at.open().await?;
+                if accounts::remove_user(&opened.db, &sign_in).await? {
+                    Ok(format!("{sign_in} may sign in no more; what they wrote keeps their name."))
+                } else {
+                    Err(nobody(&sign_in).into())
+                }
+            }
+            Self::List { at } => {
+                let opened = at.open().await?;
+                let people = accounts::everybody(&opened.db).await?;
+                let line = |person: &accounts::Person| {
+                    let notes = [(person.demo, "demo"), (person.removed, "removed")].into_iter().filter(|(holds, _)| *holds);
+                    let notes: Vec<&str> = notes.map(|(_, note)| note).collect();
+                    format!("{}\t{}\t{}\t{}", person.sign_in, person.shown_name, person.shop, notes.join(", ")).trim_end().to_owned()
+                };
+                Ok(people.iter().map(line).collect::<Vec<_>>().join("\n"))
+            }
         }
+    }
+}
+
+async fn add(sign_in: &str, shown_name: Option<String>, shop: &str, at: &Where) -> Result<String, Box<dyn Error>> {
+    let sign_in = field::text("Sign-in name", sign_in, 60)?;
+    let shown = field::text("Shown name", &shown_name.unwrap_or_else(|| sign_in.clone()), 120)?;
+    if sign_in.is_empty() {
+        return Err("Sign-in name: nothing given; for example: velvet-dial user add ines".into());
+    }
+    let password = typed_password(&[&sign_in, &shown, shop])?;
+    let opened = at.open().await?;
+    let shop = accounts::shop_named(&opened.db, shop).await?;
+    match accounts::add_user(&opened.db, shop, &sign_in, &shown, &password).await? {
+        Some(_) => Ok(format!("{sign_in} may sign in now.")),
+        None => Err(format!("“{sign_in}” stands in the list already; choose another name.").into()),
+    }
+}
+
+fn nobody(sign_in: &str) -> String {
+    format!("Nobody signs in as “{sign_in}”; velvet-dial user list tells who does.")
+}
+
+/// One line of standard input, when it may be a password.
+fn typed_password(names: &[&str]) -> Result<String, Box<dyn Error>> {
+    let mut line = String::new();
+    io::stdin().lock().read_line(&mut line)?;
+    let typed = line.trim_end_matches(['\r', '\n']);
+    match password::complaint(typed, names) {
+        Some(complaint) => Err(complaint.into()),
+        None => Ok(typed.to_owned()),
     }
 }

@@ -1,5 +1,6 @@
 //! The case file, version 1, as types; unknown keys and values out of range are errors that name their path.
 use super::{Act, BenchSaid, Deed};
+use crate::calculator::threads;
 use crate::choice::choice;
 use crate::circuit::Card;
 use crate::field::{self, Field};
@@ -334,7 +335,14 @@ pub fn check_card(card: &Card) -> Result<(), CaseError> {
     hold_some("engine.relief_opens_kpa".into(), &field::RELIEF, card.relief_opens_kpa)?;
     hold_some("engine.rated_rpm".into(), &field::RATED, card.rated_rpm)?;
     hold_some("engine.sump_off_minutes".into(), &field::SUMP_OFF, card.sump_off_minutes)?;
+    hold_some("engine.cover_off_minutes".into(), &field::COVER_OFF, card.cover_off_minutes)?;
+    hold_some("engine.engine_out_minutes".into(), &field::ENGINE_OUT, card.engine_out_minutes)?;
     hold_some("engine.worth".into(), &field::WORTH, card.worth)?;
+    if let Some(named) = &card.port_thread
+        && threads().iter().all(|thread| thread.name != *named)
+    {
+        return Err(CaseError::at("engine.port_thread", format!("“{named}” is no thread of the list")));
+    }
     if let Some(rated) = card.rated_rpm
         && rated <= card.idle_rpm
     {

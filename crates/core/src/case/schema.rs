@@ -13,6 +13,8 @@ const RANGES: &[(&str, &str, &Field)] = &[
     ("Card", "relief_opens_kpa", &field::RELIEF),
     ("Card", "rated_rpm", &field::RATED),
     ("Card", "sump_off_minutes", &field::SUMP_OFF),
+    ("Card", "cover_off_minutes", &field::COVER_OFF),
+    ("Card", "engine_out_minutes", &field::ENGINE_OUT),
     ("Card", "worth", &field::WORTH),
     ("Reading", "hold_s", &field::HOLD),
     ("Act", "minutes", &field::OVERRULED),

@@ -32,6 +32,15 @@ pub struct Card {
     /// Minutes to take the sump off, 10 to 3000; 120 where it is not known.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sump_off_minutes: Option<f64>,
+    /// Minutes to take the front cover off, 10 to 3000; 90 where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cover_off_minutes: Option<f64>,
+    /// Minutes to take the engine out, 60 to 6000; 600 where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub engine_out_minutes: Option<f64>,
+    /// Thread of the port that the gauge goes into, in the words of the thread list.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub port_thread: Option<String>,
     /// From where the gallery can be blown through; with the sump off where it is not known.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub blow_access: Option<BlowAccess>,
@@ -57,6 +66,9 @@ impl Card {
             relief_access: None,
             relief_senses: None,
             sump_off_minutes: None,
+            cover_off_minutes: None,
+            engine_out_minutes: None,
+            port_thread: None,
             blow_access: None,
             worth: None,
             layout: Layout::default(),

@@ -32,6 +32,15 @@ pub enum Word {
 }
 
 impl Word {
+    /// Every word, with its word in data.
+    pub const ALL: [(Self, &'static str); 3] =
+        [(Self::MayRun, "may_run"), (Self::CrankFirst, "crank_first"), (Self::DoNotRun, "do_not_run")];
+
+    /// The word in data.
+    pub fn id(self) -> &'static str {
+        Self::ALL.iter().find(|(word, _)| *word == self).map_or("", |(_, id)| id)
+    }
+
     /// On a screen.
     pub fn label(self) -> &'static str {
         match self {

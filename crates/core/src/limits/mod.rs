@@ -52,8 +52,29 @@ pub fn in_force(sheets: &[Sheet], on: NaiveDate) -> Option<&Sheet> {
     sheets.iter().filter(|sheet| sheet.in_force_from.is_none_or(|from| from <= on)).max_by_key(|sheet| sheet.in_force_from)
 }
 
+/// Why a limit is questioned when it is entered: it lies far from what sheets ask, as one does that stands in another unit. None when nothing is strange.
+///
+/// Sheets ask for some 20 to 200 kPa at hot idle and 100 to 600 kPa at speed, and allow at most 250 to 1000 kPa; what is questioned here lies beyond half and
+/// one and a half of that.
+pub fn questionable(point: &Point) -> Option<String> {
+    let slow = point.rpm < 1200.0;
+    let least = if slow { 10.0..=350.0 } else { 30.0..=900.0 };
+    let most = 100.0..=1500.0;
+    let strange = |limit: Option<f64>, usual: std::ops::RangeInclusive<f64>, what: &str| {
+        let kpa = limit.filter(|kpa| !usual.contains(kpa))?;
+        let (from, to) = (usual.start(), usual.end());
+        Some(format!(
+            "{kpa:.0} kPa as the {what} at {:.0} rpm is far from what sheets ask there, {from:.0} to {to:.0} kPa ({:.1} to {:.1} bar): look at the unit once more.",
+            point.rpm,
+            from / 100.0,
+            to / 100.0
+        ))
+    };
+    strange(point.min_kpa, least, "least").or_else(|| strange(point.max_kpa, most, "most"))
+}
+
 /// What can be said of a point.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Decision {
     /// Surely under the least pressure.
@@ -69,6 +90,20 @@ pub enum Decision {
 }
 
 impl Decision {
+    /// Every decision, with its word in data.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Below, "below"),
+        (Self::Within, "within"),
+        (Self::Above, "above"),
+        (Self::Undecided, "undecided"),
+        (Self::NotMeasured, "not_measured"),
+    ];
+
+    /// The word in data.
+    pub fn id(self) -> &'static str {
+        Self::ALL.iter().find(|(decision, _)| *decision == self).map_or("", |(_, id)| id)
+    }
+
     /// The word on a screen.
     pub fn word(self) -> &'static str {
         match self {

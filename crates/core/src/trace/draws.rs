@@ -199,6 +199,16 @@ impl Draws {
         draws
     }
 
+    /// Roughly the memory these draws and what is kept of them take.
+    pub(super) fn bytes(&self) -> usize {
+        let grids = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        let near = self.near.lock().unwrap_or_else(PoisonError::into_inner);
+        let of_draws = size_of::<Circuit>() + 10 * size_of::<f64>();
+        let of_grid = |grid: &Arc<Grid>| size_of_val(grid.sound.as_slice()) + size_of_val(grid.kpa.as_slice());
+        let of_near = |near: &Arc<Vec<Near>>| size_of_val(near.as_slice());
+        DRAWS * of_draws + grids.values().map(of_grid).sum::<usize>() + near.values().map(of_near).sum::<usize>()
+    }
+
     fn weight(&self, draw: usize) -> f64 {
         self.prior_weight.get(draw).copied().unwrap_or(0.0)
     }

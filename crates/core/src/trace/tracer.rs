@@ -92,6 +92,14 @@ pub struct Ahead {
     pub table: Vec<Vec<f64>>,
 }
 
+impl Pressures {
+    /// Roughly the memory these take.
+    pub fn bytes(&self) -> usize {
+        let weights = self.weights.iter().map(|draws| size_of_val(draws.as_slice()));
+        weights.sum::<usize>() + size_of_val(self.log_likelihood.as_slice()) + size_of_val(self.readings.as_slice())
+    }
+}
+
 /// An engine's hypotheses. Cheap to ask again at a point it knows.
 #[derive(Debug)]
 pub struct Tracer {
@@ -153,6 +161,13 @@ impl Tracer {
         let know = knowledge();
         let draws = Draws::new(card, spec, oil, know, discrepancy);
         Self { card: card.clone(), spec: spec.to_vec(), oil, know, draws, weighed: Mutex::default(), ahead: Mutex::default() }
+    }
+
+    /// Roughly the memory this takes: it grows with the points that are asked for.
+    pub fn bytes(&self) -> usize {
+        let weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
+        let runs = weighed.iter().flat_map(|(_, likely)| likely.iter()).map(|likely| size_of_val(likely.draws.as_slice()));
+        self.draws.bytes() + runs.sum::<usize>()
     }
 
     /// The engine this is for.

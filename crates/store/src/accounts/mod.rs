@@ -1,51 +1,22 @@
-//! Shops, users, and the sessions of those who signed in.
-//!
-//! A password is kept as Argon2id with the crate's recommended cost; a session as the SHA-256 of a random token that only the browser has.
-use crate::entity::{session, shop, user};
+//! Shops, their people, and who is signed in.
+mod attempts;
+pub mod password;
+mod session;
+
+pub use attempts::wait_s;
+pub use session::{Knock, SESSION_HOURS, Token, sign_in, sign_out, viewer_of};
+
+use crate::entity::{shop, user};
+use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, now};
-use argon2::Argon2;
-use argon2::password_hash::{PasswordHasher, PasswordVerifier, phc::PasswordHash};
-use chrono::Duration;
 use sea_orm::ActiveValue::Set;
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter};
-use sha2::{Digest, Sha256};
-use std::sync::LazyLock;
-use tokio::sync::Semaphore;
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder};
 use uuid::Uuid;
-
-/// A session lasts a working week.
-pub const SESSION_HOURS: i64 = 7 * 24;
-
-/// A secret that the browser keeps in its cookie; never shown by Debug.
-#[derive(Clone)]
-pub struct Token(String);
-
-impl Token {
-    /// From a cookie.
-    pub fn from_cookie(value: &str) -> Self {
-        Self(value.to_owned())
-    }
-
-    /// For the cookie, and nowhere else.
-    pub fn expose(&self) -> &str {
-        &self.0
-    }
-
-    fn hash(&self) -> Vec<u8> {
-        Sha256::digest(self.0.as_bytes()).to_vec()
-    }
-}
-
-impl std::fmt::Debug for Token {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("Token(…)")
-    }
-}
 
 /// A new shop.
 pub async fn add_shop(db: &Connection, name: &str) -> Result<Uuid, StoreError> {
     let id = Uuid::now_v7();
-    shop::ActiveModel { id: Set(id), name: Set(name.to_owned()) }.insert(db).await?;
+    shop::ActiveModel { id: Set(id), name: Set(name.to_owned()), ..Default::default() }.insert(db).await?;
     Ok(id)
 }
 
@@ -59,9 +30,52 @@ pub async fn shop_named(db: &Connection, name: &str) -> Result<Uuid, StoreError>
     }
 }
 
-/// Name of a viewer's shop.
-pub async fn shop_name(db: &Connection, viewer: &Viewer) -> Result<String, StoreError> {
-    shop::Entity::find_by_id(viewer.shop).one(db).await?.map(|shop| shop.name).ok_or(StoreError::NotFound)
+/// What a shop says of itself.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Shop {
+    /// Its name.
+    pub name: String,
+    /// Its clock.
+    pub zone: Zone,
+    /// Minutes after midnight it opens and closes.
+    pub hours_min: Option<(i16, i16)>,
+    /// An hour of work, in its money.
+    pub labour_rate: Option<f64>,
+    /// Its money, by three letters.
+    pub money: Option<String>,
+}
+
+/// A viewer's shop.
+pub async fn shop(db: &Connection, viewer: &Viewer) -> Result<Shop, StoreError> {
+    let row = shop::Entity::find_by_id(viewer.shop).one(db).await?.ok_or(StoreError::NotFound)?;
+    Ok(Shop {
+        name: row.name,
+        zone: zone_of(row.zone.as_deref()),
+        hours_min: row.opens_min.zip(row.closes_min),
+        labour_rate: row.labour_rate,
+        money: row.money,
+    })
+}
+
+/// Changes what a viewer's shop says of itself.
+pub async fn change_shop(db: &Connection, viewer: &Viewer, says: &Shop) -> Result<(), StoreError> {
+    let (opens, closes) = says.hours_min.unzip();
+    let row = shop::ActiveModel {
+        id: Set(viewer.shop),
+        name: Set(says.name.clone()),
+        zone: Set(Some(says.zone.name().to_owned())),
+        opens_min: Set(opens),
+        closes_min: Set(closes),
+        labour_rate: Set(says.labour_rate),
+        money: Set(says.money.clone()),
+    };
+    row.update(db).await?;
+    Ok(())
+}
+
+/// A zone that the database names and the zone database no longer has is UTC's.
+fn zone_of(name: Option<&str>) -> Zone {
+    name.and_then(Zone::named).unwrap_or_default()
 }
 
 /// True when nobody can sign in yet.
@@ -71,7 +85,23 @@ pub async fn nobody_yet(db: &Connection) -> Result<bool, StoreError> {
 
 /// Adds a user; `None` when the sign-in name is taken.
 pub async fn add_user(db: &Connection, shop: Uuid, sign_in: &str, shown_name: &str, password: &str) -> Result<Option<Viewer>, StoreError> {
-    let password_hash = hash(password.to_owned()).await?;
+    add(db, shop, (sign_in, shown_name, password), false).await
+}
+
+/// Adds a user of the demo shop, who is refused wherever the demo is not served.
+pub async fn add_demo_user(
+    db: &Connection,
+    shop: Uuid,
+    sign_in: &str,
+    shown_name: &str,
+    password: &str,
+) -> Result<Option<Viewer>, StoreError> {
+    add(db, shop, (sign_in, shown_name, password), true).await
+}
+
+async fn add(db: &Connection, shop: Uuid, who: (&str, &str, &str), demo: bool) -> Result<Option<Viewer>, StoreError> {
+    let (sign_in, shown_name, password) = who;
+    let password_hash = password::hash(password.to_owned()).await?;
     let row = user::ActiveModel {
         id: Set(Uuid::now_v7()),
         shop_id: Set(shop),
@@ -80,9 +110,15 @@ pub async fn add_user(db: &Connection, shop: Uuid, sign_in: &str, shown_name: &s
         password_hash: Set(password_hash),
         cautions_read_at: Set(None),
         created_at: Set(now()),
+        demo: Set(Some(demo)),
+        removed_at: Set(None),
     };
     match row.insert(db).await {
-        Ok(row) => Ok(Some(viewer(row))),
+        Ok(row) => {
+            let shop = shop::Entity::find_by_id(row.shop_id).one(db).await?;
+            let zone = zone_of(shop.and_then(|shop| shop.zone).as_deref());
+            Ok(Some(Viewer { user: row.id, shop: row.shop_id, shown_name: row.shown_name, cautions_read: false, zone }))
+        }
         Err(error) if crate::stands_already(&error) => Ok(None),
         Err(error) => Err(error.into()),
     }
@@ -93,91 +129,105 @@ pub fn normal_name(name: &str) -> String {
     name.trim().to_lowercase()
 }
 
-/// The hash that is tried where there is no user: as much work as a real one.
-static NOBODY: LazyLock<String> =
-    LazyLock::new(|| Argon2::default().hash_password(b"nobody has this password").map(|hash| hash.to_string()).unwrap_or_default());
-
-/// The user of a sign-in name and password, with a new session; `None` for a wrong pair, with the same work whether the name exists or not.
-pub async fn sign_in(db: &Connection, name: &str, password: &str, agent: &str) -> Result<Option<Token>, StoreError> {
-    let name = normal_name(name);
-    let found = user::Entity::find().filter(user::Column::SignIn.eq(&name)).one(db).await?;
-    let found = found.filter(|user| normal_name(&user.sign_in) == name);
-    let kept = found.as_ref().map(|user| user.password_hash.clone());
-    let right = verify(password.to_owned(), kept).await?;
-    let Some(user) = found.filter(|_| right) else {
-        return Ok(None);
-    };
-    let mut bytes = [0u8; 32];
-    getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
-    let token = Token(bytes.iter().map(|byte| format!("{byte:02x}")).collect());
-    let agent = agent.chars().take(200).collect();
-    session::ActiveModel {
-        id: Set(Uuid::now_v7()),
-        token_hash: Set(token.hash()),
-        user_id: Set(user.id),
-        agent: Set(agent),
-        created_at: Set(now()),
-        expires_at: Set(now() + Duration::hours(SESSION_HOURS)),
-        revoked_at: Set(None),
-    }
-    .insert(db)
-    .await?;
-    Ok(Some(token))
-}
-
-/// Who holds a token; `None` when it is unknown, over or revoked.
-pub async fn viewer_of(db: &Connection, token: &Token) -> Result<Option<Viewer>, StoreError> {
-    let session = session::Entity::find()
-        .filter(session::Column::TokenHash.eq(token.hash()))
-        .filter(session::Column::RevokedAt.is_null())
-        .filter(session::Column::ExpiresAt.gt(now()))
-        .one(db)
-        .await?;
-    let Some(session) = session else {
-        return Ok(None);
-    };
-    Ok(user::Entity::find_by_id(session.user_id).one(db).await?.map(viewer))
-}
-
-/// Ends the session of a token; with `everywhere`, all sessions of its user.
-pub async fn sign_out(db: &Connection, token: &Token, everywhere: bool) -> Result<(), StoreError> {
-    let Some(row) = session::Entity::find().filter(session::Column::TokenHash.eq(token.hash())).one(db).await? else {
-        return Ok(());
-    };
-    let which = if everywhere { session::Column::UserId.eq(row.user_id) } else { session::Column::Id.eq(row.id) };
-    let revoked = session::ActiveModel { revoked_at: Set(Some(now())), ..Default::default() };
-    session::Entity::update_many().set(revoked).filter(which).filter(session::Column::RevokedAt.is_null()).exec(db).await?;
-    Ok(())
-}
-
 /// Notes that the user has read the cautions of first use.
 pub async fn cautions_read(db: &Connection, viewer: &Viewer) -> Result<(), StoreError> {
     user::ActiveModel { id: Set(viewer.user), cautions_read_at: Set(Some(now())), ..Default::default() }.update(db).await?;
     Ok(())
 }
 
-fn viewer(row: user::Model) -> Viewer {
-    Viewer { user: row.id, shop: row.shop_id, shown_name: row.shown_name, cautions_read: row.cautions_read_at.is_some() }
+fn viewer(row: user::ModelEx) -> Viewer {
+    let zone = row.shop.into_option().and_then(|shop| shop.zone);
+    Viewer {
+        user: row.id,
+        shop: row.shop_id,
+        shown_name: row.shown_name,
+        cautions_read: row.cautions_read_at.is_some(),
+        zone: zone_of(zone.as_deref()),
+    }
 }
 
-/// Hashing takes tens of milliseconds of a core and 19 MB: it is kept off the threads that serve, and never more of it at once than this, whoever knocks.
-static HASHING: Semaphore = Semaphore::const_new(4);
-
-async fn hash(password: String) -> Result<String, StoreError> {
-    let _turn = HASHING.acquire().await.map_err(|_| StoreError::Hash)?;
-    tokio::task::spawn_blocking(move || Argon2::default().hash_password(password.as_bytes()).map(|hash| hash.to_string()))
-        .await
-        .map_err(|_| StoreError::Hash)?
-        .map_err(|_| StoreError::Hash)
+/// A user in a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Person {
+    /// Key.
+    pub id: Uuid,
+    /// Sign-in name.
+    pub sign_in: String,
+    /// Name on screens.
+    pub shown_name: String,
+    /// Name of the shop.
+    pub shop: String,
+    /// Of the demo shop.
+    pub demo: bool,
+    /// May sign in no more.
+    pub removed: bool,
 }
 
-/// Whether a password is that of a kept hash; without one the same work says no.
-async fn verify(password: String, kept: Option<String>) -> Result<bool, StoreError> {
-    let _turn = HASHING.acquire().await.map_err(|_| StoreError::Hash)?;
-    tokio::task::spawn_blocking(move || {
-        let (known, kept) = (kept.is_some(), kept.unwrap_or_else(|| NOBODY.clone()));
-        known & PasswordHash::new(&kept).is_ok_and(|hash| Argon2::default().verify_password(password.as_bytes(), &hash).is_ok())
-    })
-    .await
-    .map_err(|_| StoreError::Hash)
+/// Every user of every shop, for whoever looks after the computer.
+pub async fn everybody(db: &Connection) -> Result<Vec<Person>, StoreError> {
+    let rows = user::Entity::load().order_by_asc(user::Column::SignIn).with(shop::Entity).all(db).await?;
+    Ok(rows.into_iter().map(person).collect())
+}
+
+/// Those of a viewer's shop who may sign in.
+pub async fn colleagues(db: &Connection, viewer: &Viewer) -> Result<Vec<Person>, StoreError> {
+    let own = user::Entity::load().filter(user::Column::ShopId.eq(viewer.shop)).filter(user::Column::RemovedAt.is_null());
+    let rows = own.order_by_asc(user::Column::ShownName).with(shop::Entity).all(db).await?;
+    Ok(rows.into_iter().map(person).collect())
+}
+
+/// A viewer of each shop, for what is done for a shop as a whole.
+pub async fn one_of_each_shop(db: &Connection) -> Result<Vec<Viewer>, StoreError> {
+    let rows = user::Entity::load().order_by_asc(user::Column::CreatedAt).with(shop::Entity).all(db).await?;
+    let mut viewers: Vec<Viewer> = Vec::new();
+    for viewer in rows.into_iter().map(viewer) {
+        if !viewers.iter().any(|known| known.shop == viewer.shop) {
+            viewers.push(viewer);
+        }
+    }
+    Ok(viewers)
+}
+
+fn person(row: user::ModelEx) -> Person {
+    Person {
+        id: row.id,
+        sign_in: row.sign_in,
+        shown_name: row.shown_name,
+        shop: row.shop.into_option().map(|shop| shop.name).unwrap_or_default(),
+        demo: row.demo == Some(true),
+        removed: row.removed_at.is_some(),
+    }
+}
+
+/// Gives a user another password and ends all sessions; false when there is no such user.
+pub async fn set_password(db: &Connection, sign_in: &str, password: &str) -> Result<bool, StoreError> {
+    let Some(found) = named(db, sign_in).await? else { return Ok(false) };
+    let password_hash = password::hash(password.to_owned()).await?;
+    user::ActiveModel { id: Set(found.id), password_hash: Set(password_hash), ..Default::default() }.update(db).await?;
+    session::end_all(db, found.id).await?;
+    Ok(true)
+}
+
+/// Lets a user sign in no more and ends all sessions; what they wrote keeps their name. False when there is no such user.
+pub async fn remove_user(db: &Connection, sign_in: &str) -> Result<bool, StoreError> {
+    let Some(found) = named(db, sign_in).await? else { return Ok(false) };
+    user::ActiveModel { id: Set(found.id), removed_at: Set(Some(now())), ..Default::default() }.update(db).await?;
+    session::end_all(db, found.id).await?;
+    Ok(true)
+}
+
+async fn named(db: &Connection, sign_in: &str) -> Result<Option<user::Model>, StoreError> {
+    let name = normal_name(sign_in);
+    let found = user::Entity::find().filter(user::Column::SignIn.eq(&name)).filter(user::Column::RemovedAt.is_null()).one(db).await?;
+    Ok(found.filter(|user| normal_name(&user.sign_in) == name))
+}
+
+/// True when a sign-in name is a demo user's.
+pub async fn is_demo(db: &Connection, sign_in: &str) -> Result<bool, StoreError> {
+    Ok(named(db, sign_in).await?.is_some_and(|user| user.demo == Some(true)))
+}
+
+/// Forgets what no longer holds: sessions long over, tries that no longer slow anything down. How many of each.
+pub async fn purge(db: &Connection) -> Result<(u64, u64), StoreError> {
+    Ok((session::purge(db).await?, attempts::purge(db).await?))
 }

@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "captures")]
 pub struct Model {
@@ -12,9 +13,10 @@ pub struct Model {
     pub mapping: Option<String>,
     pub uploaded_by: Uuid,
     pub uploaded_at: DateTime,
+    /// How many bytes.
+    pub size: Option<i64>,
+    #[sea_orm(belongs_to, from = "job_id", to = "id")]
+    pub job: BelongsTo<super::job::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

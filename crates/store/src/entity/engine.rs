@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "engines")]
 pub struct Model {
@@ -8,9 +9,8 @@ pub struct Model {
     pub shop_id: Uuid,
     pub name: String,
     pub card: String,
+    #[sea_orm(has_many)]
+    pub sheets: HasMany<super::sheet::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

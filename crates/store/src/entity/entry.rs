@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "entries")]
 pub struct Model {
@@ -13,9 +14,10 @@ pub struct Model {
     pub written_at: DateTime,
     pub supersedes: Option<Uuid>,
     pub submit_key: String,
+    #[sea_orm(belongs_to, from = "job_id", to = "id")]
+    pub job: BelongsTo<super::job::Entity>,
+    #[sea_orm(belongs_to, from = "author_id", to = "id")]
+    pub author: BelongsTo<super::user::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "jobs")]
 pub struct Model {
@@ -14,9 +15,16 @@ pub struct Model {
     pub opened_at: DateTime,
     pub submit_key: String,
     pub closed_at: Option<DateTime>,
+    #[sea_orm(belongs_to, from = "vehicle_id", to = "id")]
+    pub vehicle: BelongsTo<super::vehicle::Entity>,
+    #[sea_orm(belongs_to, from = "engine_id", to = "id")]
+    pub engine: BelongsTo<super::engine::Entity>,
+    #[sea_orm(has_one)]
+    pub summary: HasOne<super::summary::Entity>,
+    #[sea_orm(has_many)]
+    pub entries: HasMany<super::entry::Entity>,
+    #[sea_orm(has_many)]
+    pub records: HasMany<super::record::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

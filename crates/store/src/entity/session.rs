@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "sessions")]
 pub struct Model {
@@ -11,9 +12,10 @@ pub struct Model {
     pub created_at: DateTime,
     pub expires_at: DateTime,
     pub revoked_at: Option<DateTime>,
+    /// Whence it was opened; a user who signed in from there before is not kept waiting by strangers elsewhere.
+    pub address: Option<String>,
+    #[sea_orm(belongs_to, from = "user_id", to = "id")]
+    pub user: BelongsTo<super::user::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

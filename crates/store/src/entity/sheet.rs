@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "sheets")]
 pub struct Model {
@@ -11,9 +12,12 @@ pub struct Model {
     pub points: String,
     pub entered_by: Uuid,
     pub entered_at: DateTime,
+    /// The revision that this one corrects: it was entered wrongly and is in force no more.
+    pub corrects: Option<Uuid>,
+    #[sea_orm(belongs_to, from = "engine_id", to = "id")]
+    pub engine: BelongsTo<super::engine::Entity>,
+    #[sea_orm(belongs_to, from = "entered_by", to = "id")]
+    pub author: BelongsTo<super::user::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

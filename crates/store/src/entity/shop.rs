@@ -1,14 +1,23 @@
 use sea_orm::entity::prelude::*;
 
-#[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
+#[sea_orm::model]
+#[derive(Clone, Debug, PartialEq, DeriveEntityModel)]
 #[sea_orm(table_name = "shops")]
 pub struct Model {
     #[sea_orm(primary_key, auto_increment = false)]
     pub id: Uuid,
     pub name: String,
+    /// Zone of its clock, by its name in the zone database; none is UTC.
+    pub zone: Option<String>,
+    /// Minutes after midnight it opens and closes.
+    pub opens_min: Option<i16>,
+    pub closes_min: Option<i16>,
+    /// An hour of work, in the shop's money.
+    pub labour_rate: Option<f64>,
+    /// The money, by its three letters.
+    pub money: Option<String>,
+    #[sea_orm(has_many)]
+    pub users: HasMany<super::user::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

@@ -1,5 +1,6 @@
 use sea_orm::entity::prelude::*;
 
+#[sea_orm::model]
 #[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
 #[sea_orm(table_name = "users")]
 pub struct Model {
@@ -11,9 +12,14 @@ pub struct Model {
     pub password_hash: String,
     pub cautions_read_at: Option<DateTime>,
     pub created_at: DateTime,
+    /// Of the demo shop: refused wherever the demo is not served.
+    pub demo: Option<bool>,
+    /// Since when the user may not sign in any more; the name stays in the ledger.
+    pub removed_at: Option<DateTime>,
+    #[sea_orm(belongs_to, from = "shop_id", to = "id")]
+    pub shop: BelongsTo<super::shop::Entity>,
+    #[sea_orm(has_many)]
+    pub sessions: HasMany<super::session::Entity>,
 }
-
-#[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-pub enum Relation {}
 
 impl ActiveModelBehavior for ActiveModel {}

@@ -42,7 +42,12 @@ impl Job {
                 Body::Reading(taken) => case.readings.push(Reading { at, ..taken.reading.clone() }),
                 Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
-                Body::Circumstance { .. } | Body::Withdrawn { .. } | Body::Closed {} | Body::Reopened { .. } | Body::Unreadable { .. } => {}
+                Body::Circumstance { .. }
+                | Body::Particulars(_)
+                | Body::Withdrawn { .. }
+                | Body::Closed {}
+                | Body::Reopened { .. }
+                | Body::Unreadable { .. } => {}
             }
         }
         case

@@ -1,4 +1,5 @@
 //! What an entry of the ledger may say.
+use crate::entity::entry as table;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
@@ -21,6 +22,36 @@ pub struct Entry {
     pub written_at: NaiveDateTime,
     /// The entry it takes the place of.
     pub supersedes: Option<Uuid>,
+}
+
+impl Entry {
+    /// From its row, loaded with its author.
+    pub(super) fn of_row(row: table::ModelEx) -> Self {
+        let author_name = row.author.into_option().map(|author| author.shown_name).unwrap_or_default();
+        Self {
+            id: row.id,
+            seq: row.seq,
+            body: Body::from_kept(&row.kind, &row.body),
+            author: row.author_id,
+            author_name,
+            written_at: row.written_at,
+            supersedes: row.supersedes,
+        }
+    }
+}
+
+/// Whose vehicle it is, how far it has gone and who works on it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Particulars {
+    /// Name of the customer.
+    pub customer: String,
+    /// How to reach them.
+    pub reach: String,
+    /// Odometer, km.
+    pub odometer_km: Option<f64>,
+    /// Who is on it: a user of the shop, and their name.
+    pub on_it: Option<(Uuid, String)>,
 }
 
 /// A reading as it was taken.
@@ -57,6 +88,8 @@ pub enum Body {
         /// Ticked or cleared.
         told: bool,
     },
+    /// Customer, odometer, who is on it.
+    Particulars(Particulars),
     /// A reading.
     Reading(TakenReading),
     /// A check's outcome.
@@ -117,6 +150,7 @@ impl Body {
     pub fn kind(&self) -> &'static str {
         match self {
             Self::Circumstance { .. } => "circumstance",
+            Self::Particulars(_) => "particulars",
             Self::Reading(taken) if taken.reading.phase == Phase::After => "after_reading",
             Self::Reading(_) => "reading",
             Self::Evidence { .. } => "evidence",
@@ -146,6 +180,7 @@ impl Body {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
             Self::Evidence { check, .. } => Some(format!("check {check}")),
             Self::Closed {} => Some("closed".to_owned()),
+            Self::Particulars(_) => Some("particulars".to_owned()),
             Self::Reading(_) | Self::Repair(_) | Self::Withdrawn { .. } | Self::Reopened { .. } | Self::Unreadable { .. } => None,
         }
     }

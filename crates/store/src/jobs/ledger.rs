@@ -3,15 +3,15 @@
 //! A write holds the job's row for its moment, so entries are numbered without gaps. In that moment it is seen whether this very form was
 //! written before (then that entry is the answer), and whether what it would take the place of has been replaced meanwhile (then the
 //! writer is told by whom, and nothing is written).
+use super::closing::Pin;
 use super::entry::{Body, Entry};
-use super::{names, own_job};
-use crate::entity::{entry, job};
+use super::{own_job, summary};
+use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
 use sha2::{Digest, Sha256};
-use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 
 /// One entry to be written.
@@ -46,16 +46,34 @@ const TRIES: usize = 5;
 
 /// Writes an entry.
 pub async fn write(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<Written, StoreError> {
+    // OK because only what is pinned can find the ledger moved.
+    write_with(db, viewer, number, new, None).await?.ok_or(StoreError::NotFound)
+}
+
+/// Writes an entry, with what it stood on; none when the ledger has moved on since that was made.
+pub(super) async fn write_with(
+    db: &Connection,
+    viewer: &Viewer,
+    number: i64,
+    new: &Write<'_>,
+    pin: Option<&Pin<'_>>,
+) -> Result<Option<Written>, StoreError> {
     for _ in 1..TRIES {
-        match write_once(db, viewer, number, new).await {
+        match write_once(db, viewer, number, new, pin).await {
             Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
             other => return other,
         }
     }
-    write_once(db, viewer, number, new).await
+    write_once(db, viewer, number, new, pin).await
 }
 
-async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<Written, StoreError> {
+async fn write_once(
+    db: &Connection,
+    viewer: &Viewer,
+    number: i64,
+    new: &Write<'_>,
+    pin: Option<&Pin<'_>>,
+) -> Result<Option<Written>, StoreError> {
     let head = own_job(db, viewer, number).await?;
     let body = new.body.to_kept().ok_or(StoreError::CannotBeKept)?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
@@ -64,7 +82,7 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
     job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
     let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(&transaction).await?;
     if let Some(row) = rows.iter().find(|row| row.submit_key == key) {
-        return Ok(Written::StoodAlready(row.id));
+        return Ok(Some(Written::StoodAlready(row.id)));
     }
     if let Some(supersedes) = new.supersedes {
         let replaced = rows.iter().find(|row| row.id == supersedes).ok_or(StoreError::NotFound)?;
@@ -73,19 +91,24 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
         }
     }
     if let Some(overtaker) = overtaker(&rows, new) {
+        let by = entry::Entity::load().filter(entry::Column::Id.eq(overtaker.id)).with(user::Entity).one(&transaction).await?;
+        let by = by.map(Entry::of_row).ok_or(StoreError::NotFound)?;
         transaction.rollback().await?;
-        let by = to_entry(overtaker, &names(db, [overtaker.author_id]).await?);
-        return Ok(Written::Overtaken { by: Box::new(by) });
+        return Ok(Some(Written::Overtaken { by: Box::new(by) }));
     }
     // A closed job is a record: only what opens it again may follow.
     if closed(&rows) && !matches!(new.body, Body::Reopened { .. }) {
         return Err(StoreError::Closed);
     }
+    let seq = rows.last().map_or(0, |row| row.seq);
+    if pin.is_some_and(|pin| pin.seq != seq) {
+        return Ok(None);
+    }
     let id = Uuid::now_v7();
     entry::ActiveModel {
         id: Set(id),
         job_id: Set(head.id),
-        seq: Set(rows.last().map_or(1, |row| row.seq + 1)),
+        seq: Set(seq + 1),
         kind: Set(new.body.kind().to_owned()),
         body: Set(body),
         author_id: Set(viewer.user),
@@ -95,6 +118,9 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
     }
     .insert(&transaction)
     .await?;
+    if let Some(pin) = pin {
+        pin.keep(&transaction, head.id, id).await?;
+    }
     // The board finds open jobs by this; it follows the ledger in the same transaction.
     let closed_at = match new.body {
         Body::Closed {} => Some(Some(new.at.unwrap_or_else(now))),
@@ -104,8 +130,9 @@ async fn write_once(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'
     if let Some(closed_at) = closed_at {
         job::ActiveModel { id: Set(head.id), closed_at: Set(closed_at), ..Default::default() }.update(&transaction).await?;
     }
+    summary::follow(&transaction, viewer, &[head.id]).await?;
     transaction.commit().await?;
-    Ok(Written::Stands(id))
+    Ok(Some(Written::Stands(id)))
 }
 
 /// The live entry that stands where the new one wants to, without the new one knowing of it.
@@ -126,30 +153,6 @@ fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Option<&'a entry:
 fn closed(rows: &[entry::Model]) -> bool {
     let superseded = |id: Uuid| rows.iter().any(|row| row.supersedes == Some(id));
     rows.iter().any(|row| row.kind == "closed" && !superseded(row.id))
-}
-
-/// All entries of some jobs, each job's oldest first.
-pub(super) async fn entries(db: &Connection, jobs: impl IntoIterator<Item = Uuid>) -> Result<HashMap<Uuid, Vec<Entry>>, StoreError> {
-    let rows = entry::Entity::find().filter(entry::Column::JobId.is_in(jobs)).order_by_asc(entry::Column::Seq).all(db).await?;
-    let authors: HashSet<Uuid> = rows.iter().map(|row| row.author_id).collect();
-    let names = names(db, authors).await?;
-    let mut of_job: HashMap<Uuid, Vec<Entry>> = HashMap::new();
-    for row in &rows {
-        of_job.entry(row.job_id).or_default().push(to_entry(row, &names));
-    }
-    Ok(of_job)
-}
-
-fn to_entry(row: &entry::Model, names: &HashMap<Uuid, String>) -> Entry {
-    Entry {
-        id: row.id,
-        seq: row.seq,
-        body: Body::from_kept(&row.kind, &row.body),
-        author: row.author_id,
-        author_name: names.get(&row.author_id).cloned().unwrap_or_default(),
-        written_at: row.written_at,
-        supersedes: row.supersedes,
-    }
 }
 
 /// A form's key with what it says: sent again it is the same, changed it is another.

@@ -1,22 +1,31 @@
 //! A job and its ledger.
+mod board;
 mod capture;
 mod case;
+mod closing;
 mod entry;
 mod ledger;
+mod opening;
+mod summary;
 
-pub use capture::{Kept, add_capture, capture, captures, has_capture, set_mapping};
-pub use entry::{Body, Entry, Repair, TakenReading};
+pub use board::{Board, Row, board};
+pub use capture::{File, Kept, add_capture, capture, captures, has_capture, set_mapping};
+pub use closing::{Closed, Closing, close};
+pub use entry::{Body, Entry, Particulars, Repair, TakenReading};
 pub use ledger::{Write, Written, write};
+pub use opening::{Opening, open};
+pub use summary::{Judged, judged, rebuild, resummarise};
 
-use crate::entity::{job, user};
+use crate::entity::{engine, entry as entry_table, job, record, sheet, summary as summary_table, user, vehicle};
 use crate::library::{self, Engine, Gauge, Vehicle};
-use crate::{Connection, StoreError, Viewer, now};
+use crate::zone::Zone;
+use crate::{Connection, StoreError, Viewer, from_json};
 use chrono::NaiveDateTime;
-use sea_orm::ActiveValue::{NotSet, Set};
-use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder};
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
+use velvet_dial_core::record::Record;
 
 /// A job's first page: who, what, when.
 #[derive(Debug, Clone, PartialEq)]
@@ -33,6 +42,8 @@ pub struct Head {
     pub complaint: String,
     /// When it was opened, UTC.
     pub opened_at: NaiveDateTime,
+    /// When it was closed, UTC.
+    pub closed_at: Option<NaiveDateTime>,
 }
 
 /// A whole job.
@@ -46,12 +57,18 @@ pub struct Job {
     pub gauges: Vec<Gauge>,
     /// Every entry ever made, oldest first.
     pub entries: Vec<Entry>,
+    /// The clock of its shop.
+    pub zone: Zone,
+    /// What its closing stood on; engine and gauges are then those of the record, whatever the library says by now.
+    pub record: Option<Record>,
+    /// The last entry whose verdict and leader the board knows.
+    pub judged_seq: Option<i32>,
 }
 
 impl Job {
     /// The sheet in force on the day the job was opened.
     pub fn sheet(&self) -> Option<&Sheet> {
-        limits::in_force(&self.engine.sheets, self.head.opened_at.date())
+        limits::in_force(&self.engine.sheets, self.zone.day(self.head.opened_at))
     }
 
     /// Entries that hold: not superseded, not withdrawn.
@@ -76,117 +93,105 @@ impl Job {
         self.live().filter_map(|entry| if let Body::Repair(repair) = &entry.body { Some(repair) } else { None }).last()
     }
 
+    /// The customer, the odometer and who is on it, as they were last said.
+    pub fn particulars(&self) -> Particulars {
+        let said = self.live().find_map(|entry| if let Body::Particulars(said) = &entry.body { Some(said.clone()) } else { None });
+        said.unwrap_or_default()
+    }
+
     /// True once the job was closed.
     pub fn closed(&self) -> bool {
-        self.live().any(|entry| matches!(entry.body, Body::Closed { .. }))
+        self.closing().is_some()
+    }
+
+    /// The closing that holds.
+    pub fn closing(&self) -> Option<&Entry> {
+        self.live().find(|entry| matches!(entry.body, Body::Closed {}))
     }
 }
-
-/// What opens a job.
-#[derive(Debug, Clone)]
-pub struct Opening<'a> {
-    /// Plate or fleet number.
-    pub tag: &'a str,
-    /// What the vehicle is.
-    pub description: &'a str,
-    /// Engine.
-    pub engine: Uuid,
-    /// What the customer said.
-    pub complaint: &'a str,
-    /// Key of the form: the same form sent twice opens one job.
-    pub submit_key: &'a str,
-    /// When; now, but for a job brought in from elsewhere.
-    pub at: Option<NaiveDateTime>,
-}
-
-/// Opens a job, or finds the one this very form opened before; its number.
-pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Result<i64, StoreError> {
-    library::engine(db, viewer, opening.engine).await?;
-    let vehicle = library::vehicle_tagged(db, viewer, opening.tag, opening.description).await?;
-    // Typed anew on the same form means another job; sent again means the same one.
-    let submit_key = ledger::digest(opening.submit_key, &[opening.tag, opening.complaint, &opening.engine.to_string()]);
-    let row = job::ActiveModel {
-        id: Set(Uuid::now_v7()),
-        number: NotSet,
-        shop_id: Set(viewer.shop),
-        vehicle_id: Set(vehicle.id),
-        engine_id: Set(opening.engine),
-        complaint: Set(opening.complaint.to_owned()),
-        opened_by: Set(viewer.user),
-        opened_at: Set(opening.at.unwrap_or_else(now)),
-        submit_key: Set(submit_key.clone()),
-        closed_at: Set(None),
-    };
-    match job::Entity::insert(row).exec_without_returning(db).await {
-        Err(error) if !crate::stands_already(&error) => return Err(error.into()),
-        _ => {}
-    }
-    let found =
-        job::Entity::find().filter(job::Column::SubmitKey.eq(submit_key)).filter(job::Column::ShopId.eq(viewer.shop)).one(db).await?;
-    found.map(|row| row.number).ok_or(StoreError::NotFound)
-}
-
-/// What a board shows: a page of the open jobs and the newest closed ones.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Board {
-    /// Open jobs of the page, newest first.
-    pub open: Vec<Job>,
-    /// How many are open in all.
-    pub all_open: u64,
-    /// The newest closed ones.
-    pub closed: Vec<Job>,
-}
-
-/// The board of a shop, in a fixed number of queries: `page` counts from 0 and holds `size` open jobs.
-pub async fn board(db: &Connection, viewer: &Viewer, page: u64, size: u64) -> Result<Board, StoreError> {
-    let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
-    let is_open = || of_shop().filter(job::Column::ClosedAt.is_null());
-    let all_open = is_open().count(db).await?;
-    let mut rows = is_open().offset(page.saturating_mul(size)).limit(size).all(db).await?;
-    rows.extend(of_shop().filter(job::Column::ClosedAt.is_not_null()).limit(CLOSED_SHOWN).all(db).await?);
-    let (closed, open) = whole(db, viewer, rows).await?.into_iter().partition(Job::closed);
-    Ok(Board { open, all_open, closed })
-}
-
-/// Closed jobs on a board.
-const CLOSED_SHOWN: u64 = 30;
 
 /// A whole job of the shop by its number.
 pub async fn load(db: &Connection, viewer: &Viewer, number: i64) -> Result<Job, StoreError> {
     let row = own_job(db, viewer, number).await?;
-    whole(db, viewer, vec![row]).await?.pop().ok_or(StoreError::NotFound)
+    whole(db, viewer, &[row.id]).await?.pop().ok_or(StoreError::NotFound)
 }
 
-/// Jobs with all that belongs to them, in the order given, in a fixed number of queries.
-async fn whole(db: &Connection, viewer: &Viewer, rows: Vec<job::Model>) -> Result<Vec<Job>, StoreError> {
-    let vehicles = library::vehicles_of(db, viewer, rows.iter().map(|row| row.vehicle_id)).await?;
-    let engines = library::engines_of(db, viewer, rows.iter().map(|row| row.engine_id)).await?;
+/// Jobs with all that belongs to them, by number, in a fixed number of queries.
+async fn whole(db: &impl ConnectionTrait, viewer: &Viewer, ids: &[Uuid]) -> Result<Vec<Job>, StoreError> {
+    let rows = job::Entity::load()
+        .filter(job::Column::ShopId.eq(viewer.shop))
+        .filter(job::Column::Id.is_in(ids.iter().copied()))
+        .order_by_asc(job::Column::Number)
+        .with(vehicle::Entity)
+        .with(summary_table::Entity)
+        .with((engine::Entity, sheet::Entity))
+        .with((entry_table::Entity, user::Entity))
+        .all(db)
+        .await?;
     let gauges = library::gauges(db, viewer).await?;
-    let mut entries = ledger::entries(db, rows.iter().map(|row| row.id)).await?;
+    let mut records = records(db, rows.iter().filter(|row| row.closed_at.is_some()).map(|row| row.id)).await?;
     rows.into_iter()
         .map(|row| {
-            let vehicle = vehicles.get(&row.vehicle_id).cloned().ok_or(StoreError::NotFound)?;
-            let engine = engines.get(&row.engine_id).cloned().ok_or(StoreError::NotFound)?;
-            let entries = entries.remove(&row.id).unwrap_or_default();
-            Ok(Job { head: head(row, vehicle), engine, gauges: gauges.clone(), entries })
+            let record = records.remove(&row.id);
+            one(viewer, row, gauges.clone(), record)
         })
         .collect()
 }
 
-fn head(row: job::Model, vehicle: Vehicle) -> Head {
-    Head { id: row.id, number: row.number, vehicle, engine: row.engine_id, complaint: row.complaint, opened_at: row.opened_at }
+fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Option<HashMap<Uuid, String>>) -> Result<Job, StoreError> {
+    let vehicle = library::of_row(row.vehicle.into_option().ok_or(StoreError::NotFound)?.into());
+    let engine = library::of_engine(row.engine.into_option().ok_or(StoreError::NotFound)?)?;
+    let mut entries: Vec<Entry> = row.entries.into_iter().map(Entry::of_row).collect();
+    entries.sort_by_key(|entry| entry.seq);
+    let head = Head {
+        id: row.id,
+        number: row.number,
+        vehicle,
+        engine: row.engine_id,
+        complaint: row.complaint,
+        opened_at: row.opened_at,
+        closed_at: row.closed_at,
+    };
+    let zone = viewer.zone.clone();
+    let judged_seq = row.summary.take().and_then(|summary| summary.judged_seq);
+    let mut job = Job { head, engine, gauges, entries, zone, record: None, judged_seq };
+    let kept = job.closing().zip(records).and_then(|(closing, mut records)| records.remove(&closing.id));
+    if let Some(text) = kept {
+        job.stand_on(from_json("record", &text)?);
+    }
+    Ok(job)
 }
 
-async fn own_job(db: &Connection, viewer: &Viewer, number: i64) -> Result<job::Model, StoreError> {
+impl Job {
+    /// Puts what its closing stood on in the place of what the library says by now.
+    fn stand_on(&mut self, record: Record) {
+        let key = |name: &str| self.gauges.iter().find(|gauge| gauge.name == name).map_or(Uuid::nil(), |gauge| gauge.id);
+        let gauges = record.case.instruments.iter().map(|(name, gauge)| Gauge { id: key(name), name: name.clone(), gauge: gauge.clone() });
+        self.gauges = gauges.collect();
+        self.engine.name.clone_from(&record.papers.engine);
+        self.engine.card = record.case.engine.clone();
+        self.engine.sheets = record.other_sheets.iter().chain(&record.case.spec).cloned().collect();
+        self.record = Some(record);
+    }
+}
+
+/// What the closings of some jobs stood on, by job and closing.
+async fn records(
+    db: &impl ConnectionTrait,
+    jobs: impl IntoIterator<Item = Uuid>,
+) -> Result<HashMap<Uuid, HashMap<Uuid, String>>, StoreError> {
+    let mut of_job: HashMap<Uuid, HashMap<Uuid, String>> = HashMap::new();
+    for row in record::Entity::find().filter(record::Column::JobId.is_in(jobs)).all(db).await? {
+        of_job.entry(row.job_id).or_default().insert(row.entry_id, row.body);
+    }
+    Ok(of_job)
+}
+
+async fn own_job(db: &impl ConnectionTrait, viewer: &Viewer, number: i64) -> Result<job::Model, StoreError> {
     job::Entity::find()
         .filter(job::Column::Number.eq(number))
         .filter(job::Column::ShopId.eq(viewer.shop))
         .one(db)
         .await?
         .ok_or(StoreError::NotFound)
-}
-
-async fn names(db: &Connection, users: impl IntoIterator<Item = Uuid>) -> Result<HashMap<Uuid, String>, StoreError> {
-    let rows = user::Entity::find().filter(user::Column::Id.is_in(users)).all(db).await?;
-    Ok(rows.into_iter().map(|row| (row.id, row.shown_name)).collect())
 }

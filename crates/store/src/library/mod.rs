@@ -1,9 +1,11 @@
 //! What a shop knows before a job: vehicles, engines with their sheets, instruments.
-use crate::entity::{engine, instrument, sheet, vehicle};
-use crate::{Connection, StoreError, Viewer, from_json, json, now};
+use crate::entity::{engine, former, instrument, sheet, vehicle};
+use crate::{Connection, StoreError, Viewer, from_json, jobs, json, now};
 use sea_orm::ActiveValue::Set;
-use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, TransactionTrait};
-use std::collections::HashMap;
+use sea_orm::{
+    ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, FromQueryResult, QueryFilter, QueryOrder, QuerySelect, TransactionTrait,
+};
+use std::collections::HashSet;
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
@@ -18,8 +20,21 @@ pub struct Engine {
     pub name: String,
     /// Card.
     pub card: Card,
-    /// Revisions, oldest first.
+    /// Revisions that count, in the order they came into force; of one day, in the order they were entered.
     pub sheets: Vec<Sheet>,
+    /// All that were ever entered, those corrected since among them.
+    pub revisions: Vec<Revision>,
+}
+
+/// A revision of a sheet as it was entered.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Revision {
+    /// Key.
+    pub id: Uuid,
+    /// What it says.
+    pub sheet: Sheet,
+    /// Another was entered in its place.
+    pub corrected: bool,
 }
 
 /// A gauge of the shop.
@@ -56,7 +71,7 @@ pub async fn add_engine_with(
         return Ok(None);
     };
     if let Some(sheet) = sheet {
-        add_sheet(&transaction, viewer, id, sheet).await?;
+        add_sheet(&transaction, viewer, id, sheet, None).await?;
     }
     transaction.commit().await?;
     Ok(Some(id))
@@ -74,57 +89,127 @@ pub async fn add_engine(db: &impl ConnectionTrait, viewer: &Viewer, name: &str, 
     }
 }
 
-/// Adds a revision to an engine's sheet.
-pub async fn add_sheet(db: &impl ConnectionTrait, viewer: &Viewer, engine: Uuid, revision: &Sheet) -> Result<(), StoreError> {
+/// Adds a revision to an engine's sheet. With `corrects` it takes the place of one that was entered wrongly, which stays readable and is in force no more.
+pub async fn add_sheet(
+    db: &impl ConnectionTrait,
+    viewer: &Viewer,
+    engine: Uuid,
+    revision: &Sheet,
+    corrects: Option<Uuid>,
+) -> Result<Uuid, StoreError> {
     own_engine(db, viewer, engine).await?;
+    if let Some(corrected) = corrects {
+        let of_engine = sheet::Entity::find_by_id(corrected).filter(sheet::Column::EngineId.eq(engine));
+        of_engine.one(db).await?.ok_or(StoreError::NotFound)?;
+    }
+    let id = Uuid::now_v7();
     sheet::ActiveModel {
-        id: Set(Uuid::now_v7()),
+        id: Set(id),
         engine_id: Set(engine),
         source: Set(revision.source.clone()),
         in_force_from: Set(revision.in_force_from),
         points: Set(json("sheet", &revision.points)?),
         entered_by: Set(viewer.user),
         entered_at: Set(now()),
+        corrects: Set(corrects),
     }
     .insert(db)
     .await?;
+    Ok(id)
+}
+
+/// Enters a revision of a sheet, and has the open jobs that it judges judged anew, both or neither.
+pub async fn revise_sheet(
+    db: &Connection,
+    viewer: &Viewer,
+    engine: Uuid,
+    revision: &Sheet,
+    corrects: Option<Uuid>,
+) -> Result<Uuid, StoreError> {
+    let transaction = db.begin().await?;
+    let id = add_sheet(&transaction, viewer, engine, revision, corrects).await?;
+    jobs::resummarise(&transaction, viewer, Some(engine)).await?;
+    transaction.commit().await?;
+    Ok(id)
+}
+
+/// Changes an engine's name and card; what they were stays readable. False when another engine has the name.
+pub async fn change_engine(db: &Connection, viewer: &Viewer, id: Uuid, name: &str, card: &Card) -> Result<bool, StoreError> {
+    let transaction = db.begin().await?;
+    let old = own_engine(&transaction, viewer, id).await?;
+    let card = json("engine card", card)?;
+    if old.name == name && old.card == card {
+        return Ok(true);
+    }
+    let changed = engine::ActiveModel { id: Set(id), name: Set(name.to_owned()), card: Set(card), ..Default::default() };
+    match changed.update(&transaction).await {
+        Err(error) if crate::stands_already(&error) => return Ok(false),
+        other => other?,
+    };
+    formerly(&transaction, viewer, id, old.name, old.card).await?;
+    jobs::resummarise(&transaction, viewer, Some(id)).await?;
+    transaction.commit().await?;
+    Ok(true)
+}
+
+async fn formerly(db: &impl ConnectionTrait, viewer: &Viewer, thing: Uuid, name: String, body: String) -> Result<(), StoreError> {
+    let row = former::ActiveModel {
+        id: Set(Uuid::now_v7()),
+        thing_id: Set(thing),
+        name: Set(name),
+        body: Set(body),
+        replaced_by: Set(viewer.user),
+        replaced_at: Set(now()),
+    };
+    row.insert(db).await?;
     Ok(())
 }
 
 /// One engine of the shop.
-pub async fn engine(db: &Connection, viewer: &Viewer, id: Uuid) -> Result<Engine, StoreError> {
-    engines_of(db, viewer, [id]).await?.remove(&id).ok_or(StoreError::NotFound)
+pub async fn engine(db: &impl ConnectionTrait, viewer: &Viewer, id: Uuid) -> Result<Engine, StoreError> {
+    let own = engine::Entity::load().filter(engine::Column::ShopId.eq(viewer.shop)).filter(engine::Column::Id.eq(id));
+    of_engine(own.with(sheet::Entity).one(db).await?.ok_or(StoreError::NotFound)?)
 }
 
-/// Engines of the shop with their sheets, in two queries however many.
-pub(crate) async fn engines_of(
-    db: &Connection,
-    viewer: &Viewer,
-    ids: impl IntoIterator<Item = Uuid>,
-) -> Result<HashMap<Uuid, Engine>, StoreError> {
-    let own = engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).filter(engine::Column::Id.is_in(ids));
-    let mut engines = HashMap::new();
-    for row in own.all(db).await? {
-        let engine = Engine { id: row.id, name: row.name, card: from_json("engine card", &row.card)?, sheets: Vec::new() };
-        engines.insert(row.id, engine);
-    }
-    let sheets = sheet::Entity::find()
-        .filter(sheet::Column::EngineId.is_in(engines.keys().copied()))
-        .order_by_asc(sheet::Column::InForceFrom)
-        .order_by_asc(sheet::Column::Id);
-    for row in sheets.all(db).await? {
-        let sheet = Sheet { source: row.source, in_force_from: row.in_force_from, points: from_json("sheet", &row.points)? };
-        if let Some(engine) = engines.get_mut(&row.engine_id) {
-            engine.sheets.push(sheet);
-        }
-    }
-    Ok(engines)
+/// An engine in a list.
+#[derive(Debug, Clone, PartialEq, Eq, FromQueryResult)]
+pub struct EngineName {
+    /// Key.
+    pub id: Uuid,
+    /// Name in the shop.
+    pub name: String,
 }
 
 /// Names and keys of the shop's engines.
-pub async fn engines(db: &Connection, viewer: &Viewer) -> Result<Vec<(Uuid, String)>, StoreError> {
-    let rows = engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).order_by_asc(engine::Column::Name).all(db).await?;
-    Ok(rows.into_iter().map(|row| (row.id, row.name)).collect())
+pub async fn engine_names(db: &Connection, viewer: &Viewer) -> Result<Vec<EngineName>, StoreError> {
+    let own = engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).order_by_asc(engine::Column::Name);
+    let named = own.select_only().columns([engine::Column::Id, engine::Column::Name]).into_model().all(db).await?;
+    Ok(named)
+}
+
+/// The shop's engines with their sheets, by name.
+pub async fn engines(db: &Connection, viewer: &Viewer) -> Result<Vec<Engine>, StoreError> {
+    let own = engine::Entity::load().filter(engine::Column::ShopId.eq(viewer.shop)).order_by_asc(engine::Column::Name);
+    own.with(sheet::Entity).all(db).await?.into_iter().map(of_engine).collect()
+}
+
+/// From its row, loaded with its sheets.
+pub(crate) fn of_engine(row: engine::ModelEx) -> Result<Engine, StoreError> {
+    let mut rows: Vec<sheet::ModelEx> = row.sheets.into_iter().collect();
+    // Ties of the date are broken by who came later; keys grow with time.
+    rows.sort_by_key(|sheet| (sheet.in_force_from, sheet.id));
+    let corrected: HashSet<Uuid> = rows.iter().filter_map(|sheet| sheet.corrects).collect();
+    let mut engine =
+        Engine { id: row.id, name: row.name, card: from_json("engine card", &row.card)?, sheets: Vec::new(), revisions: Vec::new() };
+    for row in rows {
+        let sheet = Sheet { source: row.source, in_force_from: row.in_force_from, points: from_json("sheet", &row.points)? };
+        let corrected = corrected.contains(&row.id);
+        if !corrected {
+            engine.sheets.push(sheet.clone());
+        }
+        engine.revisions.push(Revision { id: row.id, sheet, corrected });
+    }
+    Ok(engine)
 }
 
 async fn own_engine(db: &impl ConnectionTrait, viewer: &Viewer, id: Uuid) -> Result<engine::Model, StoreError> {
@@ -163,23 +248,26 @@ pub async fn vehicle_tagged(db: &Connection, viewer: &Viewer, tag: &str, descrip
     }
 }
 
-/// Vehicles of the shop by their keys.
-pub(crate) async fn vehicles_of(
-    db: &Connection,
-    viewer: &Viewer,
-    ids: impl IntoIterator<Item = Uuid>,
-) -> Result<HashMap<Uuid, Vehicle>, StoreError> {
-    let own = vehicle::Entity::find().filter(vehicle::Column::ShopId.eq(viewer.shop)).filter(vehicle::Column::Id.is_in(ids));
-    Ok(own.all(db).await?.into_iter().map(|row| (row.id, of_row(row))).collect())
+/// Vehicles of the shop whose plate begins with, or holds, what was typed; the likeliest `most` of them, never all.
+pub async fn vehicles_like(db: &Connection, viewer: &Viewer, typed: &str, most: u64) -> Result<Vec<Vehicle>, StoreError> {
+    let key = tag_key(typed);
+    let mut own = vehicle::Entity::find().filter(vehicle::Column::ShopId.eq(viewer.shop));
+    own = if key.is_empty() {
+        // The newest: keys grow with time.
+        own.order_by_desc(vehicle::Column::Id)
+    } else {
+        own.filter(vehicle::Column::TagKey.starts_with(key)).order_by_asc(vehicle::Column::TagKey)
+    };
+    Ok(own.limit(most).all(db).await?.into_iter().map(of_row).collect())
 }
 
-/// Vehicles of the shop.
-pub async fn vehicles(db: &Connection, viewer: &Viewer) -> Result<Vec<Vehicle>, StoreError> {
-    let rows = vehicle::Entity::find().filter(vehicle::Column::ShopId.eq(viewer.shop)).order_by_asc(vehicle::Column::Tag).all(db).await?;
-    Ok(rows.into_iter().map(of_row).collect())
+/// The vehicle of a tag, when the shop knows it.
+pub async fn vehicle(db: &Connection, viewer: &Viewer, tag: &str) -> Result<Option<Vehicle>, StoreError> {
+    let of_tag = vehicle::Entity::find().filter(vehicle::Column::ShopId.eq(viewer.shop)).filter(vehicle::Column::TagKey.eq(tag_key(tag)));
+    Ok(of_tag.one(db).await?.map(of_row))
 }
 
-fn of_row(row: vehicle::Model) -> Vehicle {
+pub(crate) fn of_row(row: vehicle::Model) -> Vehicle {
     Vehicle { id: row.id, tag: row.tag, description: row.description }
 }
 
@@ -195,8 +283,28 @@ pub async fn add_gauge(db: &Connection, viewer: &Viewer, name: &str, gauge: &Ins
     }
 }
 
-/// Gauges of the shop, the widest first.
-pub async fn gauges(db: &Connection, viewer: &Viewer) -> Result<Vec<Gauge>, StoreError> {
+/// Changes a gauge; what it was stays readable. False when another gauge has the name.
+pub async fn change_gauge(db: &Connection, viewer: &Viewer, id: Uuid, name: &str, gauge: &Instrument) -> Result<bool, StoreError> {
+    let transaction = db.begin().await?;
+    let own = instrument::Entity::find_by_id(id).filter(instrument::Column::ShopId.eq(viewer.shop));
+    let old = own.one(&transaction).await?.ok_or(StoreError::NotFound)?;
+    let gauge = json("gauge", gauge)?;
+    if old.name == name && old.gauge == gauge {
+        return Ok(true);
+    }
+    let changed = instrument::ActiveModel { id: Set(id), name: Set(name.to_owned()), gauge: Set(gauge), ..Default::default() };
+    match changed.update(&transaction).await {
+        Err(error) if crate::stands_already(&error) => return Ok(false),
+        other => other?,
+    };
+    formerly(&transaction, viewer, id, old.name, old.gauge).await?;
+    jobs::resummarise(&transaction, viewer, None).await?;
+    transaction.commit().await?;
+    Ok(true)
+}
+
+/// Gauges of the shop, by name.
+pub async fn gauges(db: &impl ConnectionTrait, viewer: &Viewer) -> Result<Vec<Gauge>, StoreError> {
     let rows = instrument::Entity::find()
         .filter(instrument::Column::ShopId.eq(viewer.shop))
         .order_by_asc(instrument::Column::Name)

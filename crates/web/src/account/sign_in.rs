@@ -1,6 +1,6 @@
 //! In and out.
 use crate::http::Failure;
-use crate::http::SESSION;
+use crate::http::{SESSION, address};
 use crate::state::App;
 use crate::ui::Chrome;
 use crate::ui::Liking;
@@ -9,7 +9,7 @@ use actix_web::http::{StatusCode, header};
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use velvet_dial_store::accounts::{self, SESSION_HOURS, Token};
+use velvet_dial_store::accounts::{self, Knock, SESSION_HOURS, Token};
 
 #[derive(Template)]
 #[template(path = "account/sign_in.html")]
@@ -39,7 +39,7 @@ pub struct Typed {
 
 fn page(app: &App, liking: Liking, name: String, back: String, problem: String, status: StatusCode) -> Result<HttpResponse, Failure> {
     let chrome = Chrome { night: liking.night, ..Chrome::bare("Sign in") };
-    let page = Page { chrome, name, back, problem, demo: app.demo };
+    let page = Page { chrome, name, back, problem, demo: app.serving.demo };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -51,14 +51,15 @@ pub async fn show(app: web::Data<App>, liking: Liking, query: web::Query<Back>) 
 /// Lets in who knows the password.
 pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
-    let address = request.peer_addr().map(|peer| peer.ip().to_string()).unwrap_or_default();
-    if let Some(seconds) = app.gate.wait_s(&form.name, &address) {
+    let address = address(&request, &app);
+    if let Some(seconds) = accounts::wait_s(&app.db, &form.name, &address).await? {
         tracing::warn!(%address, "a sign-in was put off: too many tries");
         let problem = format!("Too many tries. Wait {seconds} seconds, then try again.");
         return page(&app, liking, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
     }
     let agent = request.headers().get(header::USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or("");
-    let Some(token) = accounts::sign_in(&app.db, &form.name, &form.password, agent).await? else {
+    let knock = Knock { name: &form.name, password: &form.password, agent, address: &address, demo: app.serving.demo };
+    let Some(token) = accounts::sign_in(&app.db, &knock).await? else {
         tracing::warn!(%address, "a sign-in was refused");
         let problem = "Name and password do not belong together. Check both; capitals count in the password.".to_owned();
         return page(&app, liking, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
@@ -85,5 +86,11 @@ fn leads_home(back: &str) -> bool {
 }
 
 fn cookie(app: &App, value: String, age: time::Duration) -> Cookie<'static> {
-    Cookie::build(SESSION, value).path("/").http_only(true).same_site(SameSite::Lax).secure(app.secure_cookies).max_age(age).finish()
+    Cookie::build(SESSION, value)
+        .path("/")
+        .http_only(true)
+        .same_site(SameSite::Lax)
+        .secure(app.serving.secure_cookies)
+        .max_age(age)
+        .finish()
 }

@@ -1,4 +1,5 @@
 //! The one error boundary: every fault of a handler, its status, and what a user may see of it.
+use crate::state::Busy;
 use crate::ui::{Chrome, show};
 use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, ResponseError};
@@ -45,9 +46,12 @@ pub enum Failure {
     /// A cookie that cannot be written.
     #[error(transparent)]
     Header(#[from] actix_web::error::HttpError),
-    /// A computation was cut off.
-    #[error("the computation was cut off")]
-    CutOff(#[from] actix_web::error::BlockingError),
+    /// Too much is worked out at once, or a computation was cut off.
+    #[error(transparent)]
+    Busy(#[from] Busy),
+    /// The disk is all but full.
+    #[error("the disk is all but full")]
+    DiskFull,
 }
 
 #[derive(Template)]
@@ -84,11 +88,27 @@ impl Failure {
                 "The job is closed",
                 "A closed job is a record, so nothing was written. Open it again from its report, with the reason, and send this once more.",
             ),
+            Self::Busy(Busy::Full) => (
+                "Busy",
+                "More is being worked out here at the moment than this computer can do at once. What you sent is sent again by itself; this page asks again in three seconds.",
+            ),
+            Self::Store(StoreError::Full { whose: "job", .. }) => (
+                "Enough recorded",
+                "This job holds 64 MB of recorded runs, the most it may, so the file was not kept. Cut the run to the part that matters, or go on with those that are here.",
+            ),
+            Self::Store(StoreError::Full { .. }) => (
+                "Enough recorded",
+                "This shop holds 4 GB of recorded runs, the most it may, so the file was not kept. Whoever looks after this computer can make room.",
+            ),
+            Self::DiskFull => (
+                "No room",
+                "The disk of this computer is all but full, so the file was not kept; readings and findings can still be written. Whoever looks after it has to make room first.",
+            ),
             Self::Store(StoreError::CannotBeKept) => (
                 "Form not understood",
                 "A number of the form is none, so nothing was written. Go back, look at the numbers and send it again.",
             ),
-            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::CutOff(_) => (
+            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => (
                 "Something failed here",
                 "Nothing of what you typed was lost on this page. Go back and send it again; if it fails again, tell whoever looks after this computer the time of day: the log has the details.",
             ),
@@ -107,7 +127,11 @@ impl ResponseError for Failure {
             Self::Form(_) | Self::Store(StoreError::CannotBeKept) => StatusCode::BAD_REQUEST,
             Self::Store(StoreError::Closed) => StatusCode::CONFLICT,
             Self::Upload(_) => StatusCode::PAYLOAD_TOO_LARGE,
-            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::CutOff(_) => StatusCode::INTERNAL_SERVER_ERROR,
+            Self::Busy(Busy::Full) => StatusCode::SERVICE_UNAVAILABLE,
+            Self::DiskFull | Self::Store(StoreError::Full { .. }) => StatusCode::INSUFFICIENT_STORAGE,
+            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => {
+                StatusCode::INTERNAL_SERVER_ERROR
+            }
         }
     }
 
@@ -121,6 +145,9 @@ impl ResponseError for Failure {
         }
         if self.status_code().is_server_error() {
             tracing::error!(fault = %self, "a request failed");
+        }
+        if matches!(self, Self::Busy(Busy::Full)) {
+            response.insert_header((header::RETRY_AFTER, "3")).insert_header(("refresh", "3"));
         }
         let (title, says) = self.words();
         let page = ErrorPage { chrome: Chrome::bare(title), title, says };

@@ -1,6 +1,7 @@
 //! Requests and answers, whatever they are about: who asks, what is refused, what a failure looks like.
 pub mod assets;
 mod error;
+pub mod form;
 pub mod guard;
 pub mod health;
 mod slip;
@@ -8,4 +9,4 @@ mod visitor;
 
 pub use error::Failure;
 pub use slip::Slip;
-pub use visitor::{SESSION, SignedIn, liking_cookies};
+pub use visitor::{SESSION, SignedIn, address, liking_cookies};

@@ -6,8 +6,8 @@ use std::collections::BTreeMap;
 pub struct Slip {
     /// Which form.
     pub form: &'static str,
-    typed: BTreeMap<&'static str, String>,
-    problems: BTreeMap<&'static str, String>,
+    typed: BTreeMap<String, String>,
+    problems: BTreeMap<String, String>,
 }
 
 impl Slip {
@@ -17,18 +17,18 @@ impl Slip {
     }
 
     /// Keeps what was typed.
-    pub fn keep(&mut self, field: &'static str, value: &str) {
-        self.typed.insert(field, value.to_owned());
+    pub fn keep(&mut self, field: &str, value: &str) {
+        self.typed.insert(field.to_owned(), value.to_owned());
     }
 
     /// Notes what is wrong, and gives the value when nothing is.
-    pub fn take<T, E: ToString>(&mut self, field: &'static str, result: Result<T, E>) -> Option<T> {
-        result.map_err(|error| self.problems.insert(field, error.to_string())).ok()
+    pub fn take<T, E: ToString>(&mut self, field: &str, result: Result<T, E>) -> Option<T> {
+        result.map_err(|error| self.problems.insert(field.to_owned(), error.to_string())).ok()
     }
 
     /// Notes a problem.
-    pub fn wrong(&mut self, field: &'static str, sentence: impl Into<String>) {
-        self.problems.insert(field, sentence.into());
+    pub fn wrong(&mut self, field: &str, sentence: impl Into<String>) {
+        self.problems.insert(field.to_owned(), sentence.into());
     }
 
     /// What was typed in a field of a form; empty on a fresh form.

@@ -3,6 +3,7 @@ use super::Failure;
 use crate::state::App;
 use crate::ui::Liking;
 use actix_web::dev::Payload;
+use actix_web::http::Uri;
 use actix_web::{FromRequest, HttpRequest, web};
 use std::convert::Infallible;
 use std::future::{Future, Ready, ready};
@@ -26,16 +27,34 @@ impl FromRequest for SignedIn {
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let token = request.cookie(SESSION).map(|cookie| Token::from_cookie(cookie.value()));
         let fragment = request.headers().contains_key("hx-request");
-        let back = if request.method().is_safe() { request.path().to_owned() } else { "/".to_owned() };
+        let back = if request.method().is_safe() { request.path().to_owned() } else { page_of(request) };
         let app = request.app_data::<web::Data<App>>().cloned();
         Box::pin(async move {
             let away = || Failure::SignInFirst { back, fragment };
             let (Some(token), Some(app)) = (token, app) else {
                 return Err(away());
             };
-            accounts::viewer_of(&app.db, &token).await?.map(Self).ok_or_else(away)
+            accounts::viewer_of(&app.db, &token, app.serving.demo).await?.map(Self).ok_or_else(away)
         })
     }
+}
+
+/// The page a fragment was asked from: there the asker goes on.
+fn page_of(request: &HttpRequest) -> String {
+    let page = request.headers().get("hx-current-url").and_then(|value| value.to_str().ok()).and_then(|url| url.parse::<Uri>().ok());
+    page.map_or_else(|| "/".to_owned(), |page| page.path().to_owned())
+}
+
+/// The address of who asks: the connection's, or what a trusted proxy at its other end says.
+pub fn address(request: &HttpRequest, app: &App) -> String {
+    let Some(peer) = request.peer_addr().map(|peer| peer.ip()) else { return String::new() };
+    if !app.serving.trusted_proxies.contains(&peer) {
+        return peer.to_string();
+    }
+    // The last one is what our own proxy saw; those before it are what it was told.
+    let last = request.headers().get_all("x-forwarded-for").last().and_then(|value| value.to_str().ok());
+    let last = last.and_then(|value| value.rsplit(',').next()).and_then(|text| text.trim().parse::<std::net::IpAddr>().ok());
+    last.unwrap_or(peer).to_string()
 }
 
 impl FromRequest for Liking {

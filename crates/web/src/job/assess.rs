@@ -2,10 +2,14 @@
 use crate::http::Failure;
 use crate::state::App;
 use actix_web::web;
+use chrono::{DateTime, TimeDelta, Utc};
 use std::sync::Arc;
-use velvet_dial_core::case::{Case, Diagnosis, Setting, diagnose};
+use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose};
+use velvet_dial_core::limits::Decision;
 use velvet_dial_core::trace::Tracer;
-use velvet_dial_store::jobs::Job;
+use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
+use velvet_dial_store::Viewer;
+use velvet_dial_store::jobs::{self, Job, Judged};
 
 /// What is known of a job.
 pub struct Assessed {
@@ -14,25 +18,58 @@ pub struct Assessed {
     /// The case of what holds now.
     pub case: Case,
     /// What is known.
-    pub now: Diagnosis,
+    pub now: Arc<Diagnosis>,
     /// Odds before the last entry, in the knowledge's order.
     pub before: Vec<f64>,
     /// The engine's draws, for curves.
     pub tracer: Arc<Tracer>,
 }
 
-/// Diagnoses a job as it stands, and as it stood one entry ago.
+/// Diagnoses a job as it stands, and as it stood one entry ago. What was worked out before is kept: most often what stands now was worked out for nobody yet, and what
+/// stood before for whoever wrote the last entry.
 pub async fn assess(app: web::Data<App>, job: Job) -> Result<Assessed, Failure> {
     let job = Arc::new(job);
-    web::block(move || {
-        let case = job.case();
-        let tracer = app.tracer(&case)?;
-        let setting = Setting { now: Some(chrono::Utc::now()), ..Setting::default() };
-        let now = diagnose(&case, &tracer, &setting);
-        let earlier = job.case_at(job.seq() - 1);
-        let before =
-            if earlier == case { now.posterior.probability.clone() } else { diagnose(&earlier, &tracer, &setting).posterior.probability };
-        Ok(Assessed { job, case, now, before, tracer })
-    })
-    .await?
+    let shared = app.clone();
+    app.work.out(move || work_out(&shared, job)).await?
+}
+
+fn work_out(app: &App, job: Arc<Job>) -> Result<Assessed, Failure> {
+    let case = job.case();
+    let tracer = app.kept.tracer(&case)?;
+    let minute = this_minute();
+    let asked = |case: &Case| {
+        let of = || diagnose(case, &tracer, &Setting { now: Some(minute), ..Setting::default() });
+        app.kept.diagnosis(question(case, minute), of)
+    };
+    let earlier = job.case_at(job.seq() - 1);
+    // Earlier before later: it is the one that is kept already.
+    let before = asked(&earlier).posterior.probability.clone();
+    let now = asked(&case);
+    app.kept.weigh(&case, &tracer);
+    Ok(Assessed { job, case, now, before, tracer })
+}
+
+/// The case in full is the key, and what it is judged by. The moment counts only where something was overruled for a time: then the answer holds for its minute.
+fn question(case: &Case, minute: DateTime<Utc>) -> String {
+    let until = case.acts.iter().any(|act| act.minutes.is_some()).then_some(minute);
+    serde_json::to_string(&(fingerprint(), until, case)).unwrap_or_default()
+}
+
+fn this_minute() -> DateTime<Utc> {
+    let now = Utc::now();
+    now - TimeDelta::seconds(now.timestamp().rem_euclid(60))
+}
+
+/// Tells the board what the diagnosis says, when it does not know.
+pub async fn tell_the_board(app: &App, viewer: &Viewer, assessed: &Assessed) -> Result<(), Failure> {
+    let job = &assessed.job;
+    if !job.unjudged() {
+        return Ok(());
+    }
+    let again = assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
+    let verdict = if again && assessed.now.proof.overall != Decision::NotMeasured { &assessed.now.proof } else { &assessed.now.verdict };
+    let leader = assessed.now.posterior.ranked().first().copied().filter(|_| !assessed.now.findings.is_empty());
+    let leader = leader.and_then(|index| knowledge().causes.get(index).map(|cause| (cause.id.clone(), assessed.now.posterior.of(index))));
+    let judged = Judged { seq: job.seq(), verdict: verdict.overall, leader };
+    Ok(jobs::judged(&app.db, viewer, job.head.id, &judged).await?)
 }

@@ -54,7 +54,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
             entry: entry.id.to_string(),
             label: &outcome.label,
             who: entry.author_name.clone(),
-            when: show::moment(entry.written_at),
+            when: show::moment(entry.written_at, &assessed.job.zone),
         })
     });
     let outcomes = check

@@ -1,9 +1,9 @@
 //! What every act of a stage stands on: the asker, the job's number, and the way back to the screen.
 use super::Drawn;
-use super::assess::assess;
+use super::assess::{assess, tell_the_board};
 use super::cards::NextCard;
 use super::shell::{Ask, Clash, Shell, shell};
-use crate::http::{Failure, SignedIn};
+use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
 use crate::ui::words::describe;
 use crate::ui::{Chrome, Liking, show};
@@ -15,8 +15,8 @@ use std::future::Future;
 use std::pin::Pin;
 use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::{self, Body, Entry, Job, Write, Written};
+use velvet_dial_store::{Viewer, accounts};
 
 /// The asker at a job.
 pub struct Desk {
@@ -56,7 +56,18 @@ pub struct Sent<'a> {
     pub supersedes: &'a str,
 }
 
-impl Sent<'_> {
+impl<'a> Sent<'a> {
+    /// From what a browser sent.
+    pub fn of(form: &'a form::Sent) -> Self {
+        let text = |name: &str| form.get(name).map_or("", String::as_str);
+        Self { key: text("key"), seen: text("seen"), supersedes: text("supersedes") }
+    }
+
+    /// The last entry the page knew of.
+    pub fn seen(&self) -> Option<i32> {
+        self.seen.parse().ok()
+    }
+
     /// The entry it takes the place of. A key that is none is refused: written as new it would stand beside what it was to replace.
     pub fn supersedes(&self) -> Result<Option<Uuid>, Failure> {
         if self.supersedes.is_empty() {
@@ -104,9 +115,14 @@ impl Desk {
         if matches!(stage, Stage::Readings | Stage::Prove) {
             captures = jobs::captures(&self.app.db, &self.viewer, self.number).await?;
         }
+        let mut people = Vec::new();
+        if stage == Stage::Intake {
+            people = accounts::colleagues(&self.app.db, &self.viewer).await?;
+        }
         let assessed = assess(self.app.clone(), job).await?;
+        tell_the_board(&self.app, &self.viewer, &assessed).await?;
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
-        let work = super::surface(stage)(&Drawn { assessed: &assessed, shell: &bench, captures: &captures })?;
+        let work = super::surface(stage)(&Drawn { assessed: &assessed, shell: &bench, captures: &captures, people: &people })?;
         let html = if self.liking.fragment {
             Fragment { bench, work }.render()?
         } else {
@@ -148,7 +164,7 @@ impl Desk {
         let who = if by.author == self.viewer.user { "You".to_owned() } else { by.author_name.clone() };
         Clash {
             who,
-            when: show::moment(by.written_at),
+            when: show::moment(by.written_at, &self.viewer.zone),
             stands: describe(&by.body, self.liking.unit),
             sent: if withdrawn {
                 format!("{} (as a new entry)", describe(body, self.liking.unit))

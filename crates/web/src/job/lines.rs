@@ -31,7 +31,7 @@ pub(super) fn line(job: &Job, entry: &Entry, unit: Pressure) -> Line {
     Line {
         id: entry.id.to_string(),
         who: entry.author_name.clone(),
-        when: show::moment(entry.written_at),
+        when: show::moment(entry.written_at, &job.zone),
         what: describe(&entry.body, unit),
         struck: heir.is_some(),
         reason,

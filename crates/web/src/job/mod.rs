@@ -12,6 +12,7 @@ mod look;
 mod prove;
 mod put_right;
 mod readings;
+pub(crate) mod record;
 mod report;
 mod shell;
 mod trace;
@@ -25,13 +26,16 @@ use desk::{Desk, Sent};
 use serde::Deserialize;
 use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
-use velvet_dial_store::jobs::Kept;
+use velvet_dial_store::accounts::Person;
+use velvet_dial_store::jobs::File;
 
 /// What a screen is drawn from.
 pub struct Drawn<'a> {
     pub assessed: &'a Assessed,
     pub shell: &'a Shell,
-    pub captures: &'a [Kept],
+    pub captures: &'a [File],
+    /// Those of the shop, for the screen that asks who is on it.
+    pub people: &'a [Person],
 }
 
 /// The screen of a stage.

@@ -1,60 +1,55 @@
 //! What every handler shares.
-mod gate;
+mod kept;
+mod work;
 
-pub use gate::SignInGate;
+pub use work::{Busy, cores};
 
-use std::sync::{Arc, Mutex, PoisonError};
-use velvet_dial_core::case::{Case, spec_points};
-use velvet_dial_core::oil::OilError;
-use velvet_dial_core::trace::Tracer;
+use kept::Kept;
+use std::net::IpAddr;
+use std::path::PathBuf;
 use velvet_dial_store::Connection;
+use work::Work;
 
 /// Shared by all workers.
 #[derive(Debug)]
 pub struct App {
     /// The database.
     pub db: Connection,
-    /// Slows down guessing.
-    pub gate: SignInGate,
-    /// The cookie is sent over TLS only.
-    pub secure_cookies: bool,
-    /// Sign-ins shown on the first page; the demo shop's only.
-    pub demo: bool,
-    tracers: Mutex<Vec<Arc<Tracer>>>,
+    /// How it is served.
+    pub serving: Serving,
+    /// Computation off the serving threads.
+    pub work: Work,
+    /// Draws of engines and diagnoses of jobs.
+    pub kept: Kept,
 }
 
-/// Engines whose draws are kept in memory: some 5 MB each with a dozen points read, 20 MB at most.
-const TRACERS_KEPT: usize = 8;
+/// How the application is served.
+#[derive(Debug, Clone, Default)]
+pub struct Serving {
+    /// The cookie is sent over TLS only.
+    pub secure_cookies: bool,
+    /// The demo shop's people may sign in, and their names stand on the first page.
+    pub demo: bool,
+    /// Proxies whose word on who asks is taken; the address of anybody else is their own.
+    pub trusted_proxies: Vec<IpAddr>,
+    /// Folder on whose disk the database lies, where that is known.
+    pub data: Option<PathBuf>,
+}
+
+/// What is left free on the database's disk, bytes: below it no file is kept, so that what is written by hand still has room.
+const LEAST_FREE: u64 = 512 << 20;
+
+impl Serving {
+    /// Whether the database's disk has room for a file. Where it is not known, the database says so itself.
+    pub fn has_room(&self) -> bool {
+        let Some(disk) = self.data.as_ref().and_then(|folder| rustix::fs::statvfs(folder).ok()) else { return true };
+        disk.f_bavail.saturating_mul(disk.f_frsize) >= LEAST_FREE
+    }
+}
 
 impl App {
     /// The application on a database.
-    pub fn new(db: Connection, secure_cookies: bool, demo: bool) -> Self {
-        Self { db, gate: SignInGate::default(), secure_cookies, demo, tracers: Mutex::default() }
-    }
-
-    /// The tracer of a case's engine, made when it is not kept; the longest unused one makes room.
-    pub fn tracer(&self, case: &Case) -> Result<Arc<Tracer>, OilError> {
-        let spec = spec_points(case);
-        let known = |kept: &mut Vec<Arc<Tracer>>| {
-            let at = kept.iter().position(|tracer| tracer.is_for(&case.engine, &spec))?;
-            let tracer = kept.remove(at);
-            kept.push(Arc::clone(&tracer));
-            Some(tracer)
-        };
-        let lock = || self.tracers.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(tracer) = known(&mut lock()) {
-            return Ok(tracer);
-        }
-        // Made without the lock: who asks for another engine meanwhile does not wait. Two who ask for this one may both make it, and share the first.
-        let made = Arc::new(Tracer::new(&case.engine, &spec)?);
-        let mut kept = lock();
-        if let Some(tracer) = known(&mut kept) {
-            return Ok(tracer);
-        }
-        if kept.len() >= TRACERS_KEPT {
-            kept.remove(0);
-        }
-        kept.push(Arc::clone(&made));
-        Ok(made)
+    pub fn new(db: Connection, serving: Serving) -> Self {
+        Self { db, serving, work: Work::default(), kept: Kept::default() }
     }
 }

@@ -1,5 +1,6 @@
 //! The frame round every page.
 use super::Liking;
+use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::Viewer;
 
@@ -8,6 +9,8 @@ pub struct Chrome {
     pub title: String,
     /// Who is signed in; empty for nobody.
     pub who: String,
+    /// Their key: what the browser keeps of one is not shown to another.
+    pub user: String,
     pub unit: Pressure,
     pub night: bool,
     /// The cautions of first use are still to be read.
@@ -20,6 +23,7 @@ impl Chrome {
         Self {
             title: title.into(),
             who: viewer.shown_name.clone(),
+            user: viewer.user.to_string(),
             unit: liking.unit,
             night: liking.night,
             cautions: !viewer.cautions_read,
@@ -28,7 +32,20 @@ impl Chrome {
 
     /// For nobody in particular.
     pub fn bare(title: impl Into<String>) -> Self {
-        Self { title: title.into(), who: String::new(), unit: Pressure::Kpa, night: false, cautions: false }
+        Self { title: title.into(), who: String::new(), user: String::new(), unit: Pressure::Kpa, night: false, cautions: false }
+    }
+
+    /// Keys and what they do, the keys as markup of our own.
+    pub fn keys(&self) -> Vec<(String, &'static str)> {
+        let key = |text: &str| format!("<kbd>{text}</kbd>");
+        let stages = Stage::ALL.len();
+        vec![
+            (format!("{} to {}", key("1"), key(&stages.to_string())), "go to a stage of the job"),
+            (key(&(stages + 1).to_string()), "report"),
+            (key("n"), "go to the next check"),
+            (key("b"), "back to the board"),
+            (key("?"), "this sheet"),
+        ]
     }
 
     /// The units of the switch.

@@ -1,6 +1,7 @@
 //! How numbers and moments are written on a screen.
-use chrono::{Local, NaiveDateTime, TimeZone, Utc};
+use chrono::NaiveDateTime;
 use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::zone::Zone;
 
 /// Odds as percent.
 pub fn percent(p: f64) -> String {
@@ -38,14 +39,19 @@ pub fn minutes(minutes: f64) -> String {
     }
 }
 
-/// A moment in the workshop's own time.
-pub fn moment(at: NaiveDateTime) -> String {
-    Utc.from_utc_datetime(&at).with_timezone(&Local).format("%-d %b %H:%M").to_string()
+/// A moment by the shop's clock, for a screen of the shop.
+pub fn moment(at: NaiveDateTime, zone: &Zone) -> String {
+    zone.wall(at).format("%-d %b %H:%M").to_string()
 }
 
-/// A day.
-pub fn day(at: NaiveDateTime) -> String {
-    Utc.from_utc_datetime(&at).with_timezone(&Local).format("%-d %B %Y").to_string()
+/// A moment by the shop's clock with its year, for what leaves the shop.
+pub fn moment_with_year(at: NaiveDateTime, zone: &Zone) -> String {
+    zone.wall(at).format("%-d %b %Y %H:%M").to_string()
+}
+
+/// A day by the shop's clock.
+pub fn day(at: NaiveDateTime, zone: &Zone) -> String {
+    zone.wall(at).format("%-d %B %Y").to_string()
 }
 
 /// A path for a query string.
@@ -56,6 +62,12 @@ pub fn query_escape(path: &str) -> String {
             _ => format!("%{byte:02X}"),
         })
         .collect()
+}
+
+/// A pressure as it is typed in a unit: as fine as to come back as the same number of whole kPa.
+pub fn typed(kpa: f64, unit: Pressure) -> String {
+    let text = format!("{:.3}", kpa / unit.kpa());
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 
 /// A number as it is typed: no more digits than it has.

@@ -2,10 +2,11 @@
 use super::show;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
-use velvet_dial_core::limits::{Decision, Point};
+use velvet_dial_core::limits::Point;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Pressure};
-use velvet_dial_store::jobs::Body;
+use velvet_dial_store::jobs::{Body, Particulars};
+use velvet_dial_store::zone::Zone;
 
 /// May it run.
 pub struct Flag {
@@ -17,18 +18,28 @@ pub struct Flag {
     pub overruled: Option<String>,
 }
 
-/// The flag in words.
-pub fn flag(flag: &velvet_dial_core::flag::Flag) -> Flag {
-    let class = match flag.word {
+/// How a word of the flag is drawn.
+pub fn flag_class(word: Word) -> &'static str {
+    match word {
         Word::MayRun => "flag-yes",
         Word::CrankFirst => "flag-crank",
         Word::DoNotRun => "flag-no",
-    };
+    }
+}
+
+/// The flag in words.
+pub fn flag(flag: &velvet_dial_core::flag::Flag, zone: &Zone) -> Flag {
     let overruled = flag.overruled.as_ref().map(|test| {
         let ask = knowledge().check(&test.check).map_or(test.check.as_str(), |check| check.ask.as_str());
-        format!("Overruled for “{ask}” alone, until {}.", show::moment(test.until.naive_utc()))
+        format!("Overruled for “{ask}” alone, until {}.", show::moment(test.until.naive_utc(), zone))
     });
-    Flag { class, word: flag.word.label(), why: flag.why.unwrap_or_default(), instead: flag.instead.unwrap_or_default(), overruled }
+    Flag {
+        class: flag_class(flag.word),
+        word: flag.word.label(),
+        why: flag.why.unwrap_or_default(),
+        instead: flag.instead.unwrap_or_default(),
+        overruled,
+    }
 }
 
 /// An entry in a sentence.
@@ -52,11 +63,26 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
             let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
             format!("Put right: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
         }
+        Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Closed {} => "Job closed".to_owned(),
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
     }
+}
+
+/// Customer, odometer and who is on it, as far as they are said.
+fn particulars(said: &Particulars) -> String {
+    let customer = match (said.customer.as_str(), said.reach.as_str()) {
+        ("", "") => String::new(),
+        (name, "") => format!("customer {name}"),
+        ("", reach) => format!("customer at {reach}"),
+        (name, reach) => format!("customer {name}, {reach}"),
+    };
+    let odometer = said.odometer_km.map_or_else(String::new, |km| format!("odometer {km:.0} km"));
+    let on_it = said.on_it.as_ref().map_or_else(String::new, |(_, name)| format!("{name} is on it"));
+    let parts: Vec<String> = [customer, odometer, on_it].into_iter().filter(|part| !part.is_empty()).collect();
+    if parts.is_empty() { "Customer, odometer and who is on it: taken back".to_owned() } else { format!("Noted: {}", parts.join("; ")) }
 }
 
 /// What must be open first, in words; nothing for outside checks.
@@ -69,9 +95,14 @@ pub fn access_words(access: Access) -> &'static str {
     }
 }
 
-/// “hot idle, 750 rpm at 100 °C”.
+/// “idle, 750 rpm at 100 °C”.
 pub fn point_name(card: &Card, point: &Point) -> String {
-    let idle = if card.idles_at(point.rpm) { "idle, " } else { "" };
+    point_words(point, card.idles_at(point.rpm))
+}
+
+/// The same where it is known whether the engine idles there.
+pub fn point_words(point: &Point, idle: bool) -> String {
+    let idle = if idle { "idle, " } else { "" };
     let gear = if point.gear == Gear::Drive { ", in gear" } else { "" };
     format!("{idle}{:.0} rpm at {:.0} °C{gear}", point.rpm, point.oil_temp_c)
 }
@@ -83,16 +114,5 @@ pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -
         (Some(min), None) => format!("at least {}", show::pressure(min, unit)),
         (None, Some(max)) => format!("at most {}", show::pressure(max, unit)),
         (None, None) => "no limit".to_owned(),
-    }
-}
-
-/// A decision as its shape is called.
-pub fn decision_id(decision: Decision) -> &'static str {
-    match decision {
-        Decision::Below => "below",
-        Decision::Within => "within",
-        Decision::Above => "above",
-        Decision::Undecided => "undecided",
-        Decision::NotMeasured => "not_measured",
     }
 }

@@ -2,7 +2,7 @@
 use std::net::TcpListener;
 use velvet_dial_testkit::fresh_database;
 use velvet_dial_web::server::server;
-use velvet_dial_web::state::App;
+use velvet_dial_web::state::{App, Serving};
 
 /// Starts the application; it ends with the test.
 pub async fn start() -> String {
@@ -10,7 +10,7 @@ pub async fn start() -> String {
     velvet_dial_web::demo::load_once(&db).await.unwrap();
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let running = server(App::new(db, false, true), listener).unwrap();
+    let running = server(App::new(db, Serving { demo: true, ..Serving::default() }), listener).unwrap();
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
     address
 }

@@ -3,7 +3,7 @@ use crate::job::Drawn;
 use crate::job::assess::Assessed;
 use crate::ui::picture::map::Limit;
 use crate::ui::show;
-use crate::ui::words::{decision_id, limit_words, point_name};
+use crate::ui::words::{limit_words, point_name};
 use askama::Template;
 use velvet_dial_core::case::{Basis, JudgedPoint};
 use velvet_dial_core::limits::Decision;
@@ -33,7 +33,13 @@ pub struct PointRow {
     pub odds: String,
     /// What would decide it.
     pub advice: String,
-    pub budget: Vec<(&'static str, String)>,
+    pub budget: Vec<Item>,
+}
+
+/// An item of the doubt.
+pub struct Item {
+    pub from: &'static str,
+    pub much: String,
 }
 
 #[derive(Template)]
@@ -72,7 +78,7 @@ pub fn work(assessed: &Assessed, unit: Pressure) -> CompareWork {
         sheet.in_force_from.map_or_else(|| sheet.source.clone(), |from| format!("{}, in force from {from}", sheet.source))
     });
     CompareWork {
-        overall: decision_id(verdict.overall),
+        overall: verdict.overall.id(),
         overall_word: verdict.overall.word(),
         sentence: sentence(assessed),
         points: verdict.points.iter().map(|judged| row(assessed, judged, unit)).collect(),
@@ -104,12 +110,13 @@ fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> PointRow {
         limit: limit_words(judged.point.min_kpa, judged.point.max_kpa, unit),
         measured: reading.map_or_else(String::new, |r| show::pressure(r.measured_kpa, unit)),
         doubt: reading.map_or_else(String::new, |r| show::plus_minus(r.u_kpa(), unit)),
-        decision: decision_id(judged.decision()),
+        decision: judged.decision().id(),
         word: judged.decision().word(),
         odds: reading.map_or_else(String::new, |r| show::percent(r.probability_conforms)),
         advice: advice(assessed, judged, unit),
-        budget: reading
-            .map_or_else(Vec::new, |r| r.budget.items.iter().map(|item| (item.from, show::plus_minus(item.u_kpa, unit))).collect()),
+        budget: reading.map_or_else(Vec::new, |r| {
+            r.budget.items.iter().map(|item| Item { from: item.from, much: show::plus_minus(item.u_kpa, unit) }).collect()
+        }),
     }
 }
 

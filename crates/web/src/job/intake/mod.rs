@@ -1,16 +1,21 @@
 //! Intake: what was seen and done, ticked and cleared.
-use crate::http::Failure;
+use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
+use crate::http::{Failure, Slip};
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
-use crate::job::shell::Shell;
+use crate::job::shell::{Ask as Asked, Shell};
 use crate::job::{Desk, Sent};
+use crate::ui::show;
 use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use serde::Deserialize;
+use velvet_dial_core::field;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::jobs::Body;
+use velvet_dial_store::accounts;
+use velvet_dial_store::jobs::{Body, Particulars};
 
 /// One tick.
 #[derive(Deserialize)]
@@ -37,9 +42,39 @@ pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Fai
     desk.write(Stage::Intake, sent, body, "circumstance", fields).await
 }
 
-/// Its addresses.
+/// Whose vehicle it is, how far it has gone, who works on it.
+static FORM: Form = Form {
+    name: "particulars",
+    asks: &[
+        Ask::new("customer", "Customer", "name", Kind::Text(120)),
+        Ask::new("reach", "Reached at", "telephone or mail", Kind::Text(120)),
+        Ask::new("odometer_km", "Odometer", "km", Kind::NumberOrNone(&field::ODOMETER)),
+        Ask::new("on_it", "Who is on it", "", Kind::Choice),
+    ],
+};
+
+/// Writes them.
+pub async fn particulars(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let (customer, reach, odometer_km) = (typed.text("customer"), typed.text("reach"), typed.number("odometer_km"));
+    let chosen = typed.raw("on_it");
+    let people = accounts::colleagues(&desk.app.db, &desk.viewer).await?;
+    let on_it = people.into_iter().find(|person| person.id.to_string() == chosen).map(|person| (person.id, person.shown_name));
+    if on_it.is_none() && !chosen.is_empty() {
+        typed.slip.wrong("on_it", "Who is on it: not one of the shop any more; choose another.");
+    }
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::Intake, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let body = Body::Particulars(Particulars { customer, reach, odometer_km, on_it });
+    desk.write(Stage::Intake, sent, body, "particulars", typed.fields()).await
+}
+
+/// Their addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/circumstance", post().to(tell));
+    config.route("/jobs/{number}/circumstance", post().to(tell)).route("/jobs/{number}/particulars", post().to(particulars));
 }
 
 #[derive(Template)]
@@ -47,11 +82,44 @@ pub fn routes(config: &mut ServiceConfig) {
 struct Surface<'a> {
     bench: &'a Shell,
     groups: Vec<IntakeGroup>,
+    particulars: Vec<Field>,
+    /// What a change of them would supersede.
+    supersedes: String,
+    /// They are wanted: nothing is said yet, or what was typed is wrong.
+    wanted: bool,
 }
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, groups: intake(drawn.assessed) }.render()
+    let job = &drawn.assessed.job;
+    let live = job.live().find(|entry| matches!(entry.body, Body::Particulars(_)));
+    let mut slip = drawn.shell.slip.clone();
+    let wanted = live.is_none() || slip.form == FORM.name;
+    if slip.form != FORM.name {
+        slip = filled(&job.particulars());
+    }
+    let people = || {
+        let nobody = Choice { id: String::new(), label: "nobody yet".to_owned() };
+        let all = drawn.people.iter().map(|person| Choice { id: person.id.to_string(), label: person.shown_name.clone() });
+        std::iter::once(nobody).chain(all).collect()
+    };
+    Surface {
+        bench: drawn.shell,
+        groups: intake(drawn.assessed),
+        particulars: FORM.draw(&slip, drawn.shell.unit, |_| people()),
+        supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
+        wanted,
+    }
+    .render()
+}
+
+fn filled(said: &Particulars) -> Slip {
+    let mut slip = Slip::of(FORM.name);
+    slip.keep("customer", &said.customer);
+    slip.keep("reach", &said.reach);
+    slip.keep("odometer_km", &said.odometer_km.map(show::plain).unwrap_or_default());
+    slip.keep("on_it", &said.on_it.as_ref().map(|(id, _)| id.to_string()).unwrap_or_default());
+    slip
 }
 
 /// Circumstances under one heading.

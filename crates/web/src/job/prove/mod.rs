@@ -3,29 +3,37 @@ use crate::http::Failure;
 use crate::job::Drawn;
 use crate::job::readings::view::{self, ReadingsWork};
 use crate::job::shell::Shell;
-use crate::job::{Desk, Sent};
+use crate::job::{Desk, record};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use serde::Deserialize;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Body, Write};
+use velvet_dial_store::jobs::{self, Closed, Closing};
 
 /// The button.
 #[derive(Deserialize, Default)]
 #[serde(default)]
-pub struct Closing {
+pub struct Pressed {
     key: String,
-    seen: String,
-    supersedes: String,
 }
 
 /// Closes the job and shows its report; a job closed already stays so.
-pub async fn close(desk: Desk, form: web::Form<Closing>) -> Result<HttpResponse, Failure> {
+pub async fn close(desk: Desk, form: web::Form<Pressed>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
-    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
-    let write = Write { body: Body::Closed {}, supersedes: sent.supersedes()?, submit_key: sent.key, at: None };
-    jobs::write(&desk.app.db, &desk.viewer, desk.number, &write).await?;
+    for _ in 0..TRIES {
+        let job = desk.job().await?;
+        if job.closed() {
+            break;
+        }
+        let seq = job.seq();
+        let mut record = record::of(&desk, job).await?;
+        record.papers.closed_at = Some(chrono::Utc::now());
+        let closing = Closing { submit_key: &form.key, seq, record: &record, at: None };
+        if jobs::close(&desk.app.db, &desk.viewer, desk.number, &closing).await? == Closed::Stands {
+            break;
+        }
+    }
     let job = desk.job().await?;
     Ok(desk.to(&if job.closed() {
         format!("/jobs/{}/report", desk.number)
@@ -33,6 +41,9 @@ pub async fn close(desk: Desk, form: web::Form<Closing>) -> Result<HttpResponse,
         format!("/jobs/{}/{}", desk.number, Stage::Prove.id())
     }))
 }
+
+/// Times the record is made anew because somebody writes meanwhile.
+const TRIES: usize = 5;
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
@@ -48,5 +59,5 @@ struct Surface<'a> {
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: view::work(drawn.assessed, drawn.shell.unit, drawn.captures, true) }.render()
+    Surface { bench: drawn.shell, work: view::work(drawn, true) }.render()
 }

@@ -1,10 +1,9 @@
 //! Put right: what to propose, and what was done.
 use crate::http::Failure;
-use crate::http::Slip;
+use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
-use crate::job::assess::Assessed;
 use crate::job::lines::{self, Line};
-use crate::job::shell::Ask;
+use crate::job::shell::Ask as Asked;
 use crate::job::shell::Shell;
 use crate::job::{Desk, Sent};
 use crate::ui::show;
@@ -12,49 +11,35 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
-use serde::Deserialize;
-use velvet_dial_core::field;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::jobs::{Body, Repair};
 
-/// The repair as it was typed.
-#[derive(Deserialize, Default)]
-#[serde(default)]
-pub struct Typed {
-    cause: String,
-    done: String,
-    follow_up: String,
-    key: String,
-    seen: String,
-    supersedes: String,
-}
+/// What a repair is.
+static FORM: Form = Form {
+    name: "repair",
+    asks: &[
+        Ask::new("cause", "What it was", "", Kind::Choice),
+        Ask::new("done", "What was done", "for the report", Kind::NeededLines(2000, DONE)),
+        Ask::new("follow_up", "What may follow, what to check again", "if anything", Kind::Lines(2000)),
+    ],
+};
+const DONE: &str = "a sentence for the report, for example “New pickup seal, flange bolt first, bracket last”.";
 
 /// Writes the repair.
-pub async fn record(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
-    let form = form.into_inner();
-    let mut slip = Slip::of("repair");
-    slip.keep("cause", &form.cause);
-    slip.keep("done", &form.done);
-    slip.keep("follow_up", &form.follow_up);
-    let done = slip.take("done", field::text("What was done", &form.done, 2000)).unwrap_or_default();
-    let follow_up = slip.take("follow_up", field::text("What may follow", &form.follow_up, 2000)).unwrap_or_default();
-    if done.is_empty() && slip.is_clean() {
-        slip.wrong("done", "What was done: a sentence for the report, for example “New pickup seal, flange bolt first, bracket last”.");
+pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let (done, follow_up) = (typed.text("done"), typed.text("follow_up"));
+    let cause = Some(typed.raw("cause").to_owned()).filter(|cause| !cause.is_empty());
+    if cause.as_ref().is_some_and(|cause| knowledge().cause(cause).is_none()) {
+        typed.slip.wrong("cause", "Choose one of the causes on the list.");
     }
-    if !form.cause.is_empty() && knowledge().cause(&form.cause).is_none() {
-        slip.wrong("cause", "Choose one of the causes on the list.");
-    }
-    if !slip.is_clean() {
-        let ask = Ask { seen: form.seen.parse().ok(), slip, ..Ask::default() };
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
         return desk.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    let cause = Some(form.cause.clone()).filter(|cause| !cause.is_empty());
-    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
-    let fields =
-        vec![("cause".to_owned(), form.cause.clone()), ("done".to_owned(), done.clone()), ("follow_up".to_owned(), follow_up.clone())];
-    desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up }), "repair", fields).await
+    desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up }), "repair", typed.fields()).await
 }
 
 /// Its addresses.
@@ -71,33 +56,59 @@ struct Surface<'a> {
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: put_right(drawn.assessed, drawn.shell.unit) }.render()
+    Surface { bench: drawn.shell, work: put_right(drawn) }.render()
 }
 
 /// What was put right, and what to propose.
 pub struct PutRightWork {
-    /// Causes to choose from, most probable first.
-    pub causes: Vec<(String, String, bool)>,
-    pub proposal: Option<(String, String, String)>,
-    pub done: Vec<(Line, String, String)>,
+    pub fields: Vec<Field>,
+    pub proposal: Option<Proposal>,
+    pub done: Vec<Done>,
 }
 
-fn put_right(assessed: &Assessed, unit: Pressure) -> PutRightWork {
-    let know = knowledge();
+/// For the leading suspect.
+pub struct Proposal {
+    pub cause: &'static str,
+    pub act: &'static str,
+    pub mind: &'static str,
+}
+
+/// A repair that was recorded.
+pub struct Done {
+    pub line: Line,
+    pub done: String,
+    pub follow_up: String,
+}
+
+fn put_right(drawn: &Drawn) -> PutRightWork {
+    let (assessed, know) = (drawn.assessed, knowledge());
     let ranked = assessed.now.posterior.ranked();
     let leader = ranked.first().and_then(|index| know.causes.get(*index));
-    let causes = ranked
-        .iter()
-        .filter_map(|index| know.causes.get(*index).map(|cause| (cause, *index)))
-        .map(|(cause, index)| (cause.id.clone(), format!("{} ({})", cause.name, show::percent(assessed.now.posterior.of(index))), false))
-        .collect();
-    let done = assessed
-        .job
-        .live()
-        .filter_map(|entry| match &entry.body {
-            Body::Repair(repair) => Some((lines::line(&assessed.job, entry, unit), repair.done.clone(), repair.follow_up.clone())),
-            _ => None,
-        })
-        .collect();
-    PutRightWork { causes, proposal: leader.map(|cause| (cause.name.clone(), cause.put_right.clone(), cause.mind.clone())), done }
+    let choice = |index: &usize| {
+        let cause = know.causes.get(*index)?;
+        let label = format!("{} ({})", cause.name, show::percent(assessed.now.posterior.of(*index)));
+        Some(Choice { id: cause.id.clone(), label })
+    };
+    let none = Choice { id: String::new(), label: "none of these".to_owned() };
+    let causes = || ranked.iter().filter_map(choice).chain([none.clone()]).collect();
+    let mut fields = FORM.draw(&drawn.shell.slip, drawn.shell.unit, |_| causes());
+    // On a fresh form the leading suspect is the likeliest.
+    if drawn.shell.slip.form != FORM.name
+        && let (Some(field), Some(leader)) = (fields.first_mut(), leader)
+    {
+        field.value.clone_from(&leader.id);
+    }
+    let done = assessed.job.live().filter_map(|entry| match &entry.body {
+        Body::Repair(repair) => Some(Done {
+            line: lines::line(&assessed.job, entry, drawn.shell.unit),
+            done: repair.done.clone(),
+            follow_up: repair.follow_up.clone(),
+        }),
+        _ => None,
+    });
+    PutRightWork {
+        fields,
+        proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
+        done: done.collect(),
+    }
 }

@@ -29,6 +29,9 @@ const FORM: &str = "capture";
 
 /// Keeps the file, whatever is in it, and shows it; one that is no text or too large is refused beside its field.
 pub async fn upload(desk: Desk, form: Result<MultipartForm<Upload>, actix_web::Error>) -> Result<HttpResponse, Failure> {
+    if !desk.app.serving.has_room() {
+        return Err(Failure::DiskFull);
+    }
     let mut slip = Slip::of(FORM);
     let upload = slip.take(
         "file",
@@ -143,22 +146,22 @@ async fn page(desk: &Desk, kept: Kept, wrong: Option<(Named, String)>) -> Result
     let taken: Vec<(f64, f64)> = job
         .live()
         .filter_map(|entry| match &entry.body {
-            Body::Reading(taken) => taken.capture.filter(|(id, ..)| *id == kept.id).map(|(_, from, to)| (from, to)),
+            Body::Reading(taken) => taken.capture.filter(|(id, ..)| *id == kept.file.id).map(|(_, from, to)| (from, to)),
             _ => None,
         })
         .collect();
     let status = if wrong.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let unit = desk.liking.unit;
     let (bytes, mapping) = (kept.bytes.clone(), kept.mapping.clone());
-    let found = web::block(move || found(&bytes, mapping.as_deref(), wrong, &taken, unit)).await?;
+    let found = desk.app.work.out(move || found(&bytes, mapping.as_deref(), wrong, &taken, unit)).await?;
     let page = Page {
-        chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · run {}", job.head.vehicle.tag, kept.name)),
+        chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · run {}", job.head.vehicle.tag, kept.file.name)),
         number: desk.number,
-        id: kept.id.to_string(),
+        id: kept.file.id.to_string(),
         tag: job.head.vehicle.tag.clone(),
-        name: kept.name,
-        digest: kept.digest.chars().take(16).collect(),
-        also_in: kept.also_in,
+        name: kept.file.name,
+        digest: kept.file.digest.chars().take(16).collect(),
+        also_in: kept.file.also_in,
         found,
         understood: UNDERSTOOD,
         gauges: job.gauges.iter().map(|gauge| gauge.name.clone()).collect(),

@@ -4,8 +4,9 @@ pub mod view;
 
 use crate::http::Failure;
 use crate::http::Slip;
+use crate::http::form::{self, Ask, Form, Kind, Read};
 use crate::job::Drawn;
-use crate::job::shell::Ask;
+use crate::job::shell::Ask as Asked;
 use crate::job::shell::Shell;
 use crate::job::{Desk, Sent};
 use crate::ui::show;
@@ -13,7 +14,6 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
-use serde::Deserialize;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::field::{self, FieldError};
@@ -22,38 +22,34 @@ use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
 use view::ReadingsWork;
 
-/// A reading as it was typed.
-#[derive(Deserialize, Default)]
-#[serde(default)]
-pub struct Typed {
-    rpm: String,
-    oil_temp_c: String,
-    estimated: String,
-    gear: String,
-    pressure: String,
-    spread: String,
-    gauge: String,
-    unit: String,
-    phase: String,
-    capture: String,
-    from_s: String,
-    to_s: String,
-    key: String,
-    seen: String,
-    supersedes: String,
-}
-
-const FORM: &str = "reading";
+/// What a reading is.
+pub static FORM: Form = Form {
+    name: "reading",
+    asks: &[
+        Ask::new("rpm", "Speed", "rpm", Kind::Number(&field::RPM)),
+        Ask::new("oil_temp_c", "Oil", "°C", Kind::Number(&field::OIL_TEMP)),
+        Ask::new("pressure", "Pressure", "", Kind::Pressure(&field::PRESSURE)),
+        Ask::new("spread", "Moves ±", "", Kind::PressureOrNone(&field::SPREAD)),
+        Ask::new("gauge", "Gauge", "", Kind::Choice),
+        Ask::new("gear", "Gear", "", Kind::Choice),
+        Ask::new("estimated", "oil temperature estimated", "", Kind::Tick),
+        Ask::new("phase", "", "", Kind::Hidden),
+        Ask::new("supersedes", "", "", Kind::Hidden),
+        Ask::new("capture", "", "", Kind::Hidden),
+        Ask::new("from_s", "", "", Kind::Hidden),
+        Ask::new("to_s", "", "", Kind::Hidden),
+    ],
+};
 
 /// Writes a reading.
-pub async fn take(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
-    let form = form.into_inner();
+pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
-    let phase = if form.phase == "after" { Phase::After } else { Phase::Before };
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
     let stage = if phase == Phase::After { Stage::Prove } else { Stage::Readings };
-    let mut slip = kept(&form);
-    let Some(taken) = check(&form, phase, &job, &mut slip) else {
-        let ask = Ask { seen: form.seen.parse().ok(), slip, ..Ask::default() };
+    let Some(taken) = check(&mut typed, &form, phase, &job) else {
+        let ask = Asked { seen: sent.seen.parse().ok(), slip: typed.slip, ..Asked::default() };
         return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let from_capture = taken.capture;
@@ -62,8 +58,7 @@ pub async fn take(desk: Desk, form: web::Form<Typed>) -> Result<HttpResponse, Fa
     {
         return Err(Failure::Form("a recorded run of another job".to_owned()));
     }
-    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
-    let answer = desk.write(stage, sent, Body::Reading(taken), "reading", fields(&form)).await?;
+    let answer = desk.write(stage, sent, Body::Reading(taken), "reading", typed.fields()).await?;
     match from_capture {
         // Back to the run, where the next hold waits.
         Some((capture, ..)) if !answer.status().is_client_error() => Ok(desk.to(&format!("/jobs/{}/captures/{capture}", desk.number))),
@@ -78,84 +73,53 @@ pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
         return Slip::default();
     };
     let reading = &taken.reading;
-    let mut slip = Slip::of(FORM);
+    let mut slip = Slip::of(FORM.name);
     slip.keep("rpm", &show::plain(reading.rpm));
     slip.keep("oil_temp_c", &show::plain(reading.oil_temp_c));
     slip.keep("estimated", if reading.oil_temp_estimated { "yes" } else { "" });
     slip.keep("gear", reading.gear.id());
-    slip.keep("pressure", &show::plain(reading.kpa / unit.kpa()));
-    slip.keep("spread", &show::plain(reading.spread_kpa / unit.kpa()));
+    slip.keep("pressure", &show::typed(reading.kpa, unit));
+    slip.keep("spread", &show::typed(reading.spread_kpa, unit));
     slip.keep("gauge", reading.instrument.as_deref().unwrap_or(""));
     slip.keep("supersedes", entry);
     slip
 }
 
-/// What a person typed, by field.
-fn typed(form: &Typed) -> [(&'static str, &str); 7] {
-    [
-        ("rpm", &form.rpm),
-        ("oil_temp_c", &form.oil_temp_c),
-        ("estimated", &form.estimated),
-        ("gear", &form.gear),
-        ("pressure", &form.pressure),
-        ("spread", &form.spread),
-        ("gauge", &form.gauge),
-    ]
-}
-
-fn kept(form: &Typed) -> Slip {
-    let mut slip = Slip::of(FORM);
-    for (field, value) in typed(form).into_iter().chain([("supersedes", form.supersedes.as_str())]) {
-        slip.keep(field, value);
-    }
-    slip
-}
-
-fn fields(form: &Typed) -> Vec<(String, String)> {
-    let beside = [("unit", form.unit.as_str()), ("phase", form.phase.as_str())];
-    typed(form).into_iter().chain(beside).map(|(name, value)| (name.to_owned(), value.to_owned())).collect()
-}
-
 /// The reading, when every field is right; else the slip says what is not.
-fn check(form: &Typed, phase: Phase, job: &Job, slip: &mut Slip) -> Option<TakenReading> {
-    let unit = Pressure::parse(&form.unit).ok_or_else(|| FieldError::Unit { typed: form.unit.chars().take(12).collect() });
-    let unit = slip.take("pressure", unit)?;
-    let rpm = slip.take("rpm", field::RPM.parse(&form.rpm));
-    let oil_temp_c = slip.take("oil_temp_c", field::OIL_TEMP.parse(&form.oil_temp_c));
-    let kpa = slip.take("pressure", field::PRESSURE.parse_pressure(&form.pressure, unit));
+fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Option<TakenReading> {
+    if let Some(unit) = form.get("unit").filter(|unit| Pressure::parse(unit).is_none()) {
+        // Never taken in another unit than it was typed in.
+        typed.slip.wrong("pressure", FieldError::Unit { typed: unit.chars().take(12).collect() }.to_string());
+        return None;
+    }
+    let (rpm, oil_temp_c, kpa) = (typed.number("rpm"), typed.number("oil_temp_c"), typed.number("pressure"));
     // Left empty, the needle stood still.
-    let spread = if form.spread.trim().is_empty() { Ok(0.0) } else { field::SPREAD.parse_pressure(&form.spread, unit) };
-    let spread_kpa = slip.take("spread", spread);
-    let gear = Gear::ALL.iter().find(|(_, id, _)| *id == form.gear).map_or(Gear::Neutral, |(gear, ..)| *gear);
-    let gauge = job.gauges.iter().find(|gauge| gauge.name == form.gauge);
-    if gauge.is_none() && !form.gauge.is_empty() {
-        slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
+    let spread_kpa = typed.number("spread").unwrap_or(0.0);
+    let gear = typed.choice("gear", Gear::ALL).unwrap_or(Gear::Neutral);
+    let named = typed.raw("gauge");
+    let gauge = job.gauges.iter().find(|gauge| gauge.name == named);
+    if gauge.is_none() && !named.is_empty() {
+        typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
     }
     if let (Some(gauge), Some(kpa)) = (gauge, kpa)
         && kpa > gauge.gauge.full_scale_kpa
     {
-        slip.wrong(
-            "pressure",
-            format!(
-                "{} is more than the full scale of “{}”, {}. Check number, unit and gauge.",
-                show::pressure(kpa, unit),
-                gauge.name,
-                show::pressure(gauge.gauge.full_scale_kpa, unit)
-            ),
-        );
+        let (read, scale) = (show::pressure(kpa, typed.unit()), show::pressure(gauge.gauge.full_scale_kpa, typed.unit()));
+        let sentence = format!("{read} is more than the full scale of “{}”, {scale}. Check number, unit and gauge.", gauge.name);
+        typed.slip.wrong("pressure", sentence);
     }
-    if !slip.is_clean() {
+    if !typed.slip.is_clean() {
         return None;
     }
     let reading = Reading {
-        oil_temp_estimated: !form.estimated.is_empty(),
+        oil_temp_estimated: typed.ticked("estimated"),
         gear,
-        spread_kpa: spread_kpa?,
+        spread_kpa,
         instrument: gauge.map(|gauge| gauge.name.clone()),
         phase,
         ..Reading::of(rpm?, oil_temp_c?, kpa?)
     };
-    let capture = match (Uuid::parse_str(&form.capture), form.from_s.parse(), form.to_s.parse()) {
+    let capture = match (Uuid::parse_str(typed.raw("capture")), typed.raw("from_s").parse(), typed.raw("to_s").parse()) {
         (Ok(id), Ok(from), Ok(to)) => Some((id, from, to)),
         _ => None,
     };
@@ -180,5 +144,5 @@ struct Surface<'a> {
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: view::work(drawn.assessed, drawn.shell.unit, drawn.captures, false) }.render()
+    Surface { bench: drawn.shell, work: view::work(drawn, false) }.render()
 }

@@ -1,15 +1,20 @@
 //! The readings stage, before and after: the form, what was taken, dial, map and captures.
+use super::FORM;
+use crate::http::Slip;
+use crate::http::form::{Choice, Drawn as Field};
+use crate::job::Drawn;
 use crate::job::assess::Assessed;
 use crate::job::compare::ledger_limits;
 use crate::ui::picture::dial::{self, Dial, Shown};
-use crate::ui::picture::map::{self, Ghost, Map, Mark, SPEEDS, Scene};
+use crate::ui::picture::map::{self, Map, Mark, Scene};
 use crate::ui::show;
-use crate::ui::words::{decision_id, limit_words, point_name};
+use crate::ui::words::{limit_words, point_name};
 use velvet_dial_core::case::{JudgedReading, Phase};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Pressure;
-use velvet_dial_store::jobs::{Body, Entry, Kept, TakenReading};
+use velvet_dial_core::record::{self, COLD_C};
+use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
+use velvet_dial_store::zone::Zone;
 
 /// What lies on the surface.
 pub struct ReadingsWork {
@@ -19,10 +24,8 @@ pub struct ReadingsWork {
     pub map: Map,
     /// Lines of the sheet not yet read.
     pub missing: Vec<String>,
-    pub gauges: Vec<(String, String)>,
-    /// Name of the gauge used last, for the form.
-    pub gauge: String,
-    pub captures: Vec<(String, String, String)>,
+    pub form: ReadingForm,
+    pub captures: Vec<RunLine>,
     pub has_sheet: bool,
     /// Before and after at each point of the sheet.
     pub pairs: Vec<Pair>,
@@ -49,20 +52,37 @@ pub struct ReadingRow {
 pub struct Pair {
     pub place: String,
     pub limit: String,
-    pub before: Option<(String, &'static str, &'static str)>,
-    pub after: Option<(String, &'static str, &'static str)>,
+    pub before: Option<Said>,
+    pub after: Option<Said>,
 }
 
-/// Oil under this is cold: its marks are hollow and its curves dotted.
-const COLD_C: f64 = 60.0;
-/// Curves drawn.
-const GHOSTS: usize = 4;
+/// A pressure and what it says.
+pub struct Said {
+    pub text: String,
+    pub decision: &'static str,
+    pub word: &'static str,
+}
+
+/// The form: four numbers in a row, and what is chosen beside them.
+pub struct ReadingForm {
+    pub numbers: Vec<Field>,
+    pub choices: Vec<Field>,
+    /// The reading it corrects.
+    pub supersedes: String,
+}
+
+/// A recorded run of the list.
+pub struct RunLine {
+    pub id: String,
+    pub name: String,
+    pub when: String,
+}
 
 /// The readings of a phase as rows, the last one first.
 pub fn rows(assessed: &Assessed, unit: Pressure, phase: Phase) -> Vec<ReadingRow> {
     let mut rows: Vec<ReadingRow> = taken(assessed)
         .filter(|(_, taken, _)| taken.reading.phase == phase)
-        .map(|(entry, taken, judged)| row(entry, taken, judged, unit))
+        .map(|(entry, taken, judged)| row(&assessed.job.zone, entry, taken, judged, unit))
         .collect();
     rows.reverse();
     rows
@@ -75,7 +95,7 @@ fn taken(assessed: &Assessed) -> impl Iterator<Item = (&Entry, &TakenReading, &J
     })
 }
 
-fn row(entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Pressure) -> ReadingRow {
+fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Pressure) -> ReadingRow {
     let r = &taken.reading;
     let estimated = if r.oil_temp_estimated { " est." } else { "" };
     let brought =
@@ -88,16 +108,17 @@ fn row(entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Pressu
         read: show::pressure(r.kpa, unit),
         doubt: show::plus_minus(judged.u_kpa(), unit),
         limit: judged.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
-        decision: decision_id(judged.decision),
+        decision: judged.decision.id(),
         word: if judged.point.is_none() { "no limit" } else { judged.decision.word() },
         who: entry.author_name.clone(),
-        when: show::moment(entry.written_at),
+        when: show::moment(entry.written_at, zone),
         note: note.join(" · "),
     }
 }
 
 /// What lies on the surface, before or after.
-pub fn work(assessed: &Assessed, unit: Pressure, captures: &[Kept], after: bool) -> ReadingsWork {
+pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
+    let (assessed, unit, captures) = (drawn.assessed, drawn.shell.unit, drawn.captures);
     let phase = if after { Phase::After } else { Phase::Before };
     let job = &assessed.job;
     let last = taken(assessed).filter(|(_, taken, _)| taken.reading.phase == phase).last();
@@ -112,19 +133,21 @@ pub fn work(assessed: &Assessed, unit: Pressure, captures: &[Kept], after: bool)
         };
         let caption = format!("{:.0} rpm, {:.0} °C", taken.reading.rpm, taken.reading.oil_temp_c);
         let word = if judged.point.is_none() { "no limit here" } else { judged.decision.word() };
-        dial::dial(&shown, unit, caption, decision_id(judged.decision), word)
+        dial::dial(&shown, unit, caption, judged.decision.id(), word)
     });
     let verdict = if after { &assessed.now.proof } else { &assessed.now.verdict };
-    let gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().unwrap_or_default();
+    let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().unwrap_or_default();
     ReadingsWork {
         after,
         rows: rows(assessed, unit, phase),
         dial,
         map: map::map(&scene(assessed), unit),
         missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point)).collect(),
-        gauges: job.gauges.iter().map(|g| (g.name.clone(), format!("{} · class {}", g.name, show::plain(g.gauge.class_percent)))).collect(),
-        gauge,
-        captures: captures.iter().map(|c| (c.id.to_string(), c.name.clone(), show::moment(c.uploaded_at))).collect(),
+        form: form(job, &drawn.shell.slip, unit, last_gauge),
+        captures: captures
+            .iter()
+            .map(|file| RunLine { id: file.id.to_string(), name: file.name.clone(), when: show::moment(file.uploaded_at, &job.zone) })
+            .collect(),
         has_sheet: job.sheet().is_some(),
         pairs: pairs(assessed, unit),
         proven: assessed.now.proof.overall == Decision::Within,
@@ -132,8 +155,34 @@ pub fn work(assessed: &Assessed, unit: Pressure, captures: &[Kept], after: bool)
     }
 }
 
+/// The form of the next reading, or of one to be corrected.
+fn form(job: &Job, slip: &Slip, unit: Pressure, last_gauge: String) -> ReadingForm {
+    let gauges = || {
+        let ordinary = Choice { id: String::new(), label: "ordinary workshop gauge".to_owned() };
+        let of_shop = job.gauges.iter().map(|gauge| Choice {
+            id: gauge.name.clone(),
+            label: format!("{} · class {}", gauge.name, show::plain(gauge.gauge.class_percent)),
+        });
+        std::iter::once(ordinary).chain(of_shop).collect()
+    };
+    let mut numbers = FORM.draw(slip, unit, |name| if name == "gauge" { gauges() } else { Choice::all(Gear::ALL) });
+    // On a fresh form the gauge used last is the likeliest.
+    if slip.form != FORM.name
+        && let Some(field) = numbers.iter_mut().find(|field| field.name == "gauge")
+    {
+        field.value = last_gauge;
+    }
+    let beside = numbers.split_off(numbers.iter().position(|field| field.name == "gauge").unwrap_or(numbers.len()));
+    let choices = beside.into_iter().filter(|field| matches!(field.name, "gauge" | "gear" | "estimated")).collect();
+    ReadingForm { numbers, choices, supersedes: slip.typed(FORM.name, "supersedes").to_owned() }
+}
+
 fn pairs(assessed: &Assessed, unit: Pressure) -> Vec<Pair> {
-    let say = |judged: &JudgedReading| (show::pressure(judged.measured_kpa, unit), decision_id(judged.decision), judged.decision.word());
+    let say = |judged: &JudgedReading| Said {
+        text: show::pressure(judged.measured_kpa, unit),
+        decision: judged.decision.id(),
+        word: judged.decision.word(),
+    };
     let (before, after) = (&assessed.now.verdict, &assessed.now.proof);
     let points = if before.points.len() >= after.points.len() { &before.points } else { &after.points };
     points
@@ -163,25 +212,6 @@ fn scene(assessed: &Assessed) -> Scene {
             oil_temp_c: taken.reading.oil_temp_c,
         })
         .collect();
-    let before = || assessed.case.readings.iter().filter(|r| r.phase == Phase::Before);
-    let mean = |cold: bool| {
-        let temps: Vec<f64> = before().map(|r| r.oil_temp_c).filter(|t| (*t < COLD_C) == cold).collect();
-        (!temps.is_empty()).then(|| temps.iter().sum::<f64>() / temps.len() as f64)
-    };
-    let leaders: Vec<usize> = assessed.now.posterior.ranked().into_iter().take(GHOSTS).collect();
-    let mut ghosts = Vec::new();
-    for (cold, temp) in [(false, mean(false).or((mean(true).is_none()).then_some(100.0))), (true, mean(true))] {
-        let Some(temp) = temp else { continue };
-        for index in &leaders {
-            if let Some(cause) = knowledge().causes.get(*index) {
-                ghosts.push(Ghost {
-                    cause: cause.id.clone(),
-                    name: cause.name.clone(),
-                    cold,
-                    kpa: assessed.tracer.curve(*index, &assessed.now.pressures, &SPEEDS, temp),
-                });
-            }
-        }
-    }
+    let ghosts = record::curves(&assessed.case, &assessed.now, &assessed.tracer);
     Scene { limits: ledger_limits(assessed), marks, ghosts, rpm_reach: 3000.0 }
 }

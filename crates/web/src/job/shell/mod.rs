@@ -8,9 +8,11 @@ pub use suspects::Suspects;
 use super::assess::Assessed;
 use super::cards::{self, NextCard};
 use super::lines::{self, Line};
+use super::withdraw;
 use crate::http::Slip;
-use crate::ui::words::{self, Flag};
+use crate::ui::words::{self, Flag, describe};
 use crate::ui::{Liking, show};
+use chrono::Utc;
 use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::Step;
@@ -37,13 +39,27 @@ pub struct Shell {
     pub suspects: Suspects,
     pub next: Option<NextCard>,
     /// Steps after the next one.
-    pub then: Vec<(String, String)>,
+    pub then: Vec<Then>,
     pub settled: Option<Settled>,
     /// What others wrote since the writer last looked.
     pub news: Vec<Line>,
     pub clash: Option<Clash>,
+    /// What the asker has just written, and may take back by one tap.
+    pub undo: Option<Undo>,
     pub slip: Slip,
     pub closed: bool,
+}
+
+/// A step after the next one.
+pub struct Then {
+    pub ask: String,
+    pub minutes: String,
+}
+
+/// What has just been written.
+pub struct Undo {
+    pub entry: String,
+    pub what: String,
 }
 
 /// The cause that is certain enough to act on.
@@ -96,7 +112,7 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         })
         .skip(1)
         .take(3)
-        .map(|proposal| (cards::name(assessed, &proposal.step), show::minutes(proposal.minutes)))
+        .map(|proposal| Then { ask: cards::name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes) })
         .collect();
     let settled = assessed.now.settled.and_then(|index| {
         let cause = knowledge().causes.get(index)?;
@@ -111,7 +127,7 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         complaint: job.head.complaint.clone(),
         stage,
         stations: stations::stations(assessed, stage, unit),
-        flag: words::flag(&assessed.now.flag),
+        flag: words::flag(&assessed.now.flag, &job.zone),
         unit,
         key: Uuid::new_v4(),
         seen: job.seq(),
@@ -121,6 +137,11 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         settled,
         news,
         clash: ask.clash,
+        // Only where the asker has just acted: not on a first look at the job.
+        undo: ask
+            .seen
+            .and_then(|_| withdraw::fresh(job, viewer.user, Utc::now().naive_utc()))
+            .map(|entry| Undo { entry: entry.id.to_string(), what: describe(&entry.body, unit) }),
         slip: ask.slip,
         closed: job.closed(),
     }

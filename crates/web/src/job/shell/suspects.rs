@@ -26,7 +26,13 @@ pub struct Group {
 pub struct Suspects {
     pub groups: Vec<Group>,
     /// How many causes are not listed, and their odds together.
-    pub rest: Option<(usize, String)>,
+    pub rest: Option<Rest>,
+}
+
+/// The causes not listed.
+pub struct Rest {
+    pub count: usize,
+    pub percent: String,
 }
 
 /// Causes listed at most, and the least odds to be listed.
@@ -79,7 +85,7 @@ pub(super) fn suspects(assessed: &Assessed) -> Suspects {
     let sum: f64 = rest.iter().map(|index| posterior.of(*index)).sum();
     Suspects {
         groups: groups.into_iter().map(|(_, group)| group).collect(),
-        rest: (!rest.is_empty()).then(|| (rest.len(), show::percent(sum))),
+        rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(sum) }),
     }
 }
 

@@ -28,9 +28,15 @@ pub struct TraceWork {
     pub done: Vec<CheckCard>,
     /// Names of the leading suspects, then what each finding did to each of them.
     pub columns: Vec<String>,
-    pub moves: Vec<(String, Vec<Move>)>,
+    pub moves: Vec<Moved>,
     pub withheld: usize,
     pub ledger: Vec<Line>,
+}
+
+/// A finding and what it did.
+pub struct Moved {
+    pub label: String,
+    pub cells: Vec<Move>,
 }
 
 /// How far a finding moved a suspect.
@@ -42,7 +48,7 @@ pub struct Move {
 /// Columns of the table of moves: as many suspects as fit.
 const SUSPECTS_EXPLAINED: usize = 3;
 /// Log-odds under which a finding did not move a suspect.
-const MOVED: f64 = 0.1;
+const UNMOVED: f64 = 0.1;
 
 fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
     let know = knowledge();
@@ -58,7 +64,7 @@ fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
                 .iter()
                 .map(|index| {
                     let by = moved.get(*index).copied().unwrap_or_default();
-                    if by.abs() < MOVED {
+                    if by.abs() < UNMOVED {
                         Move { text: "no change".to_owned(), class: "soft" }
                     } else if by > 0.0 {
                         Move { text: format!("× {} for", show::plain(round_factor(by.exp()))), class: "is-within" }
@@ -67,7 +73,7 @@ fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
                     }
                 })
                 .collect();
-            (finding.label.clone(), cells)
+            Moved { label: finding.label.clone(), cells }
         })
         .collect();
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);

@@ -1,275 +1,257 @@
-//! Engines with their sheets, and gauges: what a job needs to stand on.
-use crate::http::Failure;
-use crate::http::SignedIn;
-use crate::http::Slip;
+//! Engines with their sheets, gauges, and the shop itself: what a job needs to stand on.
+mod engine;
+mod form;
+mod gauge;
+mod house;
+mod sheet;
+
+use crate::http::form::Drawn;
+use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
-use crate::ui::Chrome;
-use crate::ui::Liking;
-use crate::ui::show;
+use crate::ui::{Chrome, Liking, show};
 use actix_web::HttpResponse;
-use actix_web::http::{StatusCode, header};
+use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
-use chrono::NaiveDate;
-use std::collections::HashMap;
-use velvet_dial_core::circuit::{Card, Cooler, Layout, Port, PumpDrive, Rockers};
-use velvet_dial_core::field::{self, Field};
-use velvet_dial_core::instrument::{Instrument, Kind};
-use velvet_dial_core::limits::{Point, Sheet};
-use velvet_dial_core::oil;
-use velvet_dial_core::unit::{Gear, Pressure};
-use velvet_dial_store::{Viewer, library};
+use form::{ENGINE, GAUGE, SHEET, SHOP, choices};
+use serde::Deserialize;
+use sheet::Line;
+use uuid::Uuid;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::library::{self, Engine, Gauge};
+use velvet_dial_store::{Viewer, accounts};
 
-/// An engine in a line.
+/// An engine in the list.
 pub struct EngineRow {
+    pub id: String,
     pub name: String,
     pub card: String,
-    pub sheets: Vec<String>,
+    pub sheets: Vec<SheetRow>,
 }
 
-/// Lines of a sheet that the form has room for.
-const SHEET_LINES: [usize; 4] = [1, 2, 3, 4];
-/// Field names of those lines.
-const LINE_FIELDS: [[&str; 4]; 4] = [
-    ["rpm1", "temp1", "min1", "max1"],
-    ["rpm2", "temp2", "min2", "max2"],
-    ["rpm3", "temp3", "min3", "max3"],
-    ["rpm4", "temp4", "min4", "max4"],
-];
+/// A revision in the list.
+pub struct SheetRow {
+    pub id: String,
+    pub words: String,
+    /// Another stands in its place.
+    pub corrected: bool,
+}
+
+/// A gauge in the list.
+pub struct GaugeRow {
+    pub id: String,
+    pub name: String,
+    pub what: String,
+}
+
+/// The engine's form, with its sheet's when it is new.
+pub struct EngineForm {
+    pub action: String,
+    pub fields: Vec<Drawn>,
+    pub sheet: Option<SheetForm>,
+    pub open: bool,
+    pub title: String,
+    pub button: &'static str,
+}
+
+/// The form of a sheet.
+pub struct SheetForm {
+    pub action: String,
+    pub title: String,
+    pub corrects: String,
+    pub fields: Vec<Drawn>,
+    pub lines: Vec<Line>,
+}
+
+/// The form of a gauge or of the shop.
+pub struct PlainForm {
+    pub action: String,
+    pub fields: Vec<Drawn>,
+    pub open: bool,
+    pub title: String,
+    pub button: &'static str,
+}
 
 #[derive(Template)]
 #[template(path = "shop/library/library.html")]
 struct Page {
     chrome: Chrome,
+    /// The unit that the forms' pressures are typed in.
+    unit: Pressure,
     engines: Vec<EngineRow>,
-    gauges: Vec<(String, String)>,
-    grades: Vec<String>,
-    slip: Slip,
-    lines: Vec<(usize, [&'static str; 4])>,
+    gauges: Vec<GaugeRow>,
+    engine: EngineForm,
+    sheet: Option<SheetForm>,
+    gauge: PlainForm,
+    house: PlainForm,
 }
 
-impl Page {
-    fn ports(&self) -> &'static [(Port, &'static str, &'static str)] {
-        Port::ALL
-    }
-    fn drives(&self) -> &'static [(PumpDrive, &'static str, &'static str)] {
-        PumpDrive::ALL
-    }
-    fn rockers(&self) -> &'static [(Rockers, &'static str, &'static str)] {
-        Rockers::ALL
-    }
-    fn kinds(&self) -> &'static [(Kind, &'static str, &'static str)] {
-        Kind::ALL
-    }
+/// What is being typed.
+#[derive(Default)]
+pub struct Editing {
+    /// The unit of the form that came back.
+    unit: Option<Pressure>,
+    /// An engine; none for a new one.
+    engine: Option<(Option<Uuid>, Slip)>,
+    /// The sheet of a new engine.
+    new_sheet: Option<Slip>,
+    /// Of which engine, the revision it corrects, and what is typed.
+    sheet: Option<(Uuid, Option<Uuid>, Slip)>,
+    /// A gauge; none for a new one.
+    gauge: Option<(Option<Uuid>, Slip)>,
+    shop: Option<Slip>,
 }
 
-async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let mut engines = Vec::new();
-    for (id, name) in library::engines(&app.db, viewer).await? {
-        let engine = library::engine(&app.db, viewer, id).await?;
-        let card = &engine.card;
-        engines.push(EngineRow {
-            name,
-            card: format!(
-                "{} l, {} cylinders, idle {:.0} rpm, {}, gauge {}",
-                show::plain(card.displacement_l),
-                card.cylinders,
-                card.idle_rpm,
-                card.oil_grade,
-                card.layout.port.label()
-            ),
-            sheets: engine
-                .sheets
-                .iter()
-                .map(|sheet| {
-                    format!(
-                        "{}{}, {} points",
-                        sheet.source,
-                        sheet.in_force_from.map(|from| format!(", from {from}")).unwrap_or_default(),
-                        sheet.points.len()
-                    )
-                })
-                .collect(),
-        });
-    }
-    let unit = liking.unit;
+async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, status: StatusCode) -> Result<HttpResponse, Failure> {
+    let engines = library::engines(&app.db, viewer).await?;
     let gauges = library::gauges(&app.db, viewer).await?;
-    let gauges = gauges
-        .into_iter()
-        .map(|g| {
-            (
-                g.name,
-                format!(
-                    "{}, {} full scale, class {}, marks every {}",
-                    g.gauge.kind.label(),
-                    show::pressure(g.gauge.full_scale_kpa, unit),
-                    show::plain(g.gauge.class_percent),
-                    show::pressure(g.gauge.graduation_kpa, unit)
-                ),
-            )
-        })
-        .collect();
+    let shop = accounts::shop(&app.db, viewer).await?;
+    // A form that comes back keeps the unit it was typed in.
+    let unit = editing.unit.unwrap_or(liking.unit);
+    let named = |id: Uuid| engines.iter().find(|engine| engine.id == id).map(|engine| engine.name.clone()).unwrap_or_default();
+    let sheet = editing.sheet.map(|(engine, corrects, slip)| SheetForm {
+        action: format!("/library/engines/{engine}/sheets"),
+        title: format!("{} of {}", if corrects.is_some() { "Correct a sheet" } else { "Enter a revision" }, named(engine)),
+        corrects: corrects.map(|id| id.to_string()).unwrap_or_default(),
+        fields: SHEET.draw(&slip, unit, choices),
+        lines: sheet::lines(&slip, unit),
+    });
+    let shop_open = editing.shop.is_some();
     let page = Page {
         chrome: Chrome::of(viewer, liking, "Library"),
-        engines,
-        gauges,
-        grades: oil::grades().iter().map(|grade| grade.grade.clone()).collect(),
-        slip,
-        lines: SHEET_LINES.into_iter().zip(LINE_FIELDS).collect(),
+        unit,
+        engine: engine_form(editing.engine, editing.new_sheet, unit, named),
+        sheet,
+        gauge: gauge_form(editing.gauge, unit),
+        house: PlainForm {
+            action: "/library/shop".to_owned(),
+            fields: SHOP.draw(&editing.shop.unwrap_or_else(|| house::of(&shop)), unit, choices),
+            open: shop_open,
+            title: "Change what the shop says of itself".to_owned(),
+            button: "Keep it so",
+        },
+        engines: engines.iter().map(engine_row).collect(),
+        gauges: gauges.iter().map(|gauge| gauge_row(gauge, liking.unit)).collect(),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-/// Shows what the shop has.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&app, &who.0, liking, Slip::default(), StatusCode::OK).await
-}
-
-type Form = HashMap<String, String>;
-
-/// Fields as they were typed, each kept on the slip as it is read.
-struct Reader<'a> {
-    form: &'a Form,
-    slip: Slip,
-    unit: Pressure,
-}
-
-impl Reader<'_> {
-    fn text(&mut self, name: &'static str) -> String {
-        let typed = self.form.get(name).cloned().unwrap_or_default();
-        self.slip.keep(name, &typed);
-        typed
+fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit: Pressure, named: impl Fn(Uuid) -> String) -> EngineForm {
+    let open = editing.is_some();
+    let (id, slip) = editing.unwrap_or_else(|| (None, engine::empty()));
+    let fields = ENGINE.draw(&slip, unit, choices);
+    if let Some(id) = id {
+        let (action, title) = (format!("/library/engines/{id}"), format!("Change {}", named(id)));
+        return EngineForm { action, fields, sheet: None, open, title, button: "Keep the change" };
     }
-
-    fn number(&mut self, name: &'static str, field: &Field) -> Option<f64> {
-        let typed = self.text(name);
-        self.slip.take(name, field.parse(&typed))
-    }
-
-    fn pressure(&mut self, name: &'static str, field: &Field) -> Option<f64> {
-        let typed = self.text(name);
-        self.slip.take(name, field.parse_pressure(&typed, self.unit))
-    }
-
-    /// A pressure that may be left empty.
-    fn pressure_or_none(&mut self, name: &'static str, field: &Field) -> Option<f64> {
-        if self.text(name).trim().is_empty() { None } else { self.pressure(name, field) }
-    }
-
-    fn day(&mut self, name: &'static str) -> Option<NaiveDate> {
-        let typed = self.text(name);
-        if typed.trim().is_empty() {
-            return None;
-        }
-        self.slip.take(name, typed.trim().parse::<NaiveDate>().map_err(|_| "Day: write it as year-month-day, for example 2026-03-01."))
-    }
-
-    fn named(&mut self, name: &'static str, label: &'static str, limit: usize) -> String {
-        let typed = self.text(name);
-        let text = self.slip.take(name, field::text(label, &typed, limit)).unwrap_or_default();
-        if text.is_empty() {
-            self.slip.wrong(name, format!("{label}: nothing typed yet; it is how you find it again."));
-        }
-        text
-    }
-}
-
-fn one_of<T: Copy>(all: &[(T, &str, &str)], id: &str, default: T) -> T {
-    all.iter().find(|(_, known, _)| *known == id).map_or(default, |(value, ..)| *value)
-}
-
-/// The unit that the form's pressures were typed in: it travels with the form, whatever the switch says when it arrives.
-fn unit_of(form: &Form, liking: Liking) -> Pressure {
-    form.get("unit").and_then(|unit| Pressure::parse(unit)).unwrap_or(liking.unit)
-}
-
-/// Adds an engine with the first revision of its sheet.
-pub async fn add_engine(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Failure> {
-    let mut read = Reader { form: &form, slip: Slip::of("engine"), unit: unit_of(&form, liking) };
-    let name = read.named("name", "Engine", 120);
-    let displacement_l = read.number("displacement_l", &field::DISPLACEMENT);
-    let cylinders = read.number("cylinders", &field::CYLINDERS);
-    if cylinders.is_some_and(|cylinders| cylinders.fract() != 0.0) {
-        read.slip.wrong("cylinders", "Cylinders: a whole number, 1 to 16.");
-    }
-    let idle_rpm = read.number("idle_rpm", &field::IDLE);
-    let oil_grade = read.text("oil_grade");
-    read.slip.take("oil_grade", oil::typical(&oil_grade));
-    let relief_opens_kpa = read.pressure_or_none("relief", &field::RELIEF);
-    let layout = Layout {
-        port: one_of(Port::ALL, &read.text("port"), Port::AfterFilter),
-        pump_drive: one_of(PumpDrive::ALL, &read.text("pump_drive"), PumpDrive::Crank),
-        rockers: one_of(Rockers::ALL, &read.text("rockers"), Rockers::Lifters),
-        piston_jets: !read.text("piston_jets").is_empty(),
-        turbo: !read.text("turbo").is_empty(),
-        cooler: if read.text("cooler").is_empty() { Cooler::None } else { Cooler::Plain },
-        ..Layout::default()
+    let slip = sheet.unwrap_or_default();
+    let sheet = SheetForm {
+        action: String::new(),
+        title: String::new(),
+        corrects: String::new(),
+        fields: SHEET.draw(&slip, unit, choices),
+        lines: sheet::lines(&slip, unit),
     };
-    let sheet = sheet(&mut read);
-    let (Some(displacement_l), Some(cylinders), Some(idle_rpm), true) = (displacement_l, cylinders, idle_rpm, read.slip.is_clean()) else {
-        return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
-    };
-    let card = Card { relief_opens_kpa, layout, ..Card::of(displacement_l, cylinders.round() as u32, idle_rpm, &oil_grade) };
-    if library::add_engine_with(&app.db, &who.0, (&name, &card), sheet.as_ref()).await?.is_none() {
-        read.slip.wrong("name", "Engine: this name stands in the library already; give this one another.");
-        return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
-    }
-    Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, "/library")).finish())
+    let action = "/library/engines".to_owned();
+    EngineForm { action, fields, sheet: Some(sheet), open, title: "Add an engine".to_owned(), button: "Add this engine" }
 }
 
-/// The sheet, when any of its lines was filled in.
-fn sheet(read: &mut Reader<'_>) -> Option<Sheet> {
-    let source = read.text("source");
-    let in_force_from = read.day("in_force_from");
-    let mut points = Vec::new();
-    for [rpm, temp, min, max] in LINE_FIELDS {
-        if [rpm, temp, min, max].iter().all(|name| read.text(name).trim().is_empty()) {
-            continue;
+fn gauge_form(editing: Option<(Option<Uuid>, Slip)>, unit: Pressure) -> PlainForm {
+    let open = editing.is_some();
+    let (id, slip) = editing.unwrap_or_default();
+    let fields = GAUGE.draw(&slip, unit, choices);
+    match id {
+        Some(id) => {
+            let title = format!("Change {}", slip.typed(GAUGE.name, "name"));
+            PlainForm { action: format!("/library/gauges/{id}"), fields, open, title, button: "Keep the change" }
         }
-        let (rpm_value, temp_value) = (read.number(rpm, &field::RPM), read.number(temp, &field::OIL_TEMP));
-        let (min_kpa, max_kpa) = (read.pressure_or_none(min, &field::PRESSURE), read.pressure_or_none(max, &field::PRESSURE));
-        match (min_kpa, max_kpa) {
-            (None, None) if read.slip.is_clean() => read.slip.wrong(min, "A line of a sheet needs a least or a most pressure."),
-            (Some(least), Some(most)) if least > most => read.slip.wrong(min, "The least pressure is more than the most; exchange them."),
-            _ => {}
-        }
-        if let (Some(rpm), Some(oil_temp_c)) = (rpm_value, temp_value) {
-            points.push(Point { rpm, oil_temp_c, gear: Gear::Neutral, min_kpa, max_kpa });
+        None => {
+            let action = "/library/gauges".to_owned();
+            PlainForm { action, fields, open, title: "Add a gauge".to_owned(), button: "Add this gauge" }
         }
     }
-    if !points.is_empty() && source.trim().is_empty() {
-        read.slip.wrong("source", "Sheet: say where the limits stand, for example “sheet 12, rev C”.");
-    }
-    let source = read.slip.take("source", field::text("Sheet", &source, 200)).unwrap_or_default();
-    (!points.is_empty()).then_some(Sheet { source, in_force_from, points })
 }
 
-/// Adds a gauge.
-pub async fn add_gauge(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Form>) -> Result<HttpResponse, Failure> {
-    let mut read = Reader { form: &form, slip: Slip::of("gauge"), unit: unit_of(&form, liking) };
-    let name = read.named("name", "Gauge", 80);
-    let kind = one_of(Kind::ALL, &read.text("kind"), Kind::Bourdon);
-    let full_scale_kpa = read.pressure("full_scale", &field::FULL_SCALE);
-    let class_percent = read.number("class_percent", &field::CLASS);
-    let graduation_kpa = read.pressure("graduation", &field::GRADUATION);
-    let calibrated_on = read.day("calibrated_on");
-    let (Some(full_scale_kpa), Some(class_percent), Some(graduation_kpa), true) =
-        (full_scale_kpa, class_percent, graduation_kpa, read.slip.is_clean())
-    else {
-        return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
-    };
-    let gauge = Instrument { kind, full_scale_kpa, class_percent, graduation_kpa, calibrated_on };
-    if library::add_gauge(&app.db, &who.0, &name, &gauge).await?.is_none() {
-        read.slip.wrong("name", "Gauge: this name stands in the library already; give this one another.");
-        return page(&app, &who.0, liking, read.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
+fn engine_row(engine: &Engine) -> EngineRow {
+    let card = &engine.card;
+    EngineRow {
+        id: engine.id.to_string(),
+        name: engine.name.clone(),
+        card: format!(
+            "{} l, {} cylinders, idle {:.0} rpm, {}, gauge {}",
+            show::plain(card.displacement_l),
+            card.cylinders,
+            card.idle_rpm,
+            card.oil_grade,
+            card.layout.port.label()
+        ),
+        sheets: engine
+            .revisions
+            .iter()
+            .map(|revision| SheetRow { id: revision.id.to_string(), words: sheet::words(revision), corrected: revision.corrected })
+            .collect(),
     }
-    Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, "/library")).finish())
+}
+
+fn gauge_row(gauge: &Gauge, unit: Pressure) -> GaugeRow {
+    let card = &gauge.gauge;
+    GaugeRow {
+        id: gauge.id.to_string(),
+        name: gauge.name.clone(),
+        what: format!(
+            "{}, {} full scale, class {}, marks every {}",
+            card.kind.label(),
+            show::pressure(card.full_scale_kpa, unit),
+            show::plain(card.class_percent),
+            show::pressure(card.graduation_kpa, unit)
+        ),
+    }
+}
+
+/// What is to be changed.
+#[derive(Deserialize, Default)]
+#[serde(default)]
+pub struct Asked {
+    engine: String,
+    gauge: String,
+    /// An engine that gets a revision, and the revision that is corrected.
+    revise: String,
+    corrects: String,
+}
+
+/// Shows what the shop has, with the form that was asked for.
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
+    let key = |text: &str| Uuid::parse_str(text).ok();
+    let mut editing = Editing::default();
+    if let Some(id) = key(&asked.engine) {
+        let engine = library::engine(&app.db, &who.0, id).await?;
+        editing.engine = Some((Some(id), engine::of(&engine, liking.unit)));
+    }
+    if let Some(id) = key(&asked.gauge) {
+        let gauges = library::gauges(&app.db, &who.0).await?;
+        editing.gauge = gauges.iter().find(|gauge| gauge.id == id).map(|gauge| (Some(id), gauge::of(gauge, liking.unit)));
+    }
+    if let Some(id) = key(&asked.revise) {
+        let engine = library::engine(&app.db, &who.0, id).await?;
+        let corrects = key(&asked.corrects);
+        let from = engine.revisions.iter().rev().find(|revision| corrects.is_none_or(|corrected| revision.id == corrected));
+        if from.is_some_and(|revision| revision.sheet.points.len() > form::LINES) {
+            return Err(Failure::Form("a sheet of more lines than the form has".to_owned()));
+        }
+        let slip = from.map_or_else(|| Slip::of(SHEET.name), |revision| sheet::of(&revision.sheet, liking.unit));
+        editing.sheet = Some((id, corrects, slip));
+    }
+    page(&app, &who.0, liking, editing, StatusCode::OK).await
 }
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/library", get().to(show))
-        .route("/library/engines", post().to(add_engine))
-        .route("/library/gauges", post().to(add_gauge));
+        .route("/library/engines", post().to(engine::add))
+        .route("/library/engines/{engine}", post().to(engine::change))
+        .route("/library/engines/{engine}/sheets", post().to(sheet::revise))
+        .route("/library/gauges", post().to(gauge::add))
+        .route("/library/gauges/{gauge}", post().to(gauge::change))
+        .route("/library/shop", post().to(house::change));
 }

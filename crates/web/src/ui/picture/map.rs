@@ -1,5 +1,6 @@
 //! The pressure map: speed across, pressure up; limits, readings with whiskers, and the curves that suspects would draw.
 use super::{at, multiples, polyline, round_step};
+use velvet_dial_core::record::{Curve, SPEEDS};
 use velvet_dial_core::unit::Pressure;
 
 /// A limit of a revision at a speed.
@@ -21,26 +22,15 @@ pub struct Mark {
     pub oil_temp_c: f64,
 }
 
-/// A suspect's curve.
-pub struct Ghost {
-    pub cause: String,
-    pub name: String,
-    pub cold: bool,
-    /// kPa at each of [`SPEEDS`].
-    pub kpa: Vec<f64>,
-}
-
 /// Everything to be drawn.
 pub struct Scene {
     pub limits: Vec<Limit>,
     pub marks: Vec<Mark>,
-    pub ghosts: Vec<Ghost>,
+    /// Curves that suspects would draw.
+    pub ghosts: Vec<Curve>,
     /// The right edge is at least here.
     pub rpm_reach: f64,
 }
-
-/// Speeds at which curves are computed, rpm.
-pub const SPEEDS: [f64; 13] = [500.0, 650.0, 800.0, 1000.0, 1250.0, 1500.0, 1800.0, 2200.0, 2600.0, 3000.0, 3500.0, 4000.0, 4500.0];
 
 const WIDTH: f64 = 660.0;
 const HEIGHT: f64 = 320.0;

@@ -1,0 +1,173 @@
+//! Makes a record of a diagnosed case.
+use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
+use crate::case::{Basis, Case, Diagnosis, JudgedReading, Phase};
+use crate::limits::Sheet;
+use crate::trace::Tracer;
+use crate::trace::knowledge::{fingerprint, knowledge};
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+
+/// Speeds at which curves are computed, rpm.
+pub const SPEEDS: [f64; 13] = [500.0, 650.0, 800.0, 1000.0, 1250.0, 1500.0, 1800.0, 2200.0, 2600.0, 3000.0, 3500.0, 4000.0, 4500.0];
+/// Oil under this is cold: its curves are drawn apart, °C.
+pub const COLD_C: f64 = 60.0;
+/// Curves drawn.
+const CURVES: usize = 4;
+/// Causes listed.
+const CAUSES: usize = 6;
+
+/// Whose job it is: what no case says.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Papers {
+    /// The shop.
+    pub shop: String,
+    /// Zone of its clock.
+    pub zone: String,
+    /// The job's number.
+    pub number: i64,
+    /// When it was opened.
+    pub opened_at: DateTime<Utc>,
+    /// When it was closed.
+    pub closed_at: Option<DateTime<Utc>>,
+    /// Plate or fleet number.
+    pub tag: String,
+    /// What the vehicle is.
+    pub description: String,
+    /// Name of the engine.
+    pub engine: String,
+    /// What the customer said.
+    pub complaint: String,
+    /// Who the customer is; empty when nobody said.
+    pub customer: String,
+    /// Odometer, km.
+    pub odometer_km: Option<f64>,
+    /// Who is on it; empty when nobody is.
+    pub on_it: String,
+}
+
+/// Who took a reading of the case, in the case's order.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Taken {
+    /// Who.
+    pub who: String,
+    /// When.
+    pub at: DateTime<Utc>,
+    /// The recorded run it was taken from, from when to when in it, s.
+    pub of_run: Option<(f64, f64)>,
+}
+
+/// What the ledger adds to a case.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Ledger {
+    /// Whose job it is.
+    pub papers: Papers,
+    /// Other revisions of the sheet.
+    pub other_sheets: Vec<Sheet>,
+    /// The readings.
+    pub taken: Vec<Taken>,
+    /// What was put right.
+    pub repairs: Vec<RepairSaid>,
+    /// The cause of the repair that holds.
+    pub repaired: Option<Option<usize>>,
+    /// Recorded runs.
+    pub recordings: Vec<Recording>,
+    /// Every entry, oldest first.
+    pub log: Vec<Line>,
+}
+
+/// The record of a case as it was diagnosed.
+pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> Record {
+    let know = knowledge();
+    let leaders: Vec<usize> = now.posterior.ranked();
+    let causes = leaders.iter().take(CAUSES).filter_map(|index| {
+        let cause = know.causes.get(*index)?;
+        let (id, name, group) = (cause.id.clone(), cause.name.clone(), cause.group.clone());
+        Some(CauseSaid { id, name, group, probability: now.posterior.of(*index) })
+    });
+    Record {
+        format: super::FORMAT.to_owned(),
+        knowledge: fingerprint().to_owned(),
+        plain: plain::sentences(now, ledger.repaired),
+        papers: ledger.papers,
+        case: case.clone(),
+        other_sheets: ledger.other_sheets,
+        flag: FlagSaid {
+            word: now.flag.word,
+            why: now.flag.why.unwrap_or_default().to_owned(),
+            instead: now.flag.instead.unwrap_or_default().to_owned(),
+        },
+        rule_of_thumb: now.verdict.basis == Basis::RuleOfThumb,
+        verdict: now.verdict.overall,
+        proof: now.proof.overall,
+        points: points(case, now),
+        readings: now.readings.iter().zip(ledger.taken).filter_map(|(judged, taken)| reading(case, judged, taken)).collect(),
+        causes: causes.collect(),
+        sound: now.sound,
+        repairs: ledger.repairs,
+        curves: curves(case, now, tracer),
+        recordings: ledger.recordings,
+        log: ledger.log,
+    }
+}
+
+fn said(judged: &JudgedReading) -> Judged {
+    Judged {
+        measured_kpa: judged.measured_kpa,
+        u_kpa: judged.u_kpa(),
+        probability_conforms: judged.probability_conforms,
+        decision: judged.decision,
+    }
+}
+
+fn points(case: &Case, now: &Diagnosis) -> Vec<PointSaid> {
+    let of = |side: &crate::case::Verdict, place: usize| side.points.get(place).and_then(|point| point.reading.as_ref()).map(said);
+    let longer = if now.verdict.points.len() >= now.proof.points.len() { &now.verdict } else { &now.proof };
+    // By the rule of thumb a side has lines only where it was read.
+    let find = |side: &crate::case::Verdict, wanted| side.points.iter().position(|point| point.point == wanted).and_then(|i| of(side, i));
+    longer
+        .points
+        .iter()
+        .map(|judged| PointSaid {
+            point: judged.point,
+            idle: case.engine.idles_at(judged.point.rpm),
+            before: find(&now.verdict, judged.point),
+            after: find(&now.proof, judged.point),
+        })
+        .collect()
+}
+
+fn reading(case: &Case, judged: &JudgedReading, taken: Taken) -> Option<ReadingSaid> {
+    let reading = case.readings.get(judged.reading)?;
+    Some(ReadingSaid {
+        reading: judged.reading,
+        gear: reading.gear,
+        point: judged.point,
+        brought: judged.brought,
+        judged: said(judged),
+        who: taken.who,
+        at: taken.at,
+        of_run: taken.of_run,
+    })
+}
+
+/// What the leading causes would show at the temperatures of the readings before, hot and cold.
+pub fn curves(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
+    let mean = |cold: bool| {
+        let before = case.readings.iter().filter(|reading| reading.phase == Phase::Before);
+        let temps: Vec<f64> = before.map(|reading| reading.oil_temp_c).filter(|temp| (*temp < COLD_C) == cold).collect();
+        (!temps.is_empty()).then(|| temps.iter().sum::<f64>() / temps.len() as f64)
+    };
+    let hot = mean(false).or_else(|| mean(true).is_none().then_some(100.0));
+    let know = knowledge();
+    let mut curves = Vec::new();
+    for (cold, temp) in [(false, hot), (true, mean(true))] {
+        let Some(temp) = temp else { continue };
+        for index in now.posterior.ranked().into_iter().take(CURVES) {
+            if let Some(cause) = know.causes.get(index) {
+                let kpa = tracer.curve(index, &now.pressures, &SPEEDS, temp);
+                curves.push(Curve { cause: cause.id.clone(), name: cause.name.clone(), cold, kpa });
+            }
+        }
+    }
+    curves
+}

@@ -1,0 +1,186 @@
+//! A job's record: all that its report tells, without a page round it.
+//!
+//! Page, JSON and paper are drawn from it alone. A closing keeps it, so that a later change of the card, the sheet, a gauge or the knowledge changes
+//! no closed report. Everything is in the core's own units, so that any of them can be shown.
+mod make;
+mod plain;
+
+pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, record};
+
+use crate::case::Case;
+use crate::flag::Word;
+use crate::limits::{Decision, Point, Sheet};
+use crate::unit::Gear;
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+
+/// The value of `format`.
+pub const FORMAT: &str = "velvet-dial.report/1";
+
+/// A job's record.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Record {
+    /// Always [`FORMAT`].
+    pub format: String,
+    /// Fingerprint of the knowledge that judged.
+    pub knowledge: String,
+    /// Whose job it is.
+    pub papers: Papers,
+    /// What was judged: card, sheet, gauges, readings, findings.
+    pub case: Case,
+    /// Other revisions of the sheet.
+    pub other_sheets: Vec<Sheet>,
+    /// May it run.
+    pub flag: FlagSaid,
+    /// No sheet was at hand.
+    pub rule_of_thumb: bool,
+    /// Over the readings before.
+    pub verdict: Decision,
+    /// Over the readings after.
+    pub proof: Decision,
+    /// Each line of the sheet, before and after.
+    pub points: Vec<PointSaid>,
+    /// Every reading in the order it was taken.
+    pub readings: Vec<ReadingSaid>,
+    /// The causes that lead, most probable first.
+    pub causes: Vec<CauseSaid>,
+    /// Probability that the circuit has no fault that its pressures could show.
+    pub sound: f64,
+    /// For the customer: a sentence each.
+    pub plain: Vec<String>,
+    /// What was put right.
+    pub repairs: Vec<RepairSaid>,
+    /// What the leading causes would show.
+    pub curves: Vec<Curve>,
+    /// Recorded runs.
+    pub recordings: Vec<Recording>,
+    /// Every entry, oldest first.
+    pub log: Vec<Line>,
+}
+
+/// The flag in words.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FlagSaid {
+    /// The word.
+    pub word: Word,
+    /// Why; empty when it may run.
+    pub why: String,
+    /// What to do instead; empty when it may run.
+    pub instead: String,
+}
+
+/// A line of the sheet.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct PointSaid {
+    /// The line.
+    pub point: Point,
+    /// It is the engine's idle.
+    pub idle: bool,
+    /// As it came.
+    pub before: Option<Judged>,
+    /// As it goes.
+    pub after: Option<Judged>,
+}
+
+/// What a reading says.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Judged {
+    /// Brought to the point, kPa.
+    pub measured_kpa: f64,
+    /// Combined standard uncertainty, kPa.
+    pub u_kpa: f64,
+    /// Probability that the true value conforms.
+    pub probability_conforms: f64,
+    /// What it says.
+    pub decision: Decision,
+}
+
+/// A reading of the case with who took it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ReadingSaid {
+    /// Place among the case's readings.
+    pub reading: usize,
+    /// Gear, for a line on paper.
+    pub gear: Gear,
+    /// The limit it is judged by.
+    pub point: Option<Point>,
+    /// Speed or temperature differed, and the model brought it over.
+    pub brought: bool,
+    /// What it says.
+    pub judged: Judged,
+    /// Who took it.
+    pub who: String,
+    /// When.
+    pub at: DateTime<Utc>,
+    /// The recorded run it was taken from, from when to when in it, s.
+    pub of_run: Option<(f64, f64)>,
+}
+
+/// A cause.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct CauseSaid {
+    /// Word of the list.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Part.
+    pub group: String,
+    /// Odds.
+    pub probability: f64,
+}
+
+/// A repair.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RepairSaid {
+    /// The cause's name.
+    pub cause: String,
+    /// What was done.
+    pub done: String,
+    /// What may follow.
+    pub follow_up: String,
+    /// Who.
+    pub who: String,
+    /// When.
+    pub at: DateTime<Utc>,
+}
+
+/// A suspect's curve at [`SPEEDS`].
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Curve {
+    /// Word of the cause.
+    pub cause: String,
+    /// Its name.
+    pub name: String,
+    /// At the temperature of the cold readings.
+    pub cold: bool,
+    /// kPa at each speed.
+    pub kpa: Vec<f64>,
+}
+
+/// A recorded run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Recording {
+    /// Name of the file.
+    pub name: String,
+    /// SHA-256 of its bytes.
+    pub digest: String,
+    /// Numbers of the other jobs of the shop that hold the same bytes.
+    pub also_in: Vec<i64>,
+}
+
+/// An entry of the ledger.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Line {
+    /// What it says; of a reading without its pressure.
+    pub what: String,
+    /// The pressure of a reading, kPa.
+    pub kpa: Option<f64>,
+    /// Who wrote it.
+    pub who: String,
+    /// When.
+    pub at: DateTime<Utc>,
+    /// It no longer holds.
+    pub struck: bool,
+    /// Why.
+    pub reason: String,
+}

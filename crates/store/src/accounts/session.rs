@@ -1,0 +1,136 @@
+//! The sessions of those who signed in, kept as the SHA-256 of a random token that only the browser has.
+use super::{normal_name, password, viewer};
+use crate::entity::{session, shop, user};
+use crate::{Connection, StoreError, Viewer, now};
+use chrono::Duration;
+use sea_orm::ActiveValue::Set;
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter};
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+
+/// A session lasts a working week.
+pub const SESSION_HOURS: i64 = 7 * 24;
+/// Days that a session is remembered after its end: by them a user is known at an address.
+const REMEMBERED_DAYS: i64 = 30;
+
+/// A secret that the browser keeps in its cookie; never shown by Debug.
+#[derive(Clone)]
+pub struct Token(String);
+
+impl Token {
+    /// From a cookie.
+    pub fn from_cookie(value: &str) -> Self {
+        Self(value.to_owned())
+    }
+
+    /// For the cookie, and nowhere else.
+    pub fn expose(&self) -> &str {
+        &self.0
+    }
+
+    fn hash(&self) -> Vec<u8> {
+        Sha256::digest(self.0.as_bytes()).to_vec()
+    }
+}
+
+impl std::fmt::Debug for Token {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Token(…)")
+    }
+}
+
+/// Who asks to be let in.
+#[derive(Debug, Clone, Copy)]
+pub struct Knock<'a> {
+    /// Sign-in name as typed.
+    pub name: &'a str,
+    /// Password as typed.
+    pub password: &'a str,
+    /// What the browser calls itself.
+    pub agent: &'a str,
+    /// Whence.
+    pub address: &'a str,
+    /// Users of the demo shop are let in.
+    pub demo: bool,
+}
+
+/// A new session for who knows the password; `None` for a wrong pair, with the same work whether the name exists or not.
+pub async fn sign_in(db: &Connection, knock: &Knock<'_>) -> Result<Option<Token>, StoreError> {
+    let name = normal_name(knock.name);
+    let found = user::Entity::find().filter(user::Column::SignIn.eq(&name)).one(db).await?;
+    // The database holds some names to be alike that a person does not.
+    let found = found.filter(|user| normal_name(&user.sign_in) == name);
+    let kept = found.as_ref().map(|user| user.password_hash.clone());
+    let right = password::verify(knock.password.to_owned(), kept).await?;
+    let admitted = |user: &user::Model| right && user.removed_at.is_none() && (knock.demo || user.demo != Some(true));
+    let Some(user) = found.filter(admitted) else {
+        return Ok(None);
+    };
+    let mut bytes = [0u8; 32];
+    getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
+    let token = Token(bytes.iter().map(|byte| format!("{byte:02x}")).collect());
+    let agent = knock.agent.chars().take(200).collect();
+    session::ActiveModel {
+        id: Set(Uuid::now_v7()),
+        token_hash: Set(token.hash()),
+        user_id: Set(user.id),
+        agent: Set(agent),
+        created_at: Set(now()),
+        expires_at: Set(now() + Duration::hours(SESSION_HOURS)),
+        revoked_at: Set(None),
+        address: Set(Some(knock.address.chars().take(60).collect())),
+    }
+    .insert(db)
+    .await?;
+    Ok(Some(token))
+}
+
+/// Who holds a token, in one query; `None` when it is unknown, over or revoked, or its user was removed. `demo` lets the demo shop's users in.
+pub async fn viewer_of(db: &Connection, token: &Token, demo: bool) -> Result<Option<Viewer>, StoreError> {
+    let session = session::Entity::load()
+        .filter(session::Column::TokenHash.eq(token.hash()))
+        .filter(session::Column::RevokedAt.is_null())
+        .filter(session::Column::ExpiresAt.gt(now()))
+        .with((user::Entity, shop::Entity))
+        .one(db)
+        .await?;
+    let user = session.and_then(|session| session.user.into_option());
+    Ok(user.filter(|user| user.removed_at.is_none() && (demo || user.demo != Some(true))).map(viewer))
+}
+
+/// Ends the session of a token; with `everywhere`, all sessions of its user.
+pub async fn sign_out(db: &Connection, token: &Token, everywhere: bool) -> Result<(), StoreError> {
+    let Some(row) = session::Entity::find().filter(session::Column::TokenHash.eq(token.hash())).one(db).await? else {
+        return Ok(());
+    };
+    let which = if everywhere { session::Column::UserId.eq(row.user_id) } else { session::Column::Id.eq(row.id) };
+    revoke(db, which).await
+}
+
+/// Ends all sessions of a user.
+pub(super) async fn end_all(db: &Connection, user: Uuid) -> Result<(), StoreError> {
+    revoke(db, session::Column::UserId.eq(user)).await
+}
+
+async fn revoke(db: &Connection, which: sea_orm::sea_query::SimpleExpr) -> Result<(), StoreError> {
+    let revoked = session::ActiveModel { revoked_at: Set(Some(now())), ..Default::default() };
+    session::Entity::update_many().set(revoked).filter(which).filter(session::Column::RevokedAt.is_null()).exec(db).await?;
+    Ok(())
+}
+
+/// True when the user of a name has signed in from an address before.
+pub(super) async fn known_at(db: &Connection, name: &str, address: &str) -> Result<bool, StoreError> {
+    let before = session::Entity::find()
+        .inner_join(user::Entity)
+        .filter(user::Column::SignIn.eq(name))
+        .filter(session::Column::Address.eq(address))
+        .one(db)
+        .await?;
+    Ok(before.is_some())
+}
+
+/// Forgets sessions that have been over for a month.
+pub(super) async fn purge(db: &Connection) -> Result<u64, StoreError> {
+    let over = session::Column::ExpiresAt.lt(now() - Duration::days(REMEMBERED_DAYS));
+    Ok(session::Entity::delete_many().filter(over).exec(db).await?.rows_affected)
+}

@@ -1,0 +1,142 @@
+//! The board, from the summaries: a fixed number of queries however many jobs there are.
+use super::summary::follow;
+use super::{Body, Entry};
+use crate::entity::{entry, job, summary, user, vehicle};
+use crate::{Connection, StoreError, Viewer};
+use chrono::NaiveDateTime;
+use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, Select};
+use std::collections::HashMap;
+use uuid::Uuid;
+use velvet_dial_core::flag::Word;
+use velvet_dial_core::limits::Decision;
+use velvet_dial_core::stage::Stage;
+
+/// What a board shows: a page of the open jobs and the newest closed ones.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Board {
+    /// Open jobs of the page, newest first.
+    pub open: Vec<Row>,
+    /// How many are open in all.
+    pub all_open: u64,
+    /// The newest closed ones.
+    pub closed: Vec<Row>,
+}
+
+/// A job on a board.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Row {
+    /// The number people say.
+    pub number: i64,
+    /// Plate or fleet number.
+    pub tag: String,
+    /// What the vehicle is.
+    pub description: String,
+    /// What the customer said.
+    pub complaint: String,
+    /// Where it is.
+    pub stage: Stage,
+    /// May it run.
+    pub flag: Word,
+    /// Against the sheet; none while nobody has looked since the last entry.
+    pub verdict: Option<Decision>,
+    /// The cause that leads and its odds; none while nobody has looked since the last entry.
+    pub leader: Option<(String, f64)>,
+    /// Who is on it.
+    pub on_it: Option<String>,
+    /// What was written last; none in an empty ledger.
+    pub last: Option<Body>,
+    /// Who wrote it.
+    pub last_by: String,
+    /// When, or when the job was opened, UTC.
+    pub last_at: NaiveDateTime,
+}
+
+/// Closed jobs on a board.
+const CLOSED_SHOWN: u64 = 30;
+
+/// The board of a shop: `page` counts from 0 and holds `size` open jobs.
+pub async fn board(db: &Connection, viewer: &Viewer, page: u64, size: u64) -> Result<Board, StoreError> {
+    let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
+    let is_open = || of_shop().filter(job::Column::ClosedAt.is_null());
+    let all_open = is_open().count(db).await?;
+    let keys = |select: Select<job::Entity>| select.select_only().column(job::Column::Id).into_tuple::<Uuid>().all(db);
+    let mut ids = keys(is_open().offset(page.saturating_mul(size)).limit(size)).await?;
+    ids.extend(keys(of_shop().filter(job::Column::ClosedAt.is_not_null()).limit(CLOSED_SHOWN)).await?);
+    // A server of before, beside this one, writes entries without summaries: those are made good here.
+    let stale = stale(db, &ids).await?;
+    if !stale.is_empty() {
+        follow(db, viewer, &stale).await?;
+    }
+    let rows = job::Entity::load()
+        .filter(job::Column::Id.is_in(ids.iter().copied()))
+        .order_by_desc(job::Column::Number)
+        .with(vehicle::Entity)
+        .with(summary::Entity)
+        .all(db)
+        .await?;
+    let last = rows.iter().filter_map(|row| row.summary.as_ref().and_then(|summary| summary.last_entry));
+    let mut last = last_said(db, last).await?;
+    let mut board = Board { open: Vec::new(), all_open, closed: Vec::new() };
+    for row in rows {
+        let of = if row.closed_at.is_some() { &mut board.closed } else { &mut board.open };
+        of.extend(one(row, &mut last));
+    }
+    Ok(board)
+}
+
+/// Jobs whose summary is behind their ledger, or is not there.
+async fn stale(db: &Connection, ids: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+    let known: HashMap<Uuid, i32> = summary::Entity::find()
+        .filter(summary::Column::JobId.is_in(ids.iter().copied()))
+        .select_only()
+        .column(summary::Column::JobId)
+        .column(summary::Column::Seq)
+        .into_tuple::<(Uuid, i32)>()
+        .all(db)
+        .await?
+        .into_iter()
+        .collect();
+    let written: HashMap<Uuid, i32> = entry::Entity::find()
+        .filter(entry::Column::JobId.is_in(ids.iter().copied()))
+        .select_only()
+        .column(entry::Column::JobId)
+        .column_as(entry::Column::Seq.max(), "seq")
+        .group_by(entry::Column::JobId)
+        .into_tuple::<(Uuid, i32)>()
+        .all(db)
+        .await?
+        .into_iter()
+        .collect();
+    Ok(ids.iter().filter(|id| known.get(id).copied() != Some(written.get(id).copied().unwrap_or(0))).copied().collect())
+}
+
+/// The last entries of the page with their authors.
+async fn last_said(db: &Connection, ids: impl Iterator<Item = Uuid>) -> Result<HashMap<Uuid, Entry>, StoreError> {
+    let rows = entry::Entity::load().filter(entry::Column::Id.is_in(ids)).with(user::Entity).all(db).await?;
+    Ok(rows.into_iter().map(|row| (row.id, Entry::of_row(row))).collect())
+}
+
+fn one(mut row: job::ModelEx, last: &mut HashMap<Uuid, Entry>) -> Option<Row> {
+    let (summary, vehicle) = (row.summary.take()?, row.vehicle.into_option()?);
+    let judged = summary.judged_seq == Some(summary.seq);
+    let last = summary.last_entry.and_then(|id| last.remove(&id));
+    let (last, last_by) = last.map_or((None, String::new()), |entry| (Some(entry.body), entry.author_name));
+    Some(Row {
+        number: row.number,
+        tag: vehicle.tag,
+        description: vehicle.description,
+        complaint: row.complaint,
+        stage: Stage::parse(&summary.stage)?,
+        flag: Word::ALL.into_iter().find(|(_, id)| *id == summary.flag)?.0,
+        verdict: summary
+            .verdict
+            .filter(|_| judged)
+            .and_then(|id| Decision::ALL.into_iter().find(|(_, known)| **known == *id))
+            .map(|(d, _)| d),
+        leader: summary.leader.zip(summary.leader_odds).filter(|_| judged),
+        on_it: summary.on_it,
+        last,
+        last_by,
+        last_at: summary.last_at,
+    })
+}

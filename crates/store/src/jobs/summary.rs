@@ -1,0 +1,167 @@
+//! What the board tells of a job, kept beside the ledger.
+//!
+//! Where it is, may it run, who wrote what last: written in the transaction of every entry. Verdict and leader need the engine's draws, which take longer than a
+//! job's row may be held: whoever shows the job has them at hand, and notes them for the entry that they were made of ([`judged`]). A later entry makes them unknown again.
+use super::{Body, Job, whole};
+use crate::entity::{job, summary as table};
+use crate::{Connection, StoreError, Viewer};
+use sea_orm::ActiveValue::Set;
+use sea_orm::sea_query::OnConflict;
+use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
+use uuid::Uuid;
+use velvet_dial_core::case::Case;
+use velvet_dial_core::flag::{self, Word};
+use velvet_dial_core::limits::Decision;
+use velvet_dial_core::stage::{Stage, where_it_is};
+
+/// A job nobody has written in.
+pub(super) fn of_new(row: &job::Model) -> table::ActiveModel {
+    table::ActiveModel {
+        job_id: Set(row.id),
+        shop_id: Set(row.shop_id),
+        number: Set(row.number),
+        closed_at: Set(row.closed_at),
+        seq: Set(0),
+        stage: Set(Stage::Intake.id().to_owned()),
+        verdict: Set(None),
+        flag: Set(Word::MayRun.id().to_owned()),
+        flag_rule: Set(None),
+        last_entry: Set(None),
+        last_by: Set(None),
+        last_at: Set(row.opened_at),
+        on_it: Set(None),
+        leader: Set(None),
+        leader_odds: Set(None),
+        judged_seq: Set(None),
+    }
+}
+
+fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
+    let case: Case = job.case();
+    // An overruling ends by itself, and the word stays the same under it.
+    let flag = flag::flag(&case, None);
+    let last = job.entries.last();
+    let on_it = job.particulars().on_it;
+    table::ActiveModel {
+        job_id: Set(job.head.id),
+        shop_id: Set(shop),
+        number: Set(job.head.number),
+        closed_at: Set(job.closing().map(|closing| closing.written_at)),
+        seq: Set(job.seq()),
+        stage: Set(where_it_is(&case).id().to_owned()),
+        verdict: Set(None),
+        flag: Set(flag.word.id().to_owned()),
+        flag_rule: Set(flag.rule.map(str::to_owned)),
+        last_entry: Set(last.map(|entry| entry.id)),
+        last_by: Set(last.map(|entry| entry.author)),
+        last_at: Set(last.map_or(job.head.opened_at, |entry| entry.written_at)),
+        on_it: Set(on_it.map(|(_, name)| name)),
+        leader: Set(None),
+        leader_odds: Set(None),
+        judged_seq: Set(None),
+    }
+}
+
+/// Makes the summaries of some jobs anew from their ledgers. Whoever calls it holds the jobs' rows, or makes good for a server that wrote none.
+pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
+    let rows: Vec<table::ActiveModel> = whole(db, viewer, jobs).await?.iter().map(|job| of(job, viewer.shop)).collect();
+    if rows.is_empty() {
+        return Ok(());
+    }
+    let all = table::Column::JobId;
+    let changed = OnConflict::column(all)
+        .update_columns([
+            table::Column::ClosedAt,
+            table::Column::Seq,
+            table::Column::Stage,
+            table::Column::Verdict,
+            table::Column::Flag,
+            table::Column::FlagRule,
+            table::Column::LastEntry,
+            table::Column::LastBy,
+            table::Column::LastAt,
+            table::Column::OnIt,
+            table::Column::Leader,
+            table::Column::LeaderOdds,
+            table::Column::JudgedSeq,
+        ])
+        .to_owned();
+    table::Entity::insert_many(rows).on_conflict(changed).exec_without_returning(db).await?;
+    Ok(())
+}
+
+/// What a diagnosis says of a job.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Judged {
+    /// The last entry it was made of.
+    pub seq: i32,
+    /// The verdict: after the repair when it was read again, else before.
+    pub verdict: Decision,
+    /// The cause that leads, and its odds.
+    pub leader: Option<(String, f64)>,
+}
+
+/// Notes what a diagnosis says, as long as nothing was written since.
+pub async fn judged(db: &Connection, viewer: &Viewer, job: Uuid, judged: &Judged) -> Result<(), StoreError> {
+    let (leader, odds) = judged.leader.clone().unzip();
+    let noted = table::ActiveModel {
+        verdict: Set(Some(judged.verdict.id().to_owned())),
+        leader: Set(leader),
+        leader_odds: Set(odds),
+        judged_seq: Set(Some(judged.seq)),
+        ..Default::default()
+    };
+    let still = table::Entity::update_many()
+        .set(noted)
+        .filter(table::Column::JobId.eq(job))
+        .filter(table::Column::ShopId.eq(viewer.shop))
+        .filter(table::Column::Seq.eq(judged.seq));
+    still.exec(db).await?;
+    Ok(())
+}
+
+/// Makes the summaries of the open jobs of an engine anew, or of all open jobs of the shop: something they are judged by was changed.
+pub async fn resummarise(db: &impl ConnectionTrait, viewer: &Viewer, engine: Option<Uuid>) -> Result<(), StoreError> {
+    let mut open = job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).filter(job::Column::ClosedAt.is_null());
+    if let Some(engine) = engine {
+        open = open.filter(job::Column::EngineId.eq(engine));
+    }
+    let ids: Vec<Uuid> = open.select_only().column(job::Column::Id).into_tuple().all(db).await?;
+    for some in ids.chunks(AT_ONCE) {
+        follow(db, viewer, some).await?;
+    }
+    Ok(())
+}
+
+/// Jobs held in memory at once while many are made anew.
+const AT_ONCE: usize = 64;
+
+/// Makes every summary of a shop anew from the ledgers; how many.
+pub async fn rebuild(db: &Connection, viewer: &Viewer) -> Result<usize, StoreError> {
+    let ids: Vec<Uuid> = job::Entity::find()
+        .filter(job::Column::ShopId.eq(viewer.shop))
+        .order_by_asc(job::Column::Number)
+        .select_only()
+        .column(job::Column::Id)
+        .into_tuple()
+        .all(db)
+        .await?;
+    for some in ids.chunks(AT_ONCE) {
+        follow(db, viewer, some).await?;
+    }
+    Ok(ids.len())
+}
+
+impl Job {
+    /// True when the board does not know what a diagnosis of this job says.
+    pub fn unjudged(&self) -> bool {
+        self.judged_seq != Some(self.seq())
+    }
+
+    /// The last word said before an entry about the same thing: what an undone correction brings back.
+    pub fn said_before(&self, id: Uuid) -> Option<&Body> {
+        let undone = self.entries.iter().find(|entry| entry.id == id)?;
+        let before = self.entries.iter().find(|entry| Some(entry.id) == undone.supersedes)?;
+        (before.body.kind() == undone.body.kind()).then_some(&before.body)
+    }
+}

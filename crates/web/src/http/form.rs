@@ -1,0 +1,305 @@
+//! Forms: one list of what a form asks, by which it is read, kept, complained of and drawn.
+use super::Slip;
+use actix_web::HttpResponse;
+use actix_web::cookie::time::Duration;
+use actix_web::cookie::{Cookie, SameSite};
+use actix_web::http::header::LOCATION;
+use chrono::NaiveDate;
+use std::collections::HashMap;
+use velvet_dial_core::field::{self, Field};
+use velvet_dial_core::unit::Pressure;
+
+/// What a browser sent.
+pub type Sent = HashMap<String, String>;
+
+/// A form.
+#[derive(Debug)]
+pub struct Form {
+    /// Its name, in drafts and ids.
+    pub name: &'static str,
+    /// What it asks, in order.
+    pub asks: &'static [Ask],
+}
+
+/// One question.
+#[derive(Debug, Clone, Copy)]
+pub struct Ask {
+    /// Name in the form.
+    pub name: &'static str,
+    /// On the screen.
+    pub label: &'static str,
+    /// Beside it; of a pressure the unit stands there.
+    pub hint: &'static str,
+    /// What is right.
+    pub kind: Kind,
+}
+
+/// What is right for a question.
+#[derive(Debug, Clone, Copy)]
+pub enum Kind {
+    /// A text of at most so many characters; may be empty.
+    Text(usize),
+    /// A text that must be there, with what is said when it is not.
+    Needed(usize, &'static str),
+    /// A longer text.
+    Lines(usize),
+    /// A longer text that must be there, with what is said when it is not.
+    NeededLines(usize, &'static str),
+    /// A number of the table.
+    Number(&'static Field),
+    /// A number that may be left empty.
+    NumberOrNone(&'static Field),
+    /// A pressure in the form's unit.
+    Pressure(&'static Field),
+    /// A pressure that may be left empty.
+    PressureOrNone(&'static Field),
+    /// A day, or nothing.
+    Day,
+    /// One of a list; the choices stand in the page.
+    Choice,
+    /// Yes or nothing.
+    Tick,
+    /// Goes along unseen.
+    Hidden,
+}
+
+/// A choice of a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Choice {
+    /// In the form.
+    pub id: String,
+    /// On the screen.
+    pub label: String,
+}
+
+impl Choice {
+    /// From the words of a closed list.
+    pub fn all<T>(of: &[(T, &'static str, &'static str)]) -> Vec<Self> {
+        of.iter().map(|(_, id, label)| Self { id: (*id).to_owned(), label: (*label).to_owned() }).collect()
+    }
+
+    /// The same behind “not known”.
+    pub fn all_or_unknown<T>(of: &[(T, &'static str, &'static str)]) -> Vec<Self> {
+        let unknown = Self { id: String::new(), label: "not known".to_owned() };
+        std::iter::once(unknown).chain(Self::all(of)).collect()
+    }
+}
+
+impl Ask {
+    pub const fn new(name: &'static str, label: &'static str, hint: &'static str, kind: Kind) -> Self {
+        Self { name, label, hint, kind }
+    }
+
+    /// Of a number of the table: its key, its label and its unit.
+    pub const fn number(field: &'static Field) -> Self {
+        Self::new(field.key, field.label, field.unit, Kind::Number(field))
+    }
+}
+
+/// Sends the browser on, and tells it which draft was taken: a form that is sent without script has no other way to learn that.
+pub fn taken(draft: &str, to: &str) -> HttpResponse {
+    let told = Cookie::build("vd_taken", draft.to_owned()).path("/").same_site(SameSite::Lax).max_age(Duration::minutes(5)).finish();
+    HttpResponse::SeeOther().cookie(told).insert_header((LOCATION, to)).finish()
+}
+
+/// A form being read: everything typed is kept, and what is wrong is noted.
+pub struct Read<'a> {
+    form: &'static Form,
+    sent: &'a Sent,
+    unit: Pressure,
+    /// What was typed, and what is wrong with it.
+    pub slip: Slip,
+}
+
+impl<'a> Read<'a> {
+    /// Keeps all that was typed. Pressures are in the unit that travels with the form, whatever the switch says when it arrives.
+    pub fn of(form: &'static Form, sent: &'a Sent, liked: Pressure) -> Self {
+        let unit = sent.get("unit").and_then(|unit| Pressure::parse(unit)).unwrap_or(liked);
+        let mut slip = Slip::of(form.name);
+        for ask in form.asks {
+            slip.keep(ask.name, sent.get(ask.name).map_or("", String::as_str));
+        }
+        Self { form, sent, unit, slip }
+    }
+
+    fn typed(&self, name: &str) -> &'a str {
+        self.sent.get(name).map_or("", String::as_str)
+    }
+
+    fn kind(&self, name: &str) -> Kind {
+        self.form.asks.iter().find(|ask| ask.name == name).map_or(Kind::Hidden, |ask| ask.kind)
+    }
+
+    fn label(&self, name: &str) -> &'static str {
+        self.form.asks.iter().find(|ask| ask.name == name).map_or("", |ask| ask.label)
+    }
+
+    /// A text within its length; empty where it is wrong.
+    pub fn text(&mut self, name: &'static str) -> String {
+        let (kind, label, typed) = (self.kind(name), self.label(name), self.typed(name));
+        let (most, missing) = match kind {
+            Kind::Needed(most, missing) | Kind::NeededLines(most, missing) => (most, Some(missing)),
+            Kind::Text(most) | Kind::Lines(most) => (most, None),
+            _ => (200, None),
+        };
+        let taken = self.slip.take(name, field::text(label, typed, most));
+        if let (Some(missing), Some("")) = (missing, taken.as_deref()) {
+            self.slip.wrong(name, format!("{label}: {missing}"));
+        }
+        taken.unwrap_or_default()
+    }
+
+    /// A number; none where it is wrong, or left empty where it may be.
+    pub fn number(&mut self, name: &'static str) -> Option<f64> {
+        let (typed, unit) = (self.typed(name), self.unit);
+        let empty = typed.trim().is_empty();
+        let read = match self.kind(name) {
+            Kind::NumberOrNone(_) | Kind::PressureOrNone(_) if empty => return None,
+            Kind::Number(field) | Kind::NumberOrNone(field) => field.parse(typed),
+            Kind::Pressure(field) | Kind::PressureOrNone(field) => field.parse_pressure(typed, unit),
+            _ => return None,
+        };
+        self.slip.take(name, read)
+    }
+
+    /// A day; none where it is wrong or left empty.
+    pub fn day(&mut self, name: &'static str) -> Option<NaiveDate> {
+        let typed = self.typed(name).trim();
+        if typed.is_empty() {
+            return None;
+        }
+        let label = self.label(name);
+        let read = typed.parse::<NaiveDate>();
+        self.slip.take(name, read.map_err(|_| format!("{label}: write the day as year-month-day, for example 2026-03-01.")))
+    }
+
+    /// One of a closed list, or nothing.
+    pub fn choice<T: Copy>(&self, name: &str, of: &[(T, &'static str, &'static str)]) -> Option<T> {
+        let typed = self.typed(name);
+        of.iter().find(|(_, id, _)| *id == typed).map(|(value, ..)| *value)
+    }
+
+    /// What was chosen or sent along.
+    pub fn raw(&self, name: &str) -> &'a str {
+        self.typed(name)
+    }
+
+    /// Ticked.
+    pub fn ticked(&self, name: &str) -> bool {
+        !self.typed(name).is_empty()
+    }
+
+    /// The unit its pressures were typed in.
+    pub fn unit(&self) -> Pressure {
+        self.unit
+    }
+
+    /// Everything it asks, as it was sent, with its unit: what sends it once more.
+    pub fn fields(&self) -> Vec<(String, String)> {
+        let asked = self.form.asks.iter().map(|ask| (ask.name.to_owned(), self.typed(ask.name).to_owned()));
+        asked.chain([("unit".to_owned(), self.unit.label().to_owned())]).collect()
+    }
+}
+
+/// A question as it is drawn.
+pub struct Drawn {
+    pub id: String,
+    pub name: &'static str,
+    pub label: &'static str,
+    pub hint: String,
+    pub value: String,
+    pub problem: Option<String>,
+    pub input: Input,
+}
+
+/// How it is answered.
+pub enum Input {
+    Line,
+    Number,
+    Lines,
+    Select(Vec<Choice>),
+    Tick,
+    Hidden,
+}
+
+impl Form {
+    /// The questions with what was typed and what is wrong. `choices` gives a list's, and its first answer where nothing was typed.
+    pub fn draw(&self, slip: &Slip, unit: Pressure, choices: impl Fn(&str) -> Vec<Choice>) -> Vec<Drawn> {
+        self.asks.iter().map(|ask| self.draw_one(ask, slip, unit, &choices)).collect()
+    }
+
+    fn draw_one(&self, ask: &Ask, slip: &Slip, unit: Pressure, choices: &impl Fn(&str) -> Vec<Choice>) -> Drawn {
+        let (input, hint) = match ask.kind {
+            Kind::Text(_) | Kind::Needed(..) | Kind::Day => (Input::Line, ask.hint),
+            Kind::Lines(_) | Kind::NeededLines(..) => (Input::Lines, ask.hint),
+            Kind::Number(_) | Kind::NumberOrNone(_) => (Input::Number, ask.hint),
+            Kind::Pressure(_) | Kind::PressureOrNone(_) => (Input::Number, unit.label()),
+            Kind::Choice => (Input::Select(choices(ask.name)), ask.hint),
+            Kind::Tick => (Input::Tick, ask.hint),
+            Kind::Hidden => (Input::Hidden, ""),
+        };
+        Drawn {
+            id: format!("{}-{}", self.name, ask.name),
+            name: ask.name,
+            label: ask.label,
+            hint: hint.to_owned(),
+            value: slip.typed(self.name, ask.name).to_owned(),
+            problem: slip.problem(self.name, ask.name).map(str::to_owned),
+            input,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    static ALL: Form = Form {
+        name: "all",
+        asks: &[
+            Ask::new("name", "Name", "", Kind::Needed(10, "nothing typed yet.")),
+            Ask::new("note", "Note", "", Kind::Text(5)),
+            Ask::number(&field::RPM),
+            Ask::new("limit", "Limit", "", Kind::PressureOrNone(&field::PRESSURE)),
+            Ask::new("from", "From", "", Kind::Day),
+            Ask::new("yes", "Yes", "", Kind::Tick),
+        ],
+    };
+
+    /// Every question is kept, and complained of, by its own kind; what is drawn is what was typed.
+    #[test]
+    fn what_was_typed_comes_back_with_what_is_wrong() {
+        let cases = [
+            ("name", "", Some("Name: nothing typed yet.")),
+            ("name", "Quayside", None),
+            ("note", "too long", Some("Note: 8 characters are too many; keep it to 5.")),
+            ("rpm", "fast", Some("Speed: “fast” is not a number")),
+            ("rpm", "", Some("Speed: nothing typed yet")),
+            ("limit", "", None),
+            ("limit", "99999", Some("too high")),
+            ("from", "1.3.26", Some("From: write the day as year-month-day")),
+            ("from", "2026-03-01", None),
+        ];
+        for (name, typed, complaint) in cases {
+            let sent: Sent = [(name.to_owned(), typed.to_owned())].into();
+            let mut read = Read::of(&ALL, &sent, Pressure::Kpa);
+            let _ = (read.text("name"), read.text("note"), read.number("rpm"), read.number("limit"), read.day("from"));
+            let drawn = ALL.draw(&read.slip, Pressure::Kpa, |_| Vec::new());
+            let field = drawn.iter().find(|field| field.name == name).map(|field| (field.value.as_str(), field.problem.clone()));
+            let Some((value, problem)) = field else { panic!("{name} is not drawn") };
+            assert_eq!(value, typed);
+            match complaint {
+                Some(complaint) => assert!(problem.as_deref().is_some_and(|said| said.contains(complaint)), "{name} {typed}: {problem:?}"),
+                None => assert_eq!(problem, None, "{name} {typed}"),
+            }
+        }
+    }
+
+    #[test]
+    fn a_pressure_is_in_the_unit_that_travels_with_the_form() {
+        let sent: Sent = [("limit".to_owned(), "60".to_owned()), ("unit".to_owned(), "psi".to_owned())].into();
+        let mut read = Read::of(&ALL, &sent, Pressure::Kpa);
+        assert_eq!(read.number("limit").map(f64::round), Some(414.0));
+        assert!(read.fields().contains(&("unit".to_owned(), "psi".to_owned())));
+    }
+}

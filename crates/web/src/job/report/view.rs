@@ -1,0 +1,232 @@
+//! A record as the report shows it: in a unit, by the shop's clock, with the year.
+use crate::ui::picture::map::{self, Limit, Map, Mark, Scene};
+use crate::ui::show;
+use crate::ui::words::{flag_class, limit_words, point_words};
+use chrono::{DateTime, Utc};
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::flag::Word;
+use velvet_dial_core::limits::{Decision, Sheet};
+use velvet_dial_core::record::{COLD_C, Judged, ReadingSaid, Record};
+use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_store::zone::Zone;
+
+/// What the page shows.
+pub struct Report {
+    pub shop: String,
+    pub number: i64,
+    pub opened: String,
+    pub closed: String,
+    pub tag: String,
+    pub description: String,
+    pub engine: String,
+    pub complaint: String,
+    pub customer: String,
+    pub odometer: String,
+    pub on_it: String,
+    /// The flag, when it is not at rest.
+    pub flag: Option<Flag>,
+    pub plain: Vec<String>,
+    pub repairs: Vec<Repair>,
+    pub pairs: Vec<Pair>,
+    pub source: String,
+    pub rule_of_thumb: bool,
+    pub verdict: Said,
+    pub map: Map,
+    pub readings: Vec<Reading>,
+    pub instruments: Vec<String>,
+    pub recordings: Vec<Recording>,
+    pub log: Vec<Line>,
+    pub knowledge: String,
+}
+
+pub struct Flag {
+    pub class: &'static str,
+    pub word: &'static str,
+    pub why: String,
+    pub instead: String,
+}
+
+/// A number or nothing, and what it says.
+pub struct Said {
+    pub text: String,
+    pub decision: &'static str,
+    pub word: &'static str,
+}
+
+pub struct Repair {
+    pub cause: String,
+    pub done: String,
+    pub follow_up: String,
+    pub who: String,
+}
+
+pub struct Pair {
+    pub place: String,
+    pub limit: String,
+    pub before: Option<Said>,
+    pub after: Option<Said>,
+}
+
+pub struct Reading {
+    pub phase: &'static str,
+    pub place: String,
+    pub read: String,
+    pub doubt: String,
+    pub limit: String,
+    pub said: Said,
+    pub who: String,
+}
+
+pub struct Recording {
+    pub name: String,
+    pub digest: String,
+    pub also_in: Vec<i64>,
+}
+
+pub struct Line {
+    pub what: String,
+    pub who: String,
+    pub struck: bool,
+    pub reason: String,
+}
+
+/// Lays it out.
+pub fn report(record: &Record, unit: Pressure) -> Report {
+    let papers = &record.papers;
+    let zone = Zone::named(&papers.zone).unwrap_or_default();
+    let when = |at: DateTime<Utc>| show::moment_with_year(at.naive_utc(), &zone);
+    let day = |at: DateTime<Utc>| show::day(at.naive_utc(), &zone);
+    Report {
+        shop: papers.shop.clone(),
+        number: papers.number,
+        opened: day(papers.opened_at),
+        closed: papers.closed_at.map(day).unwrap_or_default(),
+        tag: papers.tag.clone(),
+        description: papers.description.clone(),
+        engine: papers.engine.clone(),
+        complaint: papers.complaint.clone(),
+        customer: papers.customer.clone(),
+        odometer: papers.odometer_km.map(|km| format!("{km:.0} km")).unwrap_or_default(),
+        on_it: papers.on_it.clone(),
+        flag: (record.flag.word != Word::MayRun).then(|| Flag {
+            class: flag_class(record.flag.word),
+            word: record.flag.word.label(),
+            why: record.flag.why.clone(),
+            instead: record.flag.instead.clone(),
+        }),
+        plain: record.plain.clone(),
+        repairs: record
+            .repairs
+            .iter()
+            .map(|repair| Repair {
+                cause: repair.cause.clone(),
+                done: repair.done.clone(),
+                follow_up: repair.follow_up.clone(),
+                who: format!("{}, {}", repair.who, when(repair.at)),
+            })
+            .collect(),
+        pairs: pairs(record, unit),
+        source: record.case.spec.as_ref().map(source).unwrap_or_default(),
+        rule_of_thumb: record.rule_of_thumb,
+        verdict: said(String::new(), record.verdict),
+        map: map::map(&scene(record), unit),
+        readings: readings(record, unit, when),
+        instruments: instruments(record, unit),
+        recordings: record
+            .recordings
+            .iter()
+            .map(|run| Recording { name: run.name.clone(), digest: run.digest.chars().take(16).collect(), also_in: run.also_in.clone() })
+            .collect(),
+        log: record
+            .log
+            .iter()
+            .map(|line| Line {
+                what: line.kpa.map_or_else(|| line.what.clone(), |kpa| format!("{} {}", show::pressure(kpa, unit), line.what)),
+                who: format!("{}, {}", line.who, when(line.at)),
+                struck: line.struck,
+                reason: line.reason.clone(),
+            })
+            .collect(),
+        knowledge: record.knowledge.clone(),
+    }
+}
+
+fn said(text: String, decision: Decision) -> Said {
+    Said { text, decision: decision.id(), word: decision.word() }
+}
+
+fn source(sheet: &Sheet) -> String {
+    sheet.in_force_from.map_or_else(|| sheet.source.clone(), |from| format!("{}, in force from {from}", sheet.source))
+}
+
+fn pairs(record: &Record, unit: Pressure) -> Vec<Pair> {
+    let say = |judged: &Judged| said(show::pressure(judged.measured_kpa, unit), judged.decision);
+    let pair = |point: &velvet_dial_core::record::PointSaid| Pair {
+        place: point_words(&point.point, point.idle),
+        limit: limit_words(point.point.min_kpa, point.point.max_kpa, unit),
+        before: point.before.as_ref().map(say),
+        after: point.after.as_ref().map(say),
+    };
+    record.points.iter().map(pair).collect()
+}
+
+fn readings(record: &Record, unit: Pressure, when: impl Fn(DateTime<Utc>) -> String) -> Vec<Reading> {
+    let of = |taken: &ReadingSaid| {
+        let reading = record.case.readings.get(taken.reading)?;
+        let estimated = if reading.oil_temp_estimated { " est." } else { "" };
+        let mut said = said(String::new(), taken.judged.decision);
+        if taken.point.is_none() {
+            said.word = "no limit";
+        }
+        Some(Reading {
+            phase: if reading.phase == Phase::After { "after" } else { "before" },
+            place: format!("{:.0} rpm · {:.0} °C{estimated} · {}", reading.rpm, reading.oil_temp_c, reading.gear.label()),
+            read: show::pressure(reading.kpa, unit),
+            doubt: show::plus_minus(taken.judged.u_kpa, unit),
+            limit: taken.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
+            said,
+            who: format!("{}, {}", taken.who, when(taken.at)),
+        })
+    };
+    let mut readings: Vec<Reading> = record.readings.iter().filter_map(of).collect();
+    readings.sort_by_key(|reading| reading.phase == "after");
+    readings
+}
+
+/// The gauges that were used.
+fn instruments(record: &Record, unit: Pressure) -> Vec<String> {
+    let used = |name: &str| record.case.readings.iter().any(|reading| reading.instrument.as_deref() == Some(name));
+    let words = |(name, gauge): (&String, &velvet_dial_core::instrument::Instrument)| {
+        let calibrated = gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
+        let (scale, class) = (show::pressure(gauge.full_scale_kpa, unit), show::plain(gauge.class_percent));
+        format!("{name}: {scale} full scale, class {class}, {calibrated}")
+    };
+    record.case.instruments.iter().filter(|(name, _)| used(name)).map(words).collect()
+}
+
+fn scene(record: &Record) -> Scene {
+    let of_sheet = |(sheet, in_force): (&Sheet, bool)| {
+        let neutral = sheet.points.iter().filter(|point| point.gear == Gear::Neutral);
+        let limits = neutral.map(move |p| Limit { rpm: p.rpm, min_kpa: p.min_kpa, max_kpa: p.max_kpa, in_force });
+        limits.collect::<Vec<_>>()
+    };
+    let others = record.other_sheets.iter().map(|sheet| (sheet, false));
+    let sheets = others.chain(record.case.spec.iter().map(|sheet| (sheet, true)));
+    let mark = |taken: &ReadingSaid| {
+        let reading = record.case.readings.get(taken.reading)?;
+        Some(Mark {
+            rpm: reading.rpm,
+            kpa: reading.kpa,
+            u_kpa: taken.judged.u_kpa,
+            cold: reading.oil_temp_c < COLD_C,
+            after: reading.phase == Phase::After,
+            oil_temp_c: reading.oil_temp_c,
+        })
+    };
+    Scene {
+        limits: sheets.flat_map(of_sheet).collect(),
+        marks: record.readings.iter().filter_map(mark).collect(),
+        ghosts: record.curves.clone(),
+        rpm_reach: 3000.0,
+    }
+}

@@ -1,0 +1,171 @@
+//! An engine's card, read and written as a form.
+use super::form::ENGINE;
+use super::{Editing, page, sheet};
+use crate::http::form::{Form, Read, Sent, taken};
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::{Liking, show};
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use uuid::Uuid;
+use velvet_dial_core::case::check_card;
+use velvet_dial_core::circuit::{
+    BlowAccess, Burns, CamFeed, Card, Cooler, HeadFeed, Layout, Port, PumpDrive, PumpKind, ReliefAccess, ReliefSenses, Rockers,
+};
+use velvet_dial_core::oil;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::library::{self, Engine};
+
+/// The form of a new engine.
+pub fn empty() -> Slip {
+    let mut slip = filled("", &Card::of(0.0, 0, 0.0, "5W-30"), Pressure::Kpa);
+    for number in ["displacement_l", "cylinders", "idle_rpm"] {
+        slip.keep(number, "");
+    }
+    slip
+}
+
+/// The form of an engine as it stands.
+pub fn of(engine: &Engine, unit: Pressure) -> Slip {
+    filled(&engine.name, &engine.card, unit)
+}
+
+fn filled(name: &str, card: &Card, unit: Pressure) -> Slip {
+    let mut slip = Slip::of(ENGINE.name);
+    let layout = &card.layout;
+    let number = |value: Option<f64>| value.map(show::plain).unwrap_or_default();
+    let pressure = |kpa: Option<f64>| kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default();
+    let tick = |yes: bool| if yes { "yes" } else { "" };
+    for (field, value) in [
+        ("name", name),
+        ("oil_grade", &card.oil_grade),
+        ("port", layout.port.id()),
+        ("pump", layout.pump.id()),
+        ("pump_drive", layout.pump_drive.id()),
+        ("cam_feed", layout.cam_feed.id()),
+        ("head_feed", layout.head_feed.map_or("", HeadFeed::id)),
+        ("rockers", layout.rockers.id()),
+        ("cooler", layout.cooler.id()),
+        ("turbo", tick(layout.turbo)),
+        ("piston_jets", tick(layout.piston_jets)),
+        ("valve_control", tick(layout.valve_control)),
+        ("relief_access", card.relief_access.map_or("", ReliefAccess::id)),
+        ("relief_senses", card.relief_senses.map_or("", ReliefSenses::id)),
+        ("blow_access", card.blow_access.map_or("", BlowAccess::id)),
+        ("fuel", card.fuel.map_or("", Burns::id)),
+        ("port_thread", card.port_thread.as_deref().unwrap_or("")),
+        ("displacement_l", &show::plain(card.displacement_l)),
+        ("cylinders", &card.cylinders.to_string()),
+        ("idle_rpm", &show::plain(card.idle_rpm)),
+        ("rated_rpm", &number(card.rated_rpm)),
+        ("relief_opens_kpa", &pressure(card.relief_opens_kpa)),
+        ("jets_open_kpa", &pressure(layout.jets_open_kpa)),
+        ("sump_off_minutes", &number(card.sump_off_minutes)),
+        ("cover_off_minutes", &number(card.cover_off_minutes)),
+        ("engine_out_minutes", &number(card.engine_out_minutes)),
+        ("worth", &number(card.worth)),
+    ] {
+        slip.keep(field, value);
+    }
+    slip
+}
+
+/// Name and card, when everything is right; else the slip says what is not.
+fn read(read: &mut Read<'_>) -> Option<(String, Card)> {
+    let name = read.text("name");
+    let displacement_l = read.number("displacement_l");
+    let cylinders = read.number("cylinders");
+    if cylinders.is_some_and(|cylinders| cylinders.fract() != 0.0) {
+        read.slip.wrong("cylinders", "Cylinders: a whole number, 1 to 16.");
+    }
+    let idle_rpm = read.number("idle_rpm");
+    read.slip.take("oil_grade", oil::typical(read.raw("oil_grade")));
+    let usual = Layout::default();
+    let layout = Layout {
+        port: read.choice("port", Port::ALL).unwrap_or(usual.port),
+        pump: read.choice("pump", PumpKind::ALL).unwrap_or(usual.pump),
+        pump_drive: read.choice("pump_drive", PumpDrive::ALL).unwrap_or(usual.pump_drive),
+        cam_feed: read.choice("cam_feed", CamFeed::ALL).unwrap_or(usual.cam_feed),
+        head_feed: read.choice("head_feed", HeadFeed::ALL),
+        rockers: read.choice("rockers", Rockers::ALL).unwrap_or(usual.rockers),
+        piston_jets: read.ticked("piston_jets"),
+        jets_open_kpa: read.number("jets_open_kpa"),
+        turbo: read.ticked("turbo"),
+        valve_control: read.ticked("valve_control"),
+        cooler: read.choice("cooler", Cooler::ALL).unwrap_or(usual.cooler),
+    };
+    let card = Card {
+        relief_opens_kpa: read.number("relief_opens_kpa"),
+        rated_rpm: read.number("rated_rpm"),
+        fuel: read.choice("fuel", Burns::ALL),
+        relief_access: read.choice("relief_access", ReliefAccess::ALL),
+        relief_senses: read.choice("relief_senses", ReliefSenses::ALL),
+        sump_off_minutes: read.number("sump_off_minutes"),
+        cover_off_minutes: read.number("cover_off_minutes"),
+        engine_out_minutes: read.number("engine_out_minutes"),
+        port_thread: Some(read.raw("port_thread").to_owned()).filter(|thread| !thread.is_empty()),
+        blow_access: read.choice("blow_access", BlowAccess::ALL),
+        worth: read.number("worth"),
+        layout,
+        ..Card::of(displacement_l?, cylinders?.round() as u32, idle_rpm?, read.raw("oil_grade"))
+    };
+    if !read.slip.is_clean() {
+        return None;
+    }
+    // What no field alone can say: a rated speed under the idle, a grade or a thread that is none.
+    if let Err(error) = check_card(&card) {
+        let field = error.path.rsplit('.').next().unwrap_or_default();
+        read.slip.wrong(field, error.message);
+    }
+    read.slip.is_clean().then_some((name, card))
+}
+
+const NAME_TAKEN: &str = "Engine: this name stands in the library already; give this one another.";
+
+/// Adds an engine with the first revision of its sheet.
+pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&ENGINE, &form, liking.unit);
+    let engine = read(&mut typed);
+    let sheet = sheet::read(&form, liking.unit);
+    let again = |engine: Slip, sheet: Slip| Editing {
+        unit: Some(typed.unit()),
+        engine: Some((None, engine)),
+        new_sheet: Some(sheet),
+        ..Editing::default()
+    };
+    let (Some((name, card)), Ok(sheet)) = (engine, &sheet) else {
+        let sheet = sheet.map_or_else(|slip| slip, |read| read.slip);
+        return page(&app, &who.0, liking, again(typed.slip.clone(), sheet), StatusCode::UNPROCESSABLE_ENTITY).await;
+    };
+    if library::add_engine_with(&app.db, &who.0, (&name, &card), sheet.sheet.as_ref()).await?.is_none() {
+        let mut slip = typed.slip.clone();
+        slip.wrong("name", NAME_TAKEN);
+        return page(&app, &who.0, liking, again(slip, sheet.slip.clone()), StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    Ok(home(&ENGINE, &form, liking))
+}
+
+/// Changes an engine's name and card.
+pub async fn change(
+    app: web::Data<App>,
+    who: SignedIn,
+    liking: Liking,
+    path: web::Path<Uuid>,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&ENGINE, &form, liking.unit);
+    if let Some((name, card)) = read(&mut typed) {
+        if library::change_engine(&app.db, &who.0, *path, &name, &card).await? {
+            return Ok(home(&ENGINE, &form, liking));
+        }
+        typed.slip.wrong("name", NAME_TAKEN);
+    }
+    let editing = Editing { unit: Some(typed.unit()), engine: Some((Some(*path), typed.slip)), ..Editing::default() };
+    page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+}
+
+/// Back to the list; the draft of the form, which is kept by unit, was taken.
+pub(super) fn home(of: &Form, form: &Sent, liking: Liking) -> HttpResponse {
+    let unit = form.get("unit").and_then(|unit| Pressure::parse(unit)).unwrap_or(liking.unit);
+    taken(&format!("{}-{}", of.name, unit.label()), "/library")
+}

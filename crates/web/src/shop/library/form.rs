@@ -1,0 +1,121 @@
+//! What the library's forms ask, each once.
+use crate::http::form::{Ask, Choice, Form, Kind};
+use velvet_dial_core::calculator::threads;
+use velvet_dial_core::circuit::{
+    BlowAccess, Burns, CamFeed, Cooler, HeadFeed, Port, PumpDrive, PumpKind, ReliefAccess, ReliefSenses, Rockers,
+};
+use velvet_dial_core::field;
+use velvet_dial_core::instrument;
+use velvet_dial_core::oil;
+use velvet_dial_core::unit::Gear;
+
+const FIND_AGAIN: &str = "nothing typed yet; it is how you find it again.";
+
+/// An engine's card: every key of the case file.
+pub static ENGINE: Form = Form {
+    name: "engine",
+    asks: &[
+        Ask::new("name", "Engine", "a name to find it by", Kind::Needed(120, FIND_AGAIN)),
+        Ask::number(&field::DISPLACEMENT),
+        Ask::number(&field::CYLINDERS),
+        Ask::number(&field::IDLE),
+        Ask::new("oil_grade", "Oil grade of the sheet", "", Kind::Choice),
+        Ask::new("port", "Gauge sits", "", Kind::Choice),
+        Ask::new("pump_drive", "Pump drive", "", Kind::Choice),
+        Ask::new("rockers", "Top end", "", Kind::Choice),
+        Ask::new("turbo", "turbocharger", "", Kind::Tick),
+        Ask::new("piston_jets", "piston jets", "", Kind::Tick),
+        Ask::new("valve_control", "hydraulic valve control", "", Kind::Tick),
+        Ask::new("cooler", "Oil cooler", "", Kind::Choice),
+        Ask::new("relief_opens_kpa", "Relief opens at", "", Kind::PressureOrNone(&field::RELIEF)),
+        Ask::new("jets_open_kpa", "Jets open at", "", Kind::PressureOrNone(&field::JETS)),
+        Ask::new("pump", "Pump", "", Kind::Choice),
+        Ask::new("cam_feed", "Cam bearings fed", "", Kind::Choice),
+        Ask::new("head_feed", "Head fed", "", Kind::Choice),
+        Ask::new("relief_access", "Relief reached from", "", Kind::Choice),
+        Ask::new("relief_senses", "Relief senses", "", Kind::Choice),
+        Ask::new("blow_access", "Gallery blown through", "", Kind::Choice),
+        Ask::new("fuel", "Burns", "", Kind::Choice),
+        Ask::new("rated_rpm", "Rated speed", "rpm", Kind::NumberOrNone(&field::RATED)),
+        Ask::new("port_thread", "Thread of the port", "", Kind::Choice),
+        Ask::new("sump_off_minutes", "Sump off takes", "min", Kind::NumberOrNone(&field::SUMP_OFF)),
+        Ask::new("cover_off_minutes", "Front cover off takes", "min", Kind::NumberOrNone(&field::COVER_OFF)),
+        Ask::new("engine_out_minutes", "Engine out takes", "min", Kind::NumberOrNone(&field::ENGINE_OUT)),
+        Ask::new("worth", "Worth to its owner", "in your money", Kind::NumberOrNone(&field::WORTH)),
+    ],
+};
+
+/// The head of a sheet; its lines are [`LINE`].
+pub static SHEET: Form = Form {
+    name: "sheet",
+    asks: &[
+        Ask::new("source", "Source", "document and revision", Kind::Text(200)),
+        Ask::new("in_force_from", "In force from", "year-month-day", Kind::Day),
+        Ask::new("sure", "it stands so on the sheet", "", Kind::Tick),
+    ],
+};
+
+/// Lines that the form has room for.
+pub const LINES: usize = 8;
+
+/// Names of a line's fields, by its place from 1.
+pub fn line(place: usize) -> [String; 5] {
+    ["rpm", "temp", "gear", "min", "max"].map(|name| format!("{name}{place}"))
+}
+
+/// A gauge.
+pub static GAUGE: Form = Form {
+    name: "gauge",
+    asks: &[
+        Ask::new("name", "Gauge", "a name to find it by", Kind::Needed(120, FIND_AGAIN)),
+        Ask::new("kind", "Kind", "", Kind::Choice),
+        Ask::new("full_scale", "Full scale", "", Kind::Pressure(&field::FULL_SCALE)),
+        Ask::number(&field::CLASS),
+        Ask::new("graduation", "Mark every", "", Kind::Pressure(&field::GRADUATION)),
+        Ask::new("calibrated_on", "Calibrated on", "year-month-day", Kind::Day),
+    ],
+};
+
+/// The shop itself.
+pub static SHOP: Form = Form {
+    name: "shop",
+    asks: &[
+        Ask::new("name", "Shop", "as the report names it", Kind::Needed(120, "nothing typed yet; the report names it.")),
+        Ask::new(
+            "zone",
+            "Time zone",
+            "as the zone database names it, for example Europe/Lisbon",
+            Kind::Needed(60, "nothing typed yet; UTC will do."),
+        ),
+        Ask::new("opens", "Opens", "hour:minute", Kind::Text(5)),
+        Ask::new("closes", "Closes", "hour:minute", Kind::Text(5)),
+        Ask::new("labour_rate", "An hour of work", "in your money", Kind::NumberOrNone(&field::LABOUR)),
+        Ask::new("money", "Money", "three letters", Kind::Text(3)),
+    ],
+};
+
+/// What the lists offer.
+pub fn choices(name: &str) -> Vec<Choice> {
+    let same = |text: &str| Choice { id: text.to_owned(), label: text.to_owned() };
+    match name {
+        "oil_grade" => oil::grades().iter().map(|grade| same(&grade.grade)).collect(),
+        "port" => Choice::all(Port::ALL),
+        "pump" => Choice::all(PumpKind::ALL),
+        "pump_drive" => Choice::all(PumpDrive::ALL),
+        "cam_feed" => Choice::all(CamFeed::ALL),
+        "rockers" => Choice::all(Rockers::ALL),
+        "cooler" => Choice::all(Cooler::ALL),
+        "head_feed" => Choice::all_or_unknown(HeadFeed::ALL),
+        "relief_access" => Choice::all_or_unknown(ReliefAccess::ALL),
+        "relief_senses" => Choice::all_or_unknown(ReliefSenses::ALL),
+        "blow_access" => Choice::all_or_unknown(BlowAccess::ALL),
+        "fuel" => Choice::all_or_unknown(Burns::ALL),
+        "port_thread" => {
+            let unknown = Choice { id: String::new(), label: "not known".to_owned() };
+            std::iter::once(unknown).chain(threads().iter().map(|thread| same(&thread.name))).collect()
+        }
+        "kind" => Choice::all(instrument::Kind::ALL),
+        "gear" => Choice::all(Gear::ALL),
+        _ => Vec::new(),
+    }
+}

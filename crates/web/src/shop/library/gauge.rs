@@ -1,0 +1,80 @@
+//! A gauge, read and written as a form.
+use super::engine::home;
+use super::form::GAUGE;
+use super::{Editing, page};
+use crate::http::form::{Read, Sent};
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::{Liking, show};
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use uuid::Uuid;
+use velvet_dial_core::instrument::{Instrument, Kind};
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::library::{self, Gauge};
+
+/// The form of a gauge as it stands.
+pub fn of(gauge: &Gauge, unit: Pressure) -> Slip {
+    let mut slip = Slip::of(GAUGE.name);
+    let card = &gauge.gauge;
+    slip.keep("name", &gauge.name);
+    slip.keep("kind", card.kind.id());
+    slip.keep("full_scale", &show::typed(card.full_scale_kpa, unit));
+    slip.keep("class_percent", &show::plain(card.class_percent));
+    slip.keep("graduation", &show::typed(card.graduation_kpa, unit));
+    slip.keep("calibrated_on", &card.calibrated_on.map(|day| day.to_string()).unwrap_or_default());
+    slip
+}
+
+fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {
+    let name = read.text("name");
+    let kind = read.choice("kind", Kind::ALL).unwrap_or(Kind::Bourdon);
+    let (full_scale_kpa, class_percent, graduation_kpa) =
+        (read.number("full_scale"), read.number("class_percent"), read.number("graduation"));
+    let calibrated_on = read.day("calibrated_on");
+    if let (Some(scale), Some(mark)) = (full_scale_kpa, graduation_kpa)
+        && mark > scale / 2.0
+    {
+        read.slip.wrong("graduation", "Mark every: more than half the full scale; enter the step between two marks.");
+    }
+    let gauge =
+        Instrument { kind, full_scale_kpa: full_scale_kpa?, class_percent: class_percent?, graduation_kpa: graduation_kpa?, calibrated_on };
+    read.slip.is_clean().then_some((name, gauge))
+}
+
+const NAME_TAKEN: &str = "Gauge: this name stands in the library already; give this one another.";
+
+/// Adds a gauge.
+pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&GAUGE, &form, liking.unit);
+    if let Some((name, gauge)) = read(&mut typed) {
+        if library::add_gauge(&app.db, &who.0, &name, &gauge).await?.is_some() {
+            return Ok(home(&GAUGE, &form, liking));
+        }
+        typed.slip.wrong("name", NAME_TAKEN);
+    }
+    again(&app, &who, liking, None, typed).await
+}
+
+/// Changes a gauge.
+pub async fn change(
+    app: web::Data<App>,
+    who: SignedIn,
+    liking: Liking,
+    path: web::Path<Uuid>,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&GAUGE, &form, liking.unit);
+    if let Some((name, gauge)) = read(&mut typed) {
+        if library::change_gauge(&app.db, &who.0, *path, &name, &gauge).await? {
+            return Ok(home(&GAUGE, &form, liking));
+        }
+        typed.slip.wrong("name", NAME_TAKEN);
+    }
+    again(&app, &who, liking, Some(*path), typed).await
+}
+
+async fn again(app: &App, who: &SignedIn, liking: Liking, gauge: Option<Uuid>, typed: Read<'_>) -> Result<HttpResponse, Failure> {
+    let editing = Editing { unit: Some(typed.unit()), gauge: Some((gauge, typed.slip)), ..Editing::default() };
+    page(app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+}

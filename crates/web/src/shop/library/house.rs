@@ -1,0 +1,73 @@
+//! What the shop says of itself: name, clock, hours, money.
+use super::engine::home;
+use super::form::SHOP;
+use super::{Editing, page};
+use crate::http::form::{Read, Sent};
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::{Liking, show};
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use chrono::{NaiveTime, Timelike};
+use velvet_dial_store::accounts::{self, Shop};
+use velvet_dial_store::zone::Zone;
+
+/// The form of the shop as it stands.
+pub fn of(shop: &Shop) -> Slip {
+    let mut slip = Slip::of(SHOP.name);
+    let clock = |minutes: i16| format!("{:02}:{:02}", minutes / 60, minutes % 60);
+    slip.keep("name", &shop.name);
+    slip.keep("zone", shop.zone.name());
+    slip.keep("opens", &shop.hours_min.map(|(opens, _)| clock(opens)).unwrap_or_default());
+    slip.keep("closes", &shop.hours_min.map(|(_, closes)| clock(closes)).unwrap_or_default());
+    slip.keep("labour_rate", &shop.labour_rate.map(show::plain).unwrap_or_default());
+    slip.keep("money", shop.money.as_deref().unwrap_or_default());
+    slip
+}
+
+fn read(read: &mut Read<'_>) -> Option<Shop> {
+    let name = read.text("name");
+    let zone = read.text("zone");
+    let zone =
+        Zone::named(&zone).ok_or_else(|| format!("Time zone: “{zone}” is not in the zone database; for example Europe/Lisbon, or UTC."));
+    let zone = read.slip.take("zone", zone);
+    let (opens, closes) = (clock(read, "opens"), clock(read, "closes"));
+    if let (Some(Some(opens)), Some(Some(closes))) = (opens, closes)
+        && opens >= closes
+    {
+        read.slip.wrong("closes", "Closes: not before it opens.");
+    }
+    if matches!((opens, closes), (Some(Some(_)), Some(None)) | (Some(None), Some(Some(_)))) {
+        read.slip.wrong("closes", "Opens and closes belong together: type both, or neither.");
+    }
+    let labour_rate = read.number("labour_rate");
+    let money = read.text("money").to_uppercase();
+    if !money.is_empty() && (money.len() != 3 || !money.chars().all(|letter| letter.is_ascii_uppercase())) {
+        read.slip.wrong("money", "Money: the three letters it is written with in lists of rates, for example EUR.");
+    }
+    let hours_min = opens.flatten().zip(closes.flatten());
+    read.slip.is_clean().then_some(Shop { name, zone: zone?, hours_min, labour_rate, money: Some(money).filter(|money| !money.is_empty()) })
+}
+
+/// Minutes after midnight; none where nothing is typed, no answer where it is wrong.
+fn clock(read: &mut Read<'_>, name: &'static str) -> Option<Option<i16>> {
+    let typed = read.text(name);
+    if typed.is_empty() {
+        return Some(None);
+    }
+    let time = NaiveTime::parse_from_str(&typed, "%H:%M")
+        .map_err(|_| format!("“{typed}” is no time of day; write hour:minute, for example 07:30."));
+    let time = read.slip.take(name, time)?;
+    i16::try_from(60 * time.hour() + time.minute()).ok().map(Some)
+}
+
+/// Changes it.
+pub async fn change(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&SHOP, &form, liking.unit);
+    if let Some(shop) = read(&mut typed) {
+        accounts::change_shop(&app.db, &who.0, &shop).await?;
+        return Ok(home(&SHOP, &form, liking));
+    }
+    let editing = Editing { shop: Some(typed.slip), ..Editing::default() };
+    page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+}

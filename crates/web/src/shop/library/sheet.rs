@@ -1,0 +1,159 @@
+//! A sheet, read and written as a form: its head and its lines.
+use super::engine::home;
+use super::form::{LINES, SHEET, choices, line};
+use super::{Editing, page};
+use crate::http::form::{Choice, Read, Sent};
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::{Liking, show};
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use uuid::Uuid;
+use velvet_dial_core::field;
+use velvet_dial_core::limits::{Point, Sheet, questionable};
+use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_store::library::{self, Revision};
+
+/// A line as it is drawn.
+pub struct Line {
+    pub cells: Vec<Cell>,
+    pub gear: String,
+    pub gear_value: String,
+    pub gears: Vec<Choice>,
+    /// Every sentence about it.
+    pub problems: Vec<String>,
+}
+
+/// A number of a line.
+pub struct Cell {
+    pub name: String,
+    pub label: &'static str,
+    pub hint: &'static str,
+    pub value: String,
+    pub bad: bool,
+}
+
+/// The lines of a form.
+pub fn lines(slip: &Slip, unit: Pressure) -> Vec<Line> {
+    (1..=LINES)
+        .map(|place| {
+            let [rpm, temp, gear, min, max] = line(place);
+            let cells = [(rpm, "Speed", "rpm"), (temp, "Oil", "°C"), (min, "At least", unit.label()), (max, "At most", unit.label())];
+            let problems = cells.iter().filter_map(|(name, ..)| slip.problem(SHEET.name, name)).map(str::to_owned).collect();
+            let cells = cells
+                .into_iter()
+                .map(|(name, label, hint)| Cell {
+                    value: slip.typed(SHEET.name, &name).to_owned(),
+                    bad: slip.problem(SHEET.name, &name).is_some(),
+                    name,
+                    label,
+                    hint,
+                })
+                .collect();
+            Line { cells, gear_value: slip.typed(SHEET.name, &gear).to_owned(), gear, gears: choices("gear"), problems }
+        })
+        .collect()
+}
+
+/// The form of a revision as it stands.
+pub fn of(revision: &Sheet, unit: Pressure) -> Slip {
+    let mut slip = Slip::of(SHEET.name);
+    slip.keep("source", &revision.source);
+    slip.keep("in_force_from", &revision.in_force_from.map(|day| day.to_string()).unwrap_or_default());
+    for (place, point) in revision.points.iter().enumerate() {
+        let [rpm, temp, gear, min, max] = line(place + 1);
+        let pressure = |kpa: Option<f64>| kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default();
+        slip.keep(&rpm, &show::plain(point.rpm));
+        slip.keep(&temp, &show::plain(point.oil_temp_c));
+        slip.keep(&gear, point.gear.id());
+        slip.keep(&min, &pressure(point.min_kpa));
+        slip.keep(&max, &pressure(point.max_kpa));
+    }
+    slip
+}
+
+/// A sheet that was read, and what was typed.
+pub struct Typed {
+    pub sheet: Option<Sheet>,
+    pub slip: Slip,
+}
+
+/// The sheet, when any of its lines was filled in and all is right; the slip says what is not.
+pub fn read(form: &Sent, liked: Pressure) -> Result<Typed, Slip> {
+    let mut read = Read::of(&SHEET, form, liked);
+    let (source, in_force_from, unit) = (read.text("source"), read.day("in_force_from"), read.unit());
+    let sure = read.ticked("sure");
+    let mut points = Vec::new();
+    for place in 1..=LINES {
+        points.extend(one_line(&mut read.slip, form, place, unit, sure));
+    }
+    if !read.slip.is_clean() {
+        return Err(read.slip);
+    }
+    let sheet = (!points.is_empty()).then_some(Sheet { source, in_force_from, points });
+    Ok(Typed { sheet, slip: read.slip })
+}
+
+fn one_line(slip: &mut Slip, form: &Sent, place: usize, unit: Pressure, sure: bool) -> Option<Point> {
+    let names = line(place);
+    let typed = |name: &str| form.get(name).map_or("", |text| text.trim());
+    for name in &names {
+        slip.keep(name, form.get(name).map_or("", String::as_str));
+    }
+    let [rpm, temp, gear, min, max] = &names;
+    if [rpm, temp, min, max].iter().all(|name| typed(name).is_empty()) {
+        return None;
+    }
+    let rpm_value = slip.take(rpm, field::RPM.parse(typed(rpm)));
+    let temp_value = slip.take(temp, field::OIL_TEMP.parse(typed(temp)));
+    let mut pressure = |name: &str| {
+        let typed = typed(name);
+        if typed.is_empty() { Ok(None) } else { slip.take(name, field::PRESSURE.parse_pressure(typed, unit)).map(Some).ok_or(()) }
+    };
+    let (Ok(min_kpa), Ok(max_kpa)) = (pressure(min), pressure(max)) else { return None };
+    match (min_kpa, max_kpa) {
+        (None, None) => slip.wrong(min, "A line of a sheet needs a least or a most pressure."),
+        (Some(least), Some(most)) if least > most => slip.wrong(min, "The least pressure is more than the most; exchange them."),
+        _ => {}
+    }
+    let gear = Gear::ALL.iter().find(|(_, id, _)| *id == typed(gear)).map_or(Gear::Neutral, |(gear, ..)| *gear);
+    let point = Point { rpm: rpm_value?, oil_temp_c: temp_value?, gear, min_kpa, max_kpa };
+    if let Some(question) = questionable(&point).filter(|_| !sure) {
+        slip.wrong(min, format!("{question} If it does stand so, tick “it stands so on the sheet” and send it once more."));
+    }
+    Some(point)
+}
+
+/// Enters a revision of an engine's sheet, or corrects one.
+pub async fn revise(
+    app: web::Data<App>,
+    who: SignedIn,
+    liking: Liking,
+    path: web::Path<Uuid>,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let corrects = form.get("corrects").filter(|key| !key.is_empty());
+    let corrects =
+        corrects.map(|key| Uuid::parse_str(key).map_err(|_| Failure::Form("the key of a sheet that is none".to_owned()))).transpose()?;
+    let slip = match read(&form, liking.unit) {
+        Ok(Typed { sheet: Some(sheet), .. }) => {
+            library::revise_sheet(&app.db, &who.0, *path, &sheet, corrects).await?;
+            return Ok(home(&SHEET, &form, liking));
+        }
+        Ok(Typed { mut slip, .. }) => {
+            slip.wrong("rpm1", "Nothing typed yet: a sheet needs at least one line.");
+            slip
+        }
+        Err(slip) => slip,
+    };
+    let unit = form.get("unit").and_then(|unit| Pressure::parse(unit));
+    let editing = Editing { unit, sheet: Some((*path, corrects, slip)), ..Editing::default() };
+    page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+}
+
+/// A revision in a line.
+pub fn words(revision: &Revision) -> String {
+    let from = revision.sheet.in_force_from.map(|from| format!(", from {from}")).unwrap_or_default();
+    let source = if revision.sheet.source.is_empty() { "sheet without a name" } else { &revision.sheet.source };
+    format!("{source}{from}, {} points", revision.sheet.points.len())
+}

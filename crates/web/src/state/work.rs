@@ -1,0 +1,99 @@
+//! Computation off the threads that serve: as many at once as there are cores, and a queue that ends.
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use thiserror::Error;
+use tokio::sync::Semaphore;
+
+/// The queue is full, or the work was cut off.
+#[derive(Debug, Error)]
+pub enum Busy {
+    /// Too many wait already.
+    #[error("too much to work out at once")]
+    Full,
+    /// A defect in what was to be worked out: it costs this answer only.
+    #[error("the computation was cut off")]
+    CutOff,
+}
+
+/// Turns at the processor.
+#[derive(Debug)]
+pub struct Work {
+    turns: Arc<Semaphore>,
+    waiting: AtomicUsize,
+}
+
+/// Those who wait at most. A diagnosis takes some ten milliseconds, so the last of them waits a second or two.
+const MOST_WAITING: usize = 200;
+
+impl Default for Work {
+    fn default() -> Self {
+        Self { turns: Arc::new(Semaphore::new(cores())), waiting: AtomicUsize::new(0) }
+    }
+}
+
+/// Cores of this machine.
+pub fn cores() -> usize {
+    std::thread::available_parallelism().map_or(2, usize::from)
+}
+
+/// One who waits: counted while it is there, also when its asker has gone.
+struct Place<'a>(&'a AtomicUsize);
+
+impl Drop for Place<'_> {
+    fn drop(&mut self) {
+        self.0.fetch_sub(1, Ordering::Relaxed);
+    }
+}
+
+impl Work {
+    /// Works something out when its turn comes.
+    ///
+    /// # Errors
+    /// [`Busy`] when too many wait already, or the work panicked.
+    pub async fn out<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+        if self.waiting.fetch_add(1, Ordering::Relaxed) >= MOST_WAITING {
+            self.waiting.fetch_sub(1, Ordering::Relaxed);
+            return Err(Busy::Full);
+        }
+        let place = Place(&self.waiting);
+        let turn = Arc::clone(&self.turns).acquire_owned().await.map_err(|_| Busy::CutOff)?;
+        drop(place);
+        // The turn goes along: an asker who leaves does not let another one in beside work that still runs.
+        let done = tokio::task::spawn_blocking(move || {
+            let done = work();
+            drop(turn);
+            done
+        });
+        done.await.map_err(|_| Busy::CutOff)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn the_queue_ends_and_a_panic_costs_one_turn() {
+        let work = Arc::new(Work::default());
+        let (open, door) = std::sync::mpsc::channel::<()>();
+        let door = Arc::new(std::sync::Mutex::new(door));
+        let asked: Vec<_> = (0..MOST_WAITING + cores() + 20)
+            .map(|_| {
+                let (work, door) = (Arc::clone(&work), Arc::clone(&door));
+                tokio::spawn(async move { work.out(move || drop(door.lock().map(|door| door.recv()))).await.is_err() })
+            })
+            .collect();
+        while work.turns.available_permits() > 0 || work.waiting.load(Ordering::Relaxed) < MOST_WAITING {
+            tokio::task::yield_now().await;
+        }
+        drop(open);
+        let mut refused = 0;
+        for one in asked {
+            refused += usize::from(one.await.unwrap_or(true));
+        }
+        assert_eq!(refused, 20);
+        assert!(matches!(work.out(|| panic!("a defect")).await, Err::<(), _>(Busy::CutOff)));
+        assert_eq!(work.out(|| 7).await.ok(), Some(7));
+        assert_eq!((work.waiting.load(Ordering::Relaxed), work.turns.available_permits()), (0, cores()));
+    }
+}
