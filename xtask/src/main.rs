@@ -1,4 +1,4 @@
-//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`. Plain std, so that it builds in a moment.
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`, `load`, `kill`. Plain std, so that it builds in a moment.
 mod assets;
 mod machine;
 
@@ -9,7 +9,9 @@ const USAGE: &str = "cargo xtask demo [--port N] [--fresh]   install what is mis
 cargo xtask test [ARGS…]                install what is missing, run every test (ARGS go to cargo test)
 cargo xtask assets [--check]            make built.css from the styles and templates, or check that it is current
 cargo xtask shots                       take docs/screenshots anew from the demo shop
-cargo xtask bench                       time the core: operating points, diagnose, orders";
+cargo xtask bench                       time the core: operating points, diagnose, orders
+cargo xtask load [ARGS…]                fill a database in var/load (20,000 jobs, 2 million entries), drive 100 people on it, print times and memory
+cargo xtask kill [--times N]            kill server and database in mid-write, count what was acknowledged against what is found";
 
 fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -21,6 +23,8 @@ fn main() -> ExitCode {
         ["assets", "--check"] => assets::check(),
         ["shots"] => shots(),
         ["bench"] => bench(),
+        ["load", rest @ ..] => load("load", rest),
+        ["kill", rest @ ..] => load("kill", rest),
         _ => Err(USAGE.to_owned()),
     };
     match done {
@@ -68,6 +72,16 @@ fn test(rest: &[&str]) -> Result<(), String> {
 
 fn bench() -> Result<(), String> {
     run(cargo().current_dir(machine::root()?).args(["bench", "--package", "velvet-dial-core", "--bench", "speed"]))
+}
+
+/// In release, as it is served: what is measured is the server and not its debug build.
+fn load(what: &str, rest: &[&str]) -> Result<(), String> {
+    machine::install(machine::SERVER)?;
+    let root = machine::root()?;
+    run(cargo().current_dir(&root).args(["build", "--release", "--bin", "velvet-dial", "--bin", "velvet-dial-load"]))?;
+    let built = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root.join("target"), Into::into).join("release");
+    let mut driver = Command::new(built.join("velvet-dial-load"));
+    run(driver.current_dir(&root).arg(what).arg("--server").arg(built.join("velvet-dial")).args(rest))
 }
 
 fn shots() -> Result<(), String> {

@@ -1,14 +1,15 @@
 //! The demo shop, from `demo/shop.toml`: loaded through the same store as everything a person enters.
+use crate::job::{judged, record};
+use crate::state::Kept;
 use chrono::{Duration, NaiveDateTime, Utc};
 use serde::Deserialize;
 use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
-use velvet_dial_core::case::{Phase, Reading, Setting, diagnose, spec_points};
+use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
-use velvet_dial_core::trace::Tracer;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Repair, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 
@@ -129,6 +130,7 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
         }
         engines.insert(&engine.name, id);
     }
+    let kept = Kept::default();
     for (i, job) in shop.job.iter().enumerate() {
         let key = format!("demo {i}");
         // Jobs of today were opened long enough ago for all their entries.
@@ -146,18 +148,25 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
         if job.capture.is_some() {
             jobs::add_capture(db, &anyone, number, "run-tug4.csv", include_bytes!("../demo/run-tug4.csv")).await?;
         }
-        entries(db, &people, number, job, at).await?;
+        entries(db, &people, &kept, number, (job, at)).await?;
+        look(db, &anyone, number, &kept, None).await?;
     }
     Ok(())
 }
 
-async fn entries(db: &Connection, people: &HashMap<&str, Viewer>, number: i64, job: &Job, opened: NaiveDateTime) -> Result<(), DemoError> {
+async fn entries(
+    db: &Connection,
+    people: &HashMap<&str, Viewer>,
+    kept: &Kept,
+    number: i64,
+    (job, opened): (&Job, NaiveDateTime),
+) -> Result<(), DemoError> {
     let mut repairs: HashMap<&str, Uuid> = HashMap::new();
     for (i, entry) in job.entries.iter().enumerate() {
         let who = people.get(entry.who.as_str()).ok_or_else(|| DemoError::Names(entry.who.clone()))?;
         let supersedes = entry.withdraw.as_ref().and_then(|cause| repairs.get(cause.as_str()).copied());
         if entry.closed {
-            close(db, who, number, &format!("demo {i}"), opened + Duration::minutes(entry.at)).await?;
+            look(db, who, number, kept, Some((&format!("demo {i}"), opened + Duration::minutes(entry.at)))).await?;
             continue;
         }
         let body = body(entry).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
@@ -204,17 +213,20 @@ fn body(entry: &Entry) -> Option<Body> {
     None
 }
 
-/// Closes a job as its screen does: with the record that it stands on.
-async fn close(db: &Connection, who: &Viewer, number: i64, key: &str, at: NaiveDateTime) -> Result<(), DemoError> {
-    let (shop, job) = (accounts::shop(db, who).await?, jobs::load(db, who, number).await?);
-    let files = jobs::captures(db, who, number).await?;
+/// Looks at a job, as somebody who opens it does: the board knows then what a diagnosis says. Closing it keeps the record that it stands on.
+async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: Option<(&str, NaiveDateTime)>) -> Result<(), DemoError> {
+    let job = jobs::load(db, who, number).await?;
     let case = job.case();
-    let tracer = Tracer::new(&case.engine, &spec_points(&case)).map_err(|error| DemoError::Names(error.to_string()))?;
+    let tracer = kept.tracer(&case).map_err(|error| DemoError::Names(error.to_string()))?;
+    let at = closing.map_or_else(|| Utc::now().naive_utc(), |(_, at)| at);
     let now = diagnose(&case, &tracer, &Setting { now: Some(at.and_utc()), ..Setting::default() });
-    let mut record = crate::job::record::record(&shop, &job, &files, (&case, &now, &tracer));
+    let Some((submit_key, at)) = closing else {
+        return Ok(jobs::judged(db, who, job.head.id, &judged(&case, &now, job.seq())).await?);
+    };
+    let (shop, files) = (accounts::shop(db, who).await?, jobs::captures(db, who, number).await?);
+    let mut record = record(&shop, &job, &files, (&case, &now, &tracer));
     record.papers.closed_at = Some(at.and_utc());
-    let closing = Closing { submit_key: key, seq: job.seq(), record: &record, at: Some(at) };
-    match jobs::close(db, who, number, &closing).await? {
+    match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, at: Some(at) }).await? {
         Closed::Stands => Ok(()),
         Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),
     }

@@ -66,10 +66,14 @@ pub async fn tell_the_board(app: &App, viewer: &Viewer, assessed: &Assessed) -> 
     if !job.unjudged() {
         return Ok(());
     }
-    let again = assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
-    let verdict = if again && assessed.now.proof.overall != Decision::NotMeasured { &assessed.now.proof } else { &assessed.now.verdict };
-    let leader = assessed.now.posterior.ranked().first().copied().filter(|_| !assessed.now.findings.is_empty());
-    let leader = leader.and_then(|index| knowledge().causes.get(index).map(|cause| (cause.id.clone(), assessed.now.posterior.of(index))));
-    let judged = Judged { seq: job.seq(), verdict: verdict.overall, leader };
-    Ok(jobs::judged(&app.db, viewer, job.head.id, &judged).await?)
+    Ok(jobs::judged(&app.db, viewer, job.head.id, &judged(&assessed.case, &assessed.now, job.seq())).await?)
+}
+
+/// What a diagnosis says of a job whose last entry is `seq`.
+pub fn judged(case: &Case, now: &Diagnosis, seq: i32) -> Judged {
+    let again = case.readings.iter().any(|reading| reading.phase == Phase::After);
+    let verdict = if again && now.proof.overall != Decision::NotMeasured { &now.proof } else { &now.verdict };
+    let leader = now.posterior.ranked().first().copied().filter(|_| !now.findings.is_empty());
+    let leader = leader.and_then(|index| knowledge().causes.get(index).map(|cause| (cause.id.clone(), now.posterior.of(index))));
+    Judged { seq, verdict: verdict.overall, leader }
 }

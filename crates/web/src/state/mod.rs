@@ -4,7 +4,7 @@ mod work;
 
 pub use work::{Busy, cores};
 
-use kept::Kept;
+pub use kept::Kept;
 use std::net::IpAddr;
 use std::path::PathBuf;
 use velvet_dial_store::Connection;

@@ -238,7 +238,11 @@ pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web
         if from.is_some_and(|revision| revision.sheet.points.len() > form::LINES) {
             return Err(Failure::Form("a sheet of more lines than the form has".to_owned()));
         }
-        let slip = from.map_or_else(|| Slip::of(SHEET.name), |revision| sheet::of(&revision.sheet, liking.unit));
+        let mut slip = from.map_or_else(|| Slip::of(SHEET.name), |revision| sheet::of(&revision.sheet, liking.unit));
+        if corrects.is_none() {
+            // A new revision has a first day of its own.
+            slip.keep("in_force_from", "");
+        }
         editing.sheet = Some((id, corrects, slip));
     }
     page(&app, &who.0, liking, editing, StatusCode::OK).await

@@ -136,9 +136,18 @@ pub async fn revise(
     let corrects =
         corrects.map(|key| Uuid::parse_str(key).map_err(|_| Failure::Form("the key of a sheet that is none".to_owned()))).transpose()?;
     let slip = match read(&form, liking.unit) {
-        Ok(Typed { sheet: Some(sheet), .. }) => {
-            library::revise_sheet(&app.db, &who.0, *path, &sheet, corrects).await?;
-            return Ok(home(&SHEET, &form, liking));
+        Ok(Typed { sheet: Some(sheet), mut slip }) => {
+            let dated = |engine: &library::Engine| engine.sheets.iter().any(|known| known.in_force_from.is_some());
+            let undated = corrects.is_none() && sheet.in_force_from.is_none() && dated(&library::engine(&app.db, &who.0, *path).await?);
+            if !undated {
+                library::revise_sheet(&app.db, &who.0, *path, &sheet, corrects).await?;
+                return Ok(home(&SHEET, &form, liking));
+            }
+            slip.wrong(
+                "in_force_from",
+                "In force from: a revision needs its first day, or it would never count beside those that have one.",
+            );
+            slip
         }
         Ok(Typed { mut slip, .. }) => {
             slip.wrong("rpm1", "Nothing typed yet: a sheet needs at least one line.");

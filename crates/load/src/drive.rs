@@ -1,0 +1,136 @@
+//! Many people on a full database.
+use crate::fill::fill;
+use crate::person::Person;
+use crate::server::Server;
+use crate::{Load, Told};
+use futures_util::future::join_all;
+use sea_orm::{ConnectionTrait, DbBackend, Statement};
+use std::time::{Duration, Instant};
+use velvet_dial_services::mariadb::MariaDb;
+use velvet_dial_store::Connection;
+
+/// Seconds between two taps of one person.
+const EVERY_S: u64 = 5;
+/// Pages asked for one after another, of each kind.
+const ASKED: usize = 60;
+
+/// Fills, serves, drives, prints.
+pub async fn run(how: &Load) -> Told<()> {
+    println!("filling {} jobs with {} entries in {} …", how.jobs, how.entries, how.data.display());
+    let start = Instant::now();
+    {
+        let private = MariaDb::start(&how.data, false)?;
+        let db = velvet_dial_store::open(&private.url()).await?;
+        fill(&db, how).await?;
+        db.close().await?;
+    }
+    println!("ready after {:.0} s", start.elapsed().as_secs_f64());
+    let server = Server::start(&how.server, &how.data)?;
+    let url = MariaDb::url_of_running(&how.data)?.ok_or("the server's database does not run")?;
+    let db = velvet_dial_store::open(&url).await?;
+    let one = Person::sign_in(&server.base, 0).await?;
+
+    one_by_one(&db, &one, how).await?;
+    println!("memory: {} MB now, {} MB at most", server.memory_mb()?.0, server.memory_mb()?.1);
+    together(&server, how).await?;
+    let (now, most) = server.memory_mb()?;
+    println!("memory: {now} MB now, {most} MB at most (asked: under 300)");
+    Ok(())
+}
+
+/// One person alone: what each page takes, and how many queries.
+async fn one_by_one(db: &Connection, one: &Person, how: &Load) -> Told<()> {
+    // Jobs that are open, each of another engine, spread over the database.
+    let step = (how.jobs / ASKED as u64).max(1);
+    let numbers: Vec<u64> = (1..=how.jobs).filter(|number| number % 100 < 40).step_by(step.max(1) as usize).take(ASKED).collect();
+    let jobs = |page: &'static str| numbers.iter().map(move |number| format!("/jobs/{number}/{page}")).collect::<Vec<_>>();
+    // The first look makes an engine's draws; it is told apart.
+    row(db, one, "job, its engine's first", &jobs("readings")).await?;
+    row(db, one, "job, warm", &jobs("readings")).await?;
+    let cold: Vec<String> = numbers.iter().map(|number| format!("/jobs/{}/readings", number + 40)).collect();
+    row(db, one, "job, first time, engine known", &cold.into_iter().take(20).collect::<Vec<_>>()).await?;
+    row(db, one, "trace, warm", &jobs("trace")).await?;
+    row(db, one, "report", &jobs("report")).await?;
+    row(db, one, "board", &vec!["/".to_owned(); ASKED]).await?;
+    row(db, one, "board, last page", &vec![format!("/?page={}", how.jobs * 40 / 100 / 60); ASKED]).await?;
+    row(db, one, "new job", &vec!["/jobs/new".to_owned(); ASKED]).await?;
+    row(db, one, "library", &vec!["/library".to_owned(); 10]).await
+}
+
+async fn row(db: &Connection, one: &Person, what: &str, paths: &[String]) -> Told<()> {
+    let (mut took, mut bytes) = (Vec::new(), 0);
+    let before = questions(db).await?;
+    for path in paths {
+        let (page, time) = one.get(path).await?;
+        took.push(time);
+        bytes += page.len();
+    }
+    // Asking for the count is a question itself.
+    let asked = (questions(db).await? - before - 1) as f64 / paths.len().max(1) as f64;
+    let kb = bytes as f64 / 1024.0 / paths.len().max(1) as f64;
+    println!("{what:32} {} · {asked:.1} queries · {kb:.0} kB", percentiles(&mut took));
+    Ok(())
+}
+
+/// Queries the database server was ever asked.
+async fn questions(db: &Connection) -> Told<u64> {
+    let sql = Statement::from_string(DbBackend::MySql, "SHOW GLOBAL STATUS LIKE 'Questions'");
+    let row = db.query_one_raw(sql).await?.ok_or("no status")?;
+    Ok(row.try_get_by_index::<String>(1)?.parse()?)
+}
+
+/// Everybody at once, a tap each in five seconds, while one asks whether the server is well.
+async fn together(server: &Server, how: &Load) -> Told<()> {
+    println!("{} people sign in …", how.people);
+    let mut people = Vec::new();
+    for number in 0..how.people {
+        people.push(Person::sign_in(&server.base, number).await?);
+    }
+    let until = Instant::now() + Duration::from_secs(how.seconds);
+    let taps = people.iter().enumerate().map(|(place, person)| async move {
+        // They do not all tap in the same moment.
+        tokio::time::sleep(Duration::from_millis(place as u64 * 1000 * EVERY_S / how.people.max(1))).await;
+        let (mut took, mut lost) = (Vec::new(), 0);
+        let job = (place as i64 % 40) + 1 + 100 * (place as i64 / 40);
+        while Instant::now() < until {
+            let next = Instant::now() + Duration::from_secs(EVERY_S);
+            match person.reading(job, 60.0 + took.len() as f64).await {
+                Some(time) => took.push(time),
+                None => lost += 1,
+            }
+            tokio::time::sleep(next.saturating_duration_since(Instant::now())).await;
+        }
+        (took, lost)
+    });
+    let health = async {
+        let mut took = Vec::new();
+        let Some(one) = people.first() else { return took };
+        while Instant::now() < until {
+            if let Ok((_, time)) = one.get("/healthz").await {
+                took.push(time);
+            }
+            tokio::time::sleep(Duration::from_millis(500)).await;
+        }
+        took
+    };
+    let (taps, mut health) = tokio::join!(join_all(taps), health);
+    let lost: usize = taps.iter().map(|(_, lost)| lost).sum();
+    let mut took: Vec<Duration> = taps.into_iter().flat_map(|(took, _)| took).collect();
+    println!(
+        "{} taps of {} people in {} s: {} (asked: p95 under 250), {lost} not taken",
+        took.len(),
+        how.people,
+        how.seconds,
+        percentiles(&mut took)
+    );
+    println!("healthz meanwhile: {}", percentiles(&mut health));
+    Ok(())
+}
+
+fn percentiles(took: &mut [Duration]) -> String {
+    took.sort();
+    let at = |share: f64| {
+        took.get((share * took.len().saturating_sub(1) as f64).round() as usize).map_or(0.0, |time| 1000.0 * time.as_secs_f64())
+    };
+    format!("p50 {:6.1} ms, p95 {:6.1} ms, most {:6.1} ms", at(0.5), at(0.95), at(1.0))
+}

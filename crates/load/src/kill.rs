@@ -1,0 +1,119 @@
+//! Kills in mid-write: whatever was acknowledged stands afterwards, once.
+use crate::person::{PASSWORD, Person};
+use crate::server::Server;
+use crate::{Kill, Told};
+use futures_util::future::join_all;
+use std::collections::HashMap;
+use std::process::Command;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::time::Duration;
+use uuid::Uuid;
+use velvet_dial_core::circuit::Card;
+use velvet_dial_services::mariadb::MariaDb;
+use velvet_dial_store::jobs::{Body, Opening};
+use velvet_dial_store::{accounts, jobs, library};
+
+/// Kills, counts, prints; an error when something acknowledged is lost or doubled.
+pub async fn run(how: &Kill) -> Told<()> {
+    let folder = std::env::temp_dir().join(format!("vd-kill-{}", Uuid::new_v4().simple()));
+    let kept = told(how, &folder).await;
+    MariaDb::remove(&folder)?;
+    std::fs::remove_dir_all(&folder).ok();
+    kept
+}
+
+async fn told(how: &Kill, folder: &std::path::Path) -> Told<()> {
+    let job = prepare(how, folder).await?;
+    // Every reading has a pressure of its own, by which it is found again.
+    let mut acknowledged: HashMap<u64, u64> = HashMap::new();
+    let mut next = 0u64;
+    for round in 0..how.times {
+        let mut server = Server::start(&how.server, folder)?;
+        let mut people = Vec::new();
+        for number in 0..how.people {
+            people.push(Person::sign_in(&server.base, number).await?);
+        }
+        let stop = AtomicBool::new(false);
+        let (from, stop) = (next, &stop);
+        let writers = people.iter().enumerate().map(|(place, person)| async move {
+            let mut taken = Vec::new();
+            for turn in 0..1000u64 {
+                if stop.load(Relaxed) {
+                    break;
+                }
+                let id = from + turn * how.people + place as u64;
+                match person.reading(job, id as f64 / 10.0).await {
+                    Some(_) => taken.push(id),
+                    None => break,
+                }
+            }
+            taken
+        });
+        let killing = async {
+            tokio::time::sleep(Duration::from_millis(150 + 37 * (round % 17))).await;
+            let done = if round % 2 == 0 { server.kill() } else { kill_database(folder).and_then(|()| server.wait().map(drop)) };
+            stop.store(true, Relaxed);
+            done
+        };
+        let (taken, killed) = tokio::join!(join_all(writers), killing);
+        killed?;
+        for id in taken.into_iter().flatten() {
+            *acknowledged.entry(id).or_default() += 1;
+            next = next.max(id + 1);
+        }
+        // Numbers that were sent and not acknowledged are not used again.
+        next += how.people;
+        println!("kill {}: {} acknowledged so far", round + 1, acknowledged.len());
+    }
+    count(how, folder, job, &acknowledged).await
+}
+
+async fn prepare(how: &Kill, folder: &std::path::Path) -> Told<i64> {
+    let private = MariaDb::start(folder, false)?;
+    let db = velvet_dial_store::open(&private.url()).await?;
+    let shop = accounts::add_shop(&db, "Shop under fire").await?;
+    let mut first = None;
+    for number in 0..how.people {
+        let name = format!("person-{number}");
+        first.get_or_insert(accounts::add_user(&db, shop, &name, &name, PASSWORD).await?.ok_or("a person twice")?);
+    }
+    let viewer = first.ok_or("nobody")?;
+    let engine = library::add_engine(&db, &viewer, "Engine", &Card::of(2.0, 4, 780.0, "5W-30")).await?.ok_or("an engine twice")?;
+    let opening = Opening { tag: "KILL 1", description: "", engine, complaint: "killed", submit_key: "k", at: None };
+    let job = jobs::open(&db, &viewer, &opening).await?;
+    db.close().await?;
+    Ok(job)
+}
+
+/// SIGKILL for the database that the server started.
+fn kill_database(folder: &std::path::Path) -> Told<()> {
+    let pid = std::fs::read_to_string(folder.join("run.pid"))?;
+    let killed = Command::new("kill").args(["-KILL", pid.trim()]).status()?;
+    if killed.success() { Ok(()) } else { Err("the database could not be killed".into()) }
+}
+
+async fn count(how: &Kill, folder: &std::path::Path, job: i64, acknowledged: &HashMap<u64, u64>) -> Told<()> {
+    let private = MariaDb::start(folder, false)?;
+    let db = velvet_dial_store::open(&private.url()).await?;
+    let viewer = accounts::one_of_each_shop(&db).await?.into_iter().next().ok_or("nobody")?;
+    let held = jobs::load(&db, &viewer, job).await?;
+    let mut found: HashMap<u64, u64> = HashMap::new();
+    for entry in &held.entries {
+        if let Body::Reading(taken) = &entry.body {
+            *found.entry((10.0 * taken.reading.kpa).round() as u64).or_default() += 1;
+        }
+    }
+    let lost = acknowledged.keys().filter(|id| !found.contains_key(id)).count();
+    let doubled = found.values().filter(|many| **many > 1).count();
+    let whole = held.entries.iter().enumerate().all(|(place, entry)| entry.seq == place as i32 + 1);
+    let board = jobs::board(&db, &viewer, 0, 10).await?;
+    let board_knows = board.open.first().is_some_and(|row| row.last_at == held.entries.last().map_or(row.last_at, |last| last.written_at));
+    db.close().await?;
+    println!(
+        "{} kills: {} acknowledged, {} found, {lost} lost, {doubled} doubled; numbered without gaps: {whole}; the board is level: {board_knows}",
+        how.times,
+        acknowledged.len(),
+        found.len()
+    );
+    if lost == 0 && doubled == 0 && whole && board_knows { Ok(()) } else { Err("what was acknowledged does not stand".into()) }
+}

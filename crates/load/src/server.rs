@@ -1,0 +1,68 @@
+//! A server as a process of its own, so that it can be measured and killed.
+use crate::Told;
+use std::io::{BufRead, BufReader};
+use std::net::TcpListener;
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+
+/// A running server.
+pub struct Server {
+    child: Child,
+    /// Where it serves.
+    pub base: String,
+}
+
+impl Server {
+    /// Starts the program on a database's folder and waits until it serves.
+    pub fn start(program: &Path, data: &Path) -> Told<Self> {
+        let listener = TcpListener::bind("127.0.0.1:0")?;
+        let port = listener.local_addr()?.port().to_string();
+        drop(listener);
+        let mut child = Command::new(program)
+            // Every person has an address of their own, as behind a proxy: signing in is slowed down by address.
+            .args(["serve", "--port", &port, "--trusted-proxy", "127.0.0.1", "--data"])
+            .arg(data)
+            .env("RUST_LOG", "error")
+            .env_remove("DATABASE_URL")
+            .stdin(Stdio::null())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()?;
+        let mut said = String::new();
+        BufReader::new(child.stdout.take().ok_or("the server says nothing")?).read_line(&mut said)?;
+        if !said.contains("serves on") {
+            child.kill()?;
+            return Err(format!("the server did not start: {said}").into());
+        }
+        Ok(Self { child, base: format!("http://127.0.0.1:{port}") })
+    }
+
+    /// Its memory, MB: now, and the most it ever had.
+    pub fn memory_mb(&self) -> Told<(u64, u64)> {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.child.id()))?;
+        let kb = |key: &str| -> Option<u64> { status.lines().find(|line| line.starts_with(key))?.split_whitespace().nth(1)?.parse().ok() };
+        kb("VmRSS:").zip(kb("VmHWM:")).map(|(now, most)| (now / 1024, most / 1024)).ok_or_else(|| "no memory in /proc".into())
+    }
+
+    /// SIGKILL.
+    pub fn kill(&mut self) -> Told<()> {
+        self.child.kill()?;
+        self.child.wait()?;
+        Ok(())
+    }
+
+    /// Waits until it has ended by itself, as it does when its database is gone; its exit code.
+    pub fn wait(&mut self) -> Told<Option<i32>> {
+        Ok(self.child.wait()?.code())
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        // Asked first, so that its database ends in order; a server that is gone already needs nothing.
+        let asked = Command::new("kill").args(["-TERM", &self.child.id().to_string()]).stderr(Stdio::null()).status();
+        if asked.is_ok_and(|asked| asked.success()) {
+            self.child.wait().ok();
+        }
+    }
+}
