@@ -232,7 +232,7 @@ impl Field {
         if text.is_empty() {
             return Err(FieldError::Empty { label: self.label, range });
         }
-        let number = text.replace(',', ".").replace(['−', '–'], "-");
+        let number = ungrouped(text).replace(',', ".").replace(['−', '–'], "-");
         if let Some((thousands, decimal)) = two_readings(text) {
             let fits = |value: f64| self.within(value * scale, String::new(), String::new()).is_ok();
             return match (fits(thousands), fits(decimal)) {
@@ -272,6 +272,18 @@ pub fn text(label: &'static str, typed: &str, limit: usize) -> Result<String, Fi
     let clean = if nothing { String::new() } else { clean.trim().to_owned() };
     let length = clean.chars().count();
     if length > limit { Err(FieldError::TooLong { label, length, limit }) } else { Ok(clean) }
+}
+
+/// A number without the spaces that part its thousands; any other text as it is.
+fn ungrouped(text: &str) -> String {
+    let mut groups = text.split([' ', '\u{a0}', '\u{202f}']);
+    let first = groups.next().unwrap_or_default();
+    let rest: Vec<&str> = groups.collect();
+    let digits = |group: &str| !group.is_empty() && group.len() <= 3 && group.bytes().all(|byte| byte.is_ascii_digit());
+    let whole = |group: &str| group.split(['.', ',']).next().is_some_and(|whole| whole.len() == 3 && digits(whole));
+    let parted =
+        rest.split_last().is_some_and(|(last, between)| whole(last) && between.iter().all(|group| group.len() == 3 && digits(group)));
+    if parted && digits(first) { text.chars().filter(|letter| !letter.is_whitespace()).collect() } else { text.to_owned() }
 }
 
 /// “1,500” may be fifteen hundred or one and a half: both, when a lone comma has one to three digits before it and three after.

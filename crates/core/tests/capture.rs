@@ -112,6 +112,8 @@ fn every_field_says_what_is_wrong_and_what_is_right() {
     // A lone comma with three digits after it: asked back where both fit, taken as the one that fits, and plain where nobody parts thousands so.
     for (field, typed, value) in [
         (&field::RPM, "1,500", None),
+        (&field::RPM, "1 500", Some(1500.0)),
+        (&field::ODOMETER, "1\u{202f}182\u{a0}400", Some(1_182_400.0)),
         (&field::PRESSURE, "2,350", None),
         (&field::RPM, "1,50", Some(1.5)),
         (&field::RPM, "0,500", Some(0.5)),
@@ -124,6 +126,9 @@ fn every_field_says_what_is_wrong_and_what_is_right() {
             Some(value) => assert_eq!(field.parse(typed), Ok(value), "{typed}"),
             None => assert!(field.parse(typed).unwrap_err().to_string().contains("may be"), "{typed}"),
         }
+    }
+    for odd in ["182 40", "1 5 0 0", "1  500", " 1 500 rpm"] {
+        assert!(field::ODOMETER.parse(odd).unwrap_err().to_string().contains("is not a number"), "{odd}");
     }
     assert_eq!(field::PRESSURE.parse_pressure("2,350", velvet_dial_core::unit::Pressure::Bar), Ok(235.0));
     for field in field::ALL {

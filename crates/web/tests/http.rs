@@ -1,63 +1,10 @@
 //! What the server refuses, what it says, and what it never says, over real HTTP.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod support;
-use reqwest::header::{COOKIE, HeaderMap, LOCATION, SET_COOKIE};
-use reqwest::{Client, RequestBuilder, Response, StatusCode, redirect};
+use reqwest::StatusCode;
+use reqwest::header::{COOKIE, SET_COOKIE};
+use support::person::{Person, location};
 use velvet_dial_testkit::HOSTILE;
-
-/// A person with a browser: a cookie jar of one cookie, and the header a browser sends of itself.
-struct Person {
-    client: Client,
-    base: String,
-    cookie: String,
-}
-
-impl Person {
-    async fn new() -> Self {
-        let client = Client::builder().redirect(redirect::Policy::none()).build().unwrap();
-        Self { client, base: support::start().await, cookie: String::new() }
-    }
-
-    async fn signed_in() -> Self {
-        let mut person = Self::new().await;
-        let answer = person.post("/sign-in", &[("name", "ines"), ("password", "brass needle")]).await;
-        assert_eq!(answer.status(), StatusCode::SEE_OTHER);
-        let cookie = answer.headers().get(SET_COOKIE).unwrap().to_str().unwrap().to_owned();
-        assert!(cookie.contains("HttpOnly") && cookie.contains("SameSite=Lax"), "{cookie}");
-        person.cookie = cookie.split(';').next().unwrap().to_owned();
-        person
-    }
-
-    fn ask(&self, request: RequestBuilder) -> RequestBuilder {
-        request.header(COOKIE, &self.cookie).header("sec-fetch-site", "same-origin")
-    }
-
-    async fn get(&self, path: &str) -> Response {
-        self.ask(self.client.get(format!("{}{path}", self.base))).send().await.unwrap()
-    }
-
-    async fn page(&self, path: &str) -> String {
-        let answer = self.get(path).await;
-        assert_eq!(answer.status(), StatusCode::OK, "{path}");
-        answer.text().await.unwrap()
-    }
-
-    async fn post(&self, path: &str, form: &[(&str, &str)]) -> Response {
-        self.ask(self.client.post(format!("{}{path}", self.base))).form(form).send().await.unwrap()
-    }
-
-    async fn upload(&self, path: &str, name: &str, bytes: Vec<u8>) -> reqwest::Result<Response> {
-        let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
-        self.ask(self.client.post(format!("{}{path}", self.base)))
-            .multipart(reqwest::multipart::Form::new().part("file", part))
-            .send()
-            .await
-    }
-}
-
-fn location(headers: &HeaderMap) -> &str {
-    headers.get(LOCATION).unwrap().to_str().unwrap()
-}
 
 /// The job that the demo shop ends with.
 const TUG4: &str = "/jobs/9";

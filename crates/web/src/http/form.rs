@@ -156,7 +156,10 @@ impl<'a> Read<'a> {
         let read = match self.kind(name) {
             Kind::NumberOrNone(_) | Kind::PressureOrNone(_) if empty => return None,
             Kind::Number(field) | Kind::NumberOrNone(field) => field.parse(typed),
-            Kind::Pressure(field) | Kind::PressureOrNone(field) => field.parse_pressure(typed, unit),
+            // A hundredth of a kPa: what was shown in another unit and is sent back unchanged is the same number again.
+            Kind::Pressure(field) | Kind::PressureOrNone(field) => {
+                field.parse_pressure(typed, unit).map(|kpa| (100.0 * kpa).round() / 100.0)
+            }
             _ => return None,
         };
         self.slip.take(name, read)

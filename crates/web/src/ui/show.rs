@@ -64,9 +64,9 @@ pub fn query_escape(path: &str) -> String {
         .collect()
 }
 
-/// A pressure as it is typed in a unit: as fine as to come back as the same number of whole kPa.
+/// A pressure as it is typed in a unit: as fine as to come back as the same hundredth of a kPa.
 pub fn typed(kpa: f64, unit: Pressure) -> String {
-    let text = format!("{:.3}", kpa / unit.kpa());
+    let text = format!("{:.4}", kpa / unit.kpa());
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 

@@ -87,10 +87,10 @@ pub static SHOP: Form = Form {
             "as the zone database names it, for example Europe/Lisbon",
             Kind::Needed(60, "nothing typed yet; UTC will do."),
         ),
-        Ask::new("opens", "Opens", "hour:minute", Kind::Text(5)),
-        Ask::new("closes", "Closes", "hour:minute", Kind::Text(5)),
+        Ask::new("opens", "Opens", "hour:minute", Kind::Text(20)),
+        Ask::new("closes", "Closes", "hour:minute", Kind::Text(20)),
         Ask::new("labour_rate", "An hour of work", "in your money", Kind::NumberOrNone(&field::LABOUR)),
-        Ask::new("money", "Money", "three letters", Kind::Text(3)),
+        Ask::new("money", "Money", "three letters", Kind::Text(20)),
     ],
 };
 
