@@ -49,6 +49,17 @@ impl Browser {
         Self { driver, _chromedriver: chromedriver, _profile: profile }
     }
 
+    /// What axe-core finds wrong with the page that stands: a line a rule, with the first place.
+    pub async fn axe(&self) -> Vec<String> {
+        const AXE: &str = include_str!("../vendor/axe-4.14.1.min.js");
+        const RUN: &str = "const done = arguments[arguments.length - 1];
+            axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa', 'best-practice'] }).then((found) =>
+                done(found.violations.map((rule) => `${rule.id} x${rule.nodes.length}, first ${rule.nodes[0].target.join(' ')}`)));";
+        self.driver.execute(AXE, vec![]).await.unwrap();
+        let found = self.driver.execute_async(RUN, vec![]).await.unwrap();
+        found.convert().unwrap()
+    }
+
     /// Ends the browser in order.
     pub async fn quit(self) {
         self.driver.clone().quit().await.unwrap();

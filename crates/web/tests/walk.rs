@@ -1,87 +1,9 @@
 //! A whole job by what is on the screen, in a real browser, and what a lost connection and a second tab do to it.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod support;
-use std::time::{Duration, Instant};
+use support::screen::{Person, until};
 use thirtyfour::prelude::*;
 use velvet_dial_testkit::Browser;
-
-/// Waits until something is so, at most a quarter of a minute.
-async fn until<F: Future<Output = bool>>(what: &str, so: impl Fn() -> F) {
-    let start = Instant::now();
-    while !so().await {
-        assert!(start.elapsed() < Duration::from_secs(15), "never: {what}");
-        tokio::time::sleep(Duration::from_millis(40)).await;
-    }
-}
-
-/// A person before the screen.
-struct Person {
-    driver: WebDriver,
-}
-
-impl Person {
-    async fn sees(&self, text: &str) {
-        until(text, || async { self.text().await.contains(text) }).await;
-    }
-
-    async fn text(&self) -> String {
-        match self.driver.find(By::Tag("body")).await {
-            Ok(body) => body.text().await.unwrap_or_default(),
-            Err(_) => String::new(),
-        }
-    }
-
-    /// Presses what carries this text.
-    async fn press(&self, text: &str) {
-        let path = format!("//*[self::button or self::a][contains(normalize-space(.), '{text}')]");
-        let start = Instant::now();
-        loop {
-            if let Ok(found) = self.driver.find(By::XPath(path.clone())).await
-                && found.scroll_into_view().await.is_ok()
-                && found.click().await.is_ok()
-            {
-                return;
-            }
-            assert!(start.elapsed() < Duration::from_secs(15), "nothing to press: {text}");
-        }
-    }
-
-    async fn fill(&self, id: &str, text: &str) {
-        let field = self.driver.find(By::Id(id)).await.unwrap();
-        field.clear().await.unwrap();
-        field.send_keys(text).await.unwrap();
-    }
-
-    /// Keys to wherever the cursor is.
-    async fn keys(&self, keys: impl Into<TypingData>) {
-        self.driver.active_element().await.unwrap().send_keys(keys).await.unwrap();
-    }
-
-    async fn sign_in(&self, base: &str) {
-        self.driver.goto(format!("{base}/sign-in")).await.unwrap();
-        self.fill("name", "ines").await;
-        self.fill("password", "brass needle").await;
-        self.press("Sign in").await;
-        self.sees("Skerry Lane Workshop").await;
-    }
-
-    /// A reading by keyboard alone, from the first field, which has the cursor.
-    async fn reading(&self, rpm: &str, oil: &str, pressure: &str) {
-        until("the first field has the cursor, empty", || async {
-            let Ok(field) = self.driver.active_element().await else { return false };
-            field.id().await.ok().flatten().as_deref() == Some("reading-rpm")
-                && field.prop("value").await.ok().flatten().as_deref() == Some("")
-        })
-        .await;
-        self.keys(rpm.to_owned() + Key::Tab).await;
-        self.keys(oil.to_owned() + Key::Tab).await;
-        self.keys(pressure.to_owned() + Key::Enter).await;
-    }
-
-    async fn leader(&self) -> String {
-        self.driver.find(By::Css("aside [id^='suspect-']")).await.unwrap().id().await.unwrap().unwrap()
-    }
-}
 
 #[tokio::test]
 async fn a_whole_job_from_sign_in_to_report() {

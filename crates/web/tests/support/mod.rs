@@ -1,6 +1,7 @@
 //! The application on a free port of this machine, with the demo shop on its own database.
 #![allow(dead_code, reason = "each test program uses its own part of this")]
 pub mod person;
+pub mod screen;
 
 use std::net::TcpListener;
 use velvet_dial_store::Connection;

@@ -1,0 +1,81 @@
+//! Somebody before a screen.
+use std::time::{Duration, Instant};
+use thirtyfour::prelude::*;
+
+/// Waits until something is so, at most a quarter of a minute.
+pub async fn until<F: Future<Output = bool>>(what: &str, so: impl Fn() -> F) {
+    let start = Instant::now();
+    while !so().await {
+        assert!(start.elapsed() < Duration::from_secs(15), "never: {what}");
+        tokio::time::sleep(Duration::from_millis(40)).await;
+    }
+}
+
+/// A person before the screen.
+pub struct Person {
+    pub driver: WebDriver,
+}
+
+impl Person {
+    pub async fn sees(&self, text: &str) {
+        until(text, || async { self.text().await.contains(text) }).await;
+    }
+
+    pub async fn text(&self) -> String {
+        match self.driver.find(By::Tag("body")).await {
+            Ok(body) => body.text().await.unwrap_or_default(),
+            Err(_) => String::new(),
+        }
+    }
+
+    /// Presses what carries this text.
+    pub async fn press(&self, text: &str) {
+        let path = format!("//*[self::button or self::a][contains(normalize-space(.), '{text}')]");
+        let start = Instant::now();
+        loop {
+            if let Ok(found) = self.driver.find(By::XPath(path.clone())).await
+                && found.scroll_into_view().await.is_ok()
+                && found.click().await.is_ok()
+            {
+                return;
+            }
+            assert!(start.elapsed() < Duration::from_secs(15), "nothing to press: {text}");
+        }
+    }
+
+    pub async fn fill(&self, id: &str, text: &str) {
+        let field = self.driver.find(By::Id(id)).await.unwrap();
+        field.clear().await.unwrap();
+        field.send_keys(text).await.unwrap();
+    }
+
+    /// Keys to wherever the cursor is.
+    pub async fn keys(&self, keys: impl Into<TypingData>) {
+        self.driver.active_element().await.unwrap().send_keys(keys).await.unwrap();
+    }
+
+    pub async fn sign_in(&self, base: &str) {
+        self.driver.goto(format!("{base}/sign-in")).await.unwrap();
+        self.fill("name", "ines").await;
+        self.fill("password", "brass needle").await;
+        self.press("Sign in").await;
+        self.sees("Skerry Lane Workshop").await;
+    }
+
+    /// A reading by keyboard alone, from the first field, which has the cursor.
+    pub async fn reading(&self, rpm: &str, oil: &str, pressure: &str) {
+        until("the first field has the cursor, empty", || async {
+            let Ok(field) = self.driver.active_element().await else { return false };
+            field.id().await.ok().flatten().as_deref() == Some("reading-rpm")
+                && field.prop("value").await.ok().flatten().as_deref() == Some("")
+        })
+        .await;
+        self.keys(rpm.to_owned() + Key::Tab).await;
+        self.keys(oil.to_owned() + Key::Tab).await;
+        self.keys(pressure.to_owned() + Key::Enter).await;
+    }
+
+    pub async fn leader(&self) -> String {
+        self.driver.find(By::Css("aside [id^='suspect-']")).await.unwrap().id().await.unwrap().unwrap()
+    }
+}
