@@ -88,10 +88,10 @@ async fn key(person: &Person, path: &str, before: &str) -> String {
 #[tokio::test]
 async fn every_address_is_closed_to_nobody_in_particular_and_to_another_shop() {
     let (base, db) = support::start_with().await;
-    let ines = Person::at(&base).as_user("ines", "brass needle").await;
+    let ines = Person::at(&base).entering_as("ines", "brass needle").await;
     let other = accounts::add_shop(&db, "Another shop").await.unwrap();
     accounts::add_user(&db, other, "stranger", "Stranger", "heron valve gravel").await.unwrap().unwrap();
-    let stranger = Person::at(&base).as_user("stranger", "heron valve gravel").await;
+    let stranger = Person::at(&base).entering_as("stranger", "heron valve gravel").await;
     let nobody = Person::at(&base);
     let run = std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/demo/run-tug4.csv")).unwrap();
     let upload = |person: &Person| {
@@ -281,7 +281,7 @@ async fn a_slip_of_the_finger_is_undone_by_one_tap_of_the_same_hand() {
     assert!(first.contains("Undo"));
     let entry = undo(&first).unwrap();
     // Another hand undoes nothing of it.
-    let odd = Person::at(&person.base).as_user("odd", "brass needle").await;
+    let odd = Person::at(&person.base).entering_as("odd", "brass needle").await;
     fragment(&odd, "undo", &[("supersedes", &entry), ("key", "o"), ("seen", "1")]).await;
     assert_eq!(answers().await.as_deref(), Some("steady"));
     let changed =

@@ -446,3 +446,32 @@ async fn mine_of(person: &Person, path: &str) -> String {
     let page = person.page(path).await;
     page.split("name=\"supersedes\" value=\"").map(|rest| rest.split('"').next().unwrap()).find(|key| key.len() == 36).unwrap().to_owned()
 }
+
+/// A body that does not come is given up, with a sentence; addresses and queries that are none get our own page.
+#[tokio::test]
+async fn what_stalls_is_ended_and_no_framework_speaks_for_us() {
+    use std::io::{Read, Write};
+    let person = Person::signed_in().await;
+    let address = person.base.trim_start_matches("http://").to_owned();
+    let cookie = person.cookie.clone();
+    let said = tokio::task::spawn_blocking(move || {
+        let mut stream = std::net::TcpStream::connect(address).unwrap();
+        let head = format!(
+            "POST /jobs/9/repair HTTP/1.1\r\nhost: x\r\ncookie: {cookie}\r\nsec-fetch-site: same-origin\r\ncontent-type: application/x-www-form-urlencoded\r\ncontent-length: 500\r\n\r\ndone="
+        );
+        stream.write_all(head.as_bytes()).unwrap();
+        stream.set_read_timeout(Some(std::time::Duration::from_secs(20))).unwrap();
+        let mut said = vec![0; 200];
+        let read = stream.read(&mut said).unwrap();
+        String::from_utf8_lossy(said.get(..read).unwrap()).into_owned()
+    });
+    let said = said.await.unwrap();
+    assert!(said.starts_with("HTTP/1.1 408"), "{said}");
+    for path in ["/?page=many", "/jobs/many", "/jobs/9/captures/none", "/jobs/99999999999999999999/trace", "/library?engine=%FF"] {
+        let answer = person.get(path).await;
+        let (status, policy) = (answer.status(), answer.headers().contains_key("content-security-policy"));
+        let text = answer.text().await.unwrap();
+        assert!(!status.is_server_error() && policy && text.contains("Velvet Dial"), "{path}: {status} {text}");
+        assert!(!text.contains("deserialize") && !text.contains("invalid digit") && !text.contains("UUID"), "{path}: {text}");
+    }
+}

@@ -1,5 +1,6 @@
 //! `velvet-dial serve`
 use clap::Args;
+use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use std::io::{self, IsTerminal};
 use std::net::{IpAddr, Ipv4Addr, SocketAddr, TcpListener};
 use std::path::PathBuf;
@@ -92,6 +93,7 @@ impl Serve {
     }
 
     async fn serve(self) -> Result<(), StartUp> {
+        raise_files();
         // The port first: it is the quickest to be wrong.
         let listener = TcpListener::bind(SocketAddr::new(self.bind, self.port)).map_err(|source| StartUp::Port {
             bind: self.bind,
@@ -107,6 +109,7 @@ impl Serve {
             demo: is_demo,
             trusted_proxies: self.trusted_proxy.clone(),
             data: self.database_url.is_none().then(|| self.data()),
+            patience: None,
         };
         let running = server(App::new(db.clone(), serving), listener)?;
         println!("Velvet Dial serves on http://{address}");
@@ -146,6 +149,17 @@ impl Serve {
         let private = MariaDb::start(&self.data(), false)?;
         let url = private.url();
         Ok((Some(private), url))
+    }
+}
+
+/// Every connection is an open file: as many as this process may have, and a word where that is few.
+fn raise_files() {
+    const ENOUGH: u64 = 4096;
+    let limit = getrlimit(Resource::Nofile);
+    let raised = setrlimit(Resource::Nofile, Rlimit { current: limit.maximum, ..limit });
+    let may = if raised.is_ok() { limit.maximum } else { limit.current };
+    if may.is_some_and(|may| may < ENOUGH) {
+        tracing::warn!(?may, "this process may open few files, so few can be connected at once; raise its limit (ulimit -n)");
     }
 }
 

@@ -49,6 +49,9 @@ pub enum Failure {
     /// Too much is worked out at once, or a computation was cut off.
     #[error(transparent)]
     Busy(#[from] Busy),
+    /// What was sent did not arrive.
+    #[error("what was sent stalled")]
+    Stalled,
     /// The disk is all but full.
     #[error("the disk is all but full")]
     DiskFull,
@@ -100,6 +103,10 @@ impl Failure {
                 "Enough recorded",
                 "This shop holds 4 GB of recorded runs, the most it may, so the file was not kept. Whoever looks after this computer can make room.",
             ),
+            Self::Stalled => (
+                "Not arrived",
+                "What was sent did not arrive whole in two minutes, so nothing was written. Look at the connection and send it again.",
+            ),
             Self::DiskFull => (
                 "No room",
                 "The disk of this computer is all but full, so the file was not kept; readings and findings can still be written. Whoever looks after it has to make room first.",
@@ -127,6 +134,7 @@ impl ResponseError for Failure {
             Self::Form(_) | Self::Store(StoreError::CannotBeKept) => StatusCode::BAD_REQUEST,
             Self::Store(StoreError::Closed) => StatusCode::CONFLICT,
             Self::Upload(_) => StatusCode::PAYLOAD_TOO_LARGE,
+            Self::Stalled => StatusCode::REQUEST_TIMEOUT,
             Self::Busy(Busy::Full) => StatusCode::SERVICE_UNAVAILABLE,
             Self::DiskFull | Self::Store(StoreError::Full { .. }) => StatusCode::INSUFFICIENT_STORAGE,
             Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => {
@@ -136,6 +144,14 @@ impl ResponseError for Failure {
     }
 
     fn error_response(&self) -> HttpResponse {
+        let mut response = self.answer();
+        super::guard::add_safe_headers(response.headers_mut());
+        response
+    }
+}
+
+impl Failure {
+    fn answer(&self) -> HttpResponse {
         let mut response = HttpResponse::build(self.status_code());
         if let Self::SignInFirst { back, fragment } = self {
             // The path was taken from our own request line, so it cannot lead elsewhere.

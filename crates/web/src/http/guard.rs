@@ -1,13 +1,16 @@
 //! What stands before every handler: size limits, refusal of other sites, headers.
 use super::Failure;
+use crate::state::App;
 use actix_multipart::form::MultipartFormConfig;
 use actix_web::ResponseError;
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
-use actix_web::http::header::{CONTENT_ENCODING, HeaderMap, HeaderName, HeaderValue};
+use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, HeaderMap, HeaderName, HeaderValue};
 use actix_web::middleware::Next;
-use actix_web::web::FormConfig;
+use actix_web::web::{Data, FormConfig, PathConfig, QueryConfig};
+use std::time::Duration;
+use tokio::time::timeout;
 
 /// A form holds a few numbers and sentences.
 const MOST_FORM_BYTES: usize = 32 * 1024;
@@ -15,6 +18,28 @@ const MOST_FORM_BYTES: usize = 32 * 1024;
 /// No inline script or style, no eval, nothing from elsewhere.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; \
 form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+
+/// How long what is sent may take to arrive and be answered.
+const PATIENCE: Duration = Duration::from_secs(120);
+
+/// Ends what stalls: a body that does not come costs nobody else a place.
+pub async fn patience(
+    request: ServiceRequest,
+    next: Next<impl MessageBody + 'static>,
+) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
+    let patience = request.app_data::<Data<App>>().and_then(|app| app.serving.patience).unwrap_or(PATIENCE);
+    timeout(patience, next.call(request)).await.unwrap_or_else(|_| Err(Failure::Stalled.into()))
+}
+
+/// An address or a query that no page has.
+pub fn path_errors() -> PathConfig {
+    PathConfig::default().error_handler(|_, _| Failure::NoPage.into())
+}
+
+/// See [`path_errors`].
+pub fn query_errors() -> QueryConfig {
+    QueryConfig::default().error_handler(|_, _| Failure::NoPage.into())
+}
 
 pub fn form_limits() -> FormConfig {
     FormConfig::default().limit(MOST_FORM_BYTES).error_handler(|error, _| Failure::Form(error.to_string()).into())
@@ -64,7 +89,17 @@ pub async fn safe_headers(
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     let is_asset = request.path().starts_with("/assets/");
     let mut response = next.call(request).await?;
-    let headers = response.headers_mut();
+    // What an asset says of its keeping stands.
+    let kept = response.headers().get(CACHE_CONTROL).cloned().filter(|_| is_asset);
+    add_safe_headers(response.headers_mut());
+    if let Some(kept) = kept {
+        response.headers_mut().insert(CACHE_CONTROL, kept);
+    }
+    Ok(response)
+}
+
+/// The headers of every answer; a failure that comes from outside every handler carries them by itself.
+pub fn add_safe_headers(headers: &mut HeaderMap) {
     for (name, value) in [
         ("content-security-policy", POLICY),
         ("x-content-type-options", "nosniff"),
@@ -74,9 +109,6 @@ pub async fn safe_headers(
     ] {
         headers.insert(HeaderName::from_static(name), HeaderValue::from_static(value));
     }
-    if !is_asset {
-        // A page shows a job as it is now: the back button asks again.
-        headers.insert(HeaderName::from_static("cache-control"), HeaderValue::from_static("no-store"));
-    }
-    Ok(response)
+    // A page shows a job as it is now: the back button asks again.
+    headers.insert(HeaderName::from_static("cache-control"), HeaderValue::from_static("no-store"));
 }

@@ -7,6 +7,7 @@ pub use work::{Busy, cores};
 pub use kept::Kept;
 use std::net::IpAddr;
 use std::path::PathBuf;
+use std::time::Duration;
 use velvet_dial_store::Connection;
 use work::Work;
 
@@ -34,6 +35,8 @@ pub struct Serving {
     pub trusted_proxies: Vec<IpAddr>,
     /// Folder on whose disk the database lies, where that is known.
     pub data: Option<PathBuf>,
+    /// How long what is sent may take to arrive and be answered; two minutes, where nothing is said.
+    pub patience: Option<Duration>,
 }
 
 /// What is left free on the database's disk, bytes: below it no file is kept, so that what is written by hand still has room.

@@ -20,7 +20,11 @@ pub async fn start_with() -> (String, Connection) {
     velvet_dial_web::demo::load_once(&db).await.unwrap();
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let running = server(App::new(db.clone(), Serving { demo: true, ..Serving::default() }), listener).unwrap();
+    let running = server(
+        App::new(db.clone(), Serving { demo: true, patience: Some(std::time::Duration::from_secs(8)), ..Serving::default() }),
+        listener,
+    )
+    .unwrap();
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
     (address, db)
 }

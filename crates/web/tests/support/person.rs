@@ -23,11 +23,11 @@ impl Person {
 
     /// Ines, before a server of her own.
     pub async fn signed_in() -> Self {
-        Self::new().await.as_user("ines", "brass needle").await
+        Self::new().await.entering_as("ines", "brass needle").await
     }
 
     /// The same browser, signed in.
-    pub async fn as_user(self, name: &str, password: &str) -> Self {
+    pub async fn entering_as(self, name: &str, password: &str) -> Self {
         let mut person = Self { cookie: String::new(), ..self };
         let answer = person.post("/sign-in", &[("name", name), ("password", password)]).await;
         assert_eq!(answer.status(), StatusCode::SEE_OTHER);
