@@ -57,9 +57,12 @@ pub fn in_force(sheets: &[Sheet], on: NaiveDate) -> Option<&Sheet> {
 /// Sheets ask for some 20 to 200 kPa at hot idle and 100 to 600 kPa at speed, and allow at most 250 to 1000 kPa; what is questioned here lies beyond half and
 /// one and a half of that.
 pub fn questionable(point: &Point) -> Option<String> {
-    let slow = point.rpm < 1200.0;
-    let least = if slow { 10.0..=350.0 } else { 30.0..=900.0 };
-    let most = 100.0..=1500.0;
+    let least = match point.rpm {
+        idle if idle < 1200.0 => 10.0..=350.0,
+        middle if middle < 2500.0 => 40.0..=700.0,
+        _ => 80.0..=900.0,
+    };
+    let most = 200.0..=1500.0;
     let strange = |limit: Option<f64>, usual: std::ops::RangeInclusive<f64>, what: &str| {
         let kpa = limit.filter(|kpa| !usual.contains(kpa))?;
         let (from, to) = (usual.start(), usual.end());

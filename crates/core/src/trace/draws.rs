@@ -15,10 +15,9 @@ use crate::circuit::nominal::{self, DIMENSIONS, Unknowns, normal_quantile};
 use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
-use std::collections::HashMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Draws of each hypothesis.
 pub(super) const DRAWS: usize = 2048;
@@ -26,8 +25,11 @@ pub(super) const DRAWS: usize = 2048;
 const LOCAL_DRAWS: usize = 32;
 /// Draws from which the share that would be noticed is estimated.
 const NOTICED_DRAWS: usize = 192;
-/// Operating points kept before the store is emptied: far more than a job has.
-const KEPT_POINTS: usize = 32;
+/// Operating points kept, beside those at which a fault is noticed: what the readings so far say is kept by the tracer, so a point is needed again only for the next
+/// reading or two. Each takes half a megabyte.
+const KEPT_POINTS: usize = 4;
+/// Ways from a point to another kept; each takes some 40 kB.
+const KEPT_WAYS: usize = 24;
 /// Most that limits on paper move the odds of two draws.
 const PAPER: f64 = 2.2;
 /// Share of the healthy pressure that a maker prints as its least: anywhere between, with soft ends (standard deviations of the logarithm).
@@ -85,7 +87,8 @@ pub(super) struct Grid {
     kpa: Vec<AtomicU32>,
 }
 type PointKey = (i64, i64, bool, bool);
-type Store<K, V> = Mutex<HashMap<K, Arc<V>>>;
+/// What was made for a key, the one unused for longest first.
+type Store<K, V> = Mutex<Vec<(K, Arc<V>)>>;
 
 /// What is known about one draw at a point and on the way from there to another.
 #[derive(Debug, Clone, Copy)]
@@ -115,6 +118,8 @@ pub(super) struct Draws {
     all_weight: f64,
     half_rpm: f64,
     noticed_at: [(Working, f64); 3],
+    /// The grids of `noticed_at`, which every weighing needs.
+    noticed: OnceLock<[Arc<Grid>; 3]>,
     kept: Store<PointKey, Grid>,
     near: Store<(PointKey, PointKey), Vec<Near>>,
 }
@@ -127,17 +132,28 @@ fn key(noted: Noted) -> (PointKey, Noted) {
     ((rpm as i64, tenths as i64, noted.temp_estimated, noted.speed_by_hand), rounded)
 }
 
-/// Returns what is kept under `key`, or makes and keeps it; emptied when it has grown beyond [`KEPT_POINTS`]. The lock is never held while it is made.
-fn kept_or<K: Hash + Eq, V>(store: &Store<K, V>, key: K, make: impl FnOnce() -> V) -> Arc<V> {
-    if let Some(found) = store.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
-        return Arc::clone(found);
+/// Returns what is kept under `key`, or makes and keeps it; the one unused for longest makes room. The lock is never held while it is made.
+fn kept_or<K: Eq, V>(store: &Store<K, V>, most: usize, key: K, make: impl FnOnce() -> V) -> Arc<V> {
+    let used = |store: &mut Vec<(K, Arc<V>)>| {
+        let place = store.iter().position(|(known, _)| *known == key)?;
+        let found = store.remove(place);
+        let kept = Arc::clone(&found.1);
+        store.push(found);
+        Some(kept)
+    };
+    if let Some(kept) = used(&mut store.lock().unwrap_or_else(PoisonError::into_inner)) {
+        return kept;
     }
     let made = Arc::new(make());
     let mut store = store.lock().unwrap_or_else(PoisonError::into_inner);
-    if store.len() >= KEPT_POINTS {
-        store.clear();
+    // Two who ask at once may both make it, and share the first.
+    if let Some(kept) = used(&mut store) {
+        return kept;
     }
-    store.insert(key, Arc::clone(&made));
+    if store.len() >= most {
+        store.remove(0);
+    }
+    store.push((key, Arc::clone(&made)));
     made
 }
 
@@ -183,6 +199,7 @@ impl Draws {
             harms,
             half_rpm,
             noticed_at: [at(card.idle_rpm, COLD_C), at(card.idle_rpm, HOT_C), at(half_rpm, HOT_C)],
+            noticed: OnceLock::new(),
             kept: Mutex::default(),
             near: Mutex::default(),
         };
@@ -206,7 +223,9 @@ impl Draws {
         let of_draws = size_of::<Circuit>() + 10 * size_of::<f64>();
         let of_grid = |grid: &Arc<Grid>| size_of_val(grid.sound.as_slice()) + size_of_val(grid.kpa.as_slice());
         let of_near = |near: &Arc<Vec<Near>>| size_of_val(near.as_slice());
-        DRAWS * of_draws + grids.values().map(of_grid).sum::<usize>() + near.values().map(of_near).sum::<usize>()
+        let noticed = self.noticed.get().into_iter().flatten();
+        let grids = noticed.chain(grids.iter().map(|(_, grid)| grid)).map(of_grid).sum::<usize>();
+        DRAWS * of_draws + grids + near.iter().map(|(_, near)| of_near(near)).sum::<usize>()
     }
 
     fn weight(&self, draw: usize) -> f64 {
@@ -220,7 +239,7 @@ impl Draws {
 
     /// Grids of the points at which a fault is noticed.
     pub(super) fn noticed_grids(&self) -> [Arc<Grid>; 3] {
-        self.noticed_at.map(|(at, _)| self.grid(at.into()))
+        self.noticed.get_or_init(|| self.noticed_at.map(|(at, _)| Arc::new(self.new_grid(at.into())))).clone()
     }
 
     /// How likely a draw with this harm is to be brought in, from [`ANYWAY`] to 1.
@@ -284,17 +303,20 @@ impl Draws {
 
     /// The grid of a point, made once and kept.
     pub(super) fn grid(&self, noted: Noted) -> Arc<Grid> {
+        let noticed = || self.noticed.get()?.iter().zip(self.noticed_at).find(|(_, (at, _))| key(noted).0 == key((*at).into()).0);
+        match noticed() {
+            Some((grid, _)) => Arc::clone(grid),
+            None => kept_or(&self.kept, KEPT_POINTS, key(noted).0, || self.new_grid(noted)),
+        }
+    }
+
+    fn new_grid(&self, noted: Noted) -> Grid {
         let (key, noted) = key(noted);
-        kept_or(&self.kept, key, || Grid {
-            sound: self
-                .healthy
-                .par_iter()
-                .enumerate()
-                .with_min_len(64)
-                .map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw)))
-                .collect(),
+        let sound = self.healthy.par_iter().enumerate().with_min_len(64);
+        Grid {
+            sound: sound.map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw))).collect(),
             kpa: (0..self.harms.len() * DRAWS).map(|_| AtomicU32::new(f32::NAN.to_bits())).collect(),
-        })
+        }
     }
 
     /// The place of a harm among the harms.
@@ -321,7 +343,7 @@ impl Draws {
     /// Slopes at a point and ratios from there to another, for the first draws of every harm.
     pub(super) fn near(&self, at: Working, to: Working) -> Arc<Vec<Near>> {
         let ((from, at), (end, to)) = (key(at.into()), key(to.into()));
-        kept_or(&self.near, (from, end), || {
+        kept_or(&self.near, KEPT_WAYS, (from, end), || {
             self.around(at.at, |circuit, here| if to.at == at.at { 1.0 } else { circuit.port_kpa(to.at) / here })
         })
     }

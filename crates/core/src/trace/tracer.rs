@@ -129,8 +129,8 @@ type Weighed = ([f64; BANDS], Vec<(u32, f64)>);
 /// Readings, and what they leave of every hypothesis.
 type Run = (Vec<Bearing>, Arc<Vec<Likely>>);
 
-/// Runs of readings kept.
-const KEPT_RUNS: usize = 4;
+/// Memory that runs of readings may take, bytes: two of one reading, which leaves most draws, or a dozen longer ones.
+const RUN_BYTES: usize = 2 << 20;
 
 /// What is the same for all hypotheses at a reading.
 struct Read<'a> {
@@ -166,8 +166,7 @@ impl Tracer {
     /// Roughly the memory this takes: it grows with the points that are asked for.
     pub fn bytes(&self) -> usize {
         let weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-        let runs = weighed.iter().flat_map(|(_, likely)| likely.iter()).map(|likely| size_of_val(likely.draws.as_slice()));
-        self.draws.bytes() + runs.sum::<usize>()
+        self.draws.bytes() + weighed.iter().map(run_bytes).sum::<usize>()
     }
 
     /// The engine this is for.
@@ -271,10 +270,10 @@ impl Tracer {
         };
         let likely: Arc<Vec<Likely>> = Arc::new(self.know.hypotheses.par_iter().enumerate().map(weigh).collect());
         let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-        if weighed.len() >= KEPT_RUNS {
+        weighed.push((readings.to_vec(), Arc::clone(&likely)));
+        while weighed.len() > 1 && weighed.iter().map(run_bytes).sum::<usize>() > RUN_BYTES {
             weighed.remove(0);
         }
-        weighed.push((readings.to_vec(), Arc::clone(&likely)));
         likely
     }
 
@@ -294,6 +293,7 @@ impl Tracer {
                 most = most.max(*likelihood);
             }
             draws.retain(|(_, likelihood)| *likelihood > RULED_OUT * most);
+            draws.shrink_to_fit();
             draws.iter_mut().for_each(|(_, likelihood)| *likelihood /= most);
             log_scale += most.ln();
         }
@@ -467,6 +467,10 @@ impl Tracer {
             })
             .collect()
     }
+}
+
+fn run_bytes((_, likely): &Run) -> usize {
+    likely.iter().map(|likely| size_of_val(likely.draws.as_slice())).sum()
 }
 
 /// The value under which a share of the weight lies, of values in rising order.

@@ -7,3 +7,6 @@ pub mod words;
 
 pub use chrome::Chrome;
 pub use liking::Liking;
+
+#[cfg(test)]
+mod fragments;
