@@ -306,14 +306,14 @@ async fn a_slip_of_the_finger_is_undone_by_one_tap_of_the_same_hand() {
 #[tokio::test]
 async fn whose_it_is_how_far_it_went_and_who_is_on_it_stand_in_the_report_and_on_the_board() {
     let person = Person::signed_in().await;
-    let intake = person.page("/jobs/9/intake").await;
+    let intake = person.page("/jobs/8/intake").await;
     let odd = intake.split(">Odd</option>").next().unwrap().rsplit("value=\"").next().unwrap().get(..36).unwrap();
     let form = [("customer", "The carrier"), ("reach", "ext. 12"), ("odometer_km", "182 400"), ("on_it", odd), ("key", "p")];
-    assert_eq!(person.post("/jobs/9/particulars", &form).await.status(), StatusCode::SEE_OTHER);
-    let report = person.page("/jobs/9/report").await;
+    assert_eq!(person.post("/jobs/8/particulars", &form).await.status(), StatusCode::SEE_OTHER);
+    let report = person.page("/jobs/8/report").await;
     assert!(report.contains("The carrier, ext. 12") && report.contains("182400 km") && report.contains("worked on by Odd"));
     assert!(person.page("/").await.contains("Odd is on it"));
-    let wrong = person.post("/jobs/9/particulars", &[("odometer_km", "far"), ("on_it", "nobody"), ("key", "q")]).await;
+    let wrong = person.post("/jobs/8/particulars", &[("odometer_km", "far"), ("on_it", "nobody"), ("key", "q")]).await;
     assert_eq!(wrong.status(), StatusCode::UNPROCESSABLE_ENTITY);
     let page = wrong.text().await.unwrap();
     assert!(page.contains("Odometer: “far” is not a number") && page.contains("not one of the shop any more"));

@@ -1,16 +1,16 @@
-//! The demo shop, from `demo/shop.toml`: loaded through the same store as everything a person enters.
+//! The demo shop, from the folder `demo`: loaded through the same store as everything a person enters.
+mod file;
+
 use crate::job::{judged, record};
 use crate::state::Kept;
 use chrono::{Duration, NaiveDateTime, Utc};
-use serde::Deserialize;
+use file::{Entry, Folder, Job, Shop};
 use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
-use velvet_dial_core::circuit::Card;
-use velvet_dial_core::instrument::Instrument;
-use velvet_dial_core::limits::Sheet;
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Repair, TakenReading, Write, Written};
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, TakenReading, Write, Written};
+use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 
 /// Password of every demo sign-in.
@@ -32,76 +32,10 @@ pub enum DemoError {
     Store(#[from] StoreError),
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Shop {
-    shop: String,
-    user: Vec<User>,
-    gauge: Vec<Gauge>,
-    engine: Vec<Engine>,
-    job: Vec<Job>,
-}
-#[derive(Deserialize)]
-struct User {
-    sign_in: String,
-    shown_name: String,
-}
-#[derive(Deserialize)]
-struct Gauge {
-    name: String,
-    gauge: Instrument,
-}
-#[derive(Deserialize)]
-struct Engine {
-    name: String,
-    card: Card,
-    sheets: Vec<Sheet>,
-}
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Job {
-    tag: String,
-    description: String,
-    engine: String,
-    complaint: String,
-    days_ago: i64,
-    capture: Option<String>,
-    entries: Vec<Entry>,
-}
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Entry {
-    who: String,
-    at: i64,
-    told: Option<String>,
-    check: Option<String>,
-    found: Option<String>,
-    rpm: Option<f64>,
-    oil: Option<f64>,
-    #[serde(default)]
-    estimated: bool,
-    kpa: Option<f64>,
-    #[serde(default)]
-    spread: f64,
-    gauge: Option<String>,
-    #[serde(default)]
-    after: bool,
-    cause: Option<String>,
-    #[serde(default)]
-    done: String,
-    #[serde(default)]
-    follow_up: String,
-    /// Cause of the repair that is taken back.
-    withdraw: Option<String>,
-    #[serde(default)]
-    why: String,
-    #[serde(default)]
-    closed: bool,
-}
-
 /// Loads the shop when nobody can sign in yet; true when this database is the demo's.
 pub async fn load_once(db: &Connection) -> Result<bool, DemoError> {
-    let shop: Shop = toml::from_str(include_str!("../demo/shop.toml"))?;
+    let file = Folder::get("shop.toml").ok_or_else(|| DemoError::Names("no shop.toml".to_owned()))?;
+    let shop: Shop = toml::from_str(&String::from_utf8_lossy(&file.data))?;
     if accounts::nobody_yet(db).await? {
         load(db, &shop).await?;
         return Ok(true);
@@ -118,7 +52,9 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
         let viewer = accounts::add_demo_user(db, shop_id, &user.sign_in, &user.shown_name, PASSWORD).await?;
         people.insert(&user.sign_in, viewer.ok_or_else(|| missing("free sign-in name"))?);
     }
-    let anyone = people.values().next().cloned().ok_or_else(|| missing("user"))?;
+    let anyone = shop.user.first().and_then(|user| people.get(user.sign_in.as_str())).cloned().ok_or_else(|| missing("user"))?;
+    accounts::change_shop(db, &anyone, &house(shop).ok_or_else(|| missing("such zone or hours"))?).await?;
+    let anyone = Viewer { zone: Zone::named(&shop.zone).unwrap_or_default(), ..anyone };
     for gauge in &shop.gauge {
         library::add_gauge(db, &anyone, &gauge.name, &gauge.gauge).await?;
     }
@@ -145,8 +81,9 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
             at: Some(at),
         };
         let number = jobs::open(db, &anyone, &opening).await?;
-        if job.capture.is_some() {
-            jobs::add_capture(db, &anyone, number, "run-tug4.csv", include_bytes!("../demo/run-tug4.csv")).await?;
+        for name in &job.captures {
+            let file = Folder::get(name).ok_or_else(|| missing(name))?;
+            jobs::add_capture(db, &anyone, number, name, &file.data).await?;
         }
         entries(db, &people, &kept, number, (job, at)).await?;
         look(db, &anyone, number, &kept, None).await?;
@@ -169,7 +106,7 @@ async fn entries(
             look(db, who, number, kept, Some((&format!("demo {i}"), opened + Duration::minutes(entry.at)))).await?;
             continue;
         }
-        let body = body(entry).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
+        let body = body(entry, people).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
         let key = format!("demo {i}");
         let write = Write { body, supersedes, submit_key: &key, at: Some(opened + Duration::minutes(entry.at)) };
         match jobs::write(db, who, number, &write).await? {
@@ -186,7 +123,28 @@ async fn entries(
     Ok(())
 }
 
-fn body(entry: &Entry) -> Option<Body> {
+/// What the shop says of itself.
+fn house(shop: &Shop) -> Option<accounts::Shop> {
+    let minutes = |text: &String| {
+        let (hours, minutes) = text.split_once(':')?;
+        Some(60 * hours.parse::<i16>().ok()? + minutes.parse::<i16>().ok()?)
+    };
+    let [opens, closes] = &shop.hours;
+    Some(accounts::Shop {
+        name: shop.shop.clone(),
+        zone: Zone::named(&shop.zone)?,
+        hours_min: minutes(opens).zip(minutes(closes)),
+        labour_rate: Some(shop.labour_rate),
+        money: Some(shop.money.clone()),
+    })
+}
+
+fn body(entry: &Entry, people: &HashMap<&str, Viewer>) -> Option<Body> {
+    if let Some(customer) = &entry.customer {
+        let on_it = entry.on_it.as_ref().and_then(|who| people.get(who.as_str())).map(|who| (who.user, who.shown_name.clone()));
+        let (customer, reach) = (customer.clone(), entry.reach.clone());
+        return Some(Body::Particulars(Particulars { customer, reach, odometer_km: entry.odometer_km, on_it }));
+    }
     if let Some(circumstance) = &entry.told {
         return Some(Body::Circumstance { circumstance: circumstance.clone(), told: true });
     }
