@@ -73,17 +73,7 @@ fn users_are_added_listed_given_passwords_and_removed() {
         refused(user(&["add", "mo"], &format!("{common}\n")), "among the first that are tried");
     }
     assert!(user(&["add", "mo"], "heron valve gravel\n").0);
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-    let port = listener.local_addr().unwrap().port().to_string();
-    drop(listener);
-    let mut server = Command::new(env!("CARGO_BIN_EXE_velvet-dial"))
-        .args(["serve", "--port", &port, "--data", data])
-        .stderr(Stdio::null())
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut says = std::io::BufReader::new(server.stdout.take().unwrap());
-    std::io::BufRead::read_line(&mut says, &mut String::new()).unwrap();
+    let (mut server, _) = serving(data, &[]);
     refused(user(&["add", "mo"], "heron valve gravel\n"), "stands in the list already");
     assert!(user(&["add", "bo", "--shown-name", "Bo"], "heron valve gravel\n").0);
     assert!(user(&["password", "bo"], "gravel heron valve\n").0);
@@ -96,6 +86,56 @@ fn users_are_added_listed_given_passwords_and_removed() {
     assert!(String::from_utf8_lossy(&told.stdout).starts_with("0 jobs told anew"));
     server.kill().unwrap();
     server.wait().unwrap();
+}
+
+/// A server on a folder, and where it serves.
+fn serving(data: &str, more: &[&str]) -> (std::process::Child, String) {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = listener.local_addr().unwrap().port().to_string();
+    drop(listener);
+    let mut server = Command::new(env!("CARGO_BIN_EXE_velvet-dial"))
+        .args([&["serve", "--port", &port, "--data", data], more].concat())
+        .env_remove("DATABASE_URL")
+        .stderr(Stdio::null())
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut said = String::new();
+    std::io::BufRead::read_line(&mut std::io::BufReader::new(server.stdout.take().unwrap()), &mut said).unwrap();
+    assert!(said.contains("serves on"), "{said}");
+    (server, format!("127.0.0.1:{port}"))
+}
+
+/// Signs in over a bare connection; the status line.
+fn sign_in(address: &str, name: &str, password: &str) -> String {
+    let form = format!("name={name}&password={}", password.replace(' ', "+"));
+    let head = "POST /sign-in HTTP/1.1\r\nhost: x\r\nsec-fetch-site: same-origin\r\nconnection: close\r\ncontent-type: application/x-www-form-urlencoded";
+    let mut stream = std::net::TcpStream::connect(address).unwrap();
+    write!(stream, "{head}\r\ncontent-length: {}\r\n\r\n{form}", form.len()).unwrap();
+    let mut said = String::new();
+    std::io::Read::read_to_string(&mut stream, &mut said).unwrap();
+    said.lines().next().unwrap_or_default().to_owned()
+}
+
+/// The demo's people stay in the demo: where its folder is served without it, they are nobody.
+#[test]
+fn the_demos_people_are_let_in_nowhere_but_in_the_demo() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().to_str().unwrap();
+    let end = |mut server: std::process::Child| {
+        Command::new("kill").args(["-TERM", &server.id().to_string()]).status().unwrap();
+        server.wait().unwrap();
+    };
+    let (server, address) = serving(data, &["--demo"]);
+    assert!(sign_in(&address, "ines", "brass needle").contains("303"));
+    end(server);
+    let (server, address) = serving(data, &[]);
+    assert!(sign_in(&address, "ines", "brass needle").contains("422"));
+    let list = run(&["user", "list", "--data", data], "");
+    assert!(String::from_utf8_lossy(&list.stdout).contains("ines\tInes\tSkerry Lane Workshop\tdemo"));
+    assert!(run(&["user", "add", "mo", "--data", data], "heron valve gravel\n").status.success());
+    assert!(sign_in(&address, "mo", "heron valve gravel").contains("303"));
+    end(server);
 }
 
 const LOW: &str = r#"{"format":"velvet-dial.case/1","id":"low","engine":{"displacement_l":2.0,"cylinders":4,"idle_rpm":750,"oil_grade":"5W-30","relief_opens_kpa":450},

@@ -101,3 +101,26 @@ fn a_limit_in_another_unit_is_questioned_and_no_usual_one_is() {
         }
     }
 }
+
+/// A tracer that has let go what it needs only meanwhile says the same as one that has not.
+#[test]
+fn a_rested_tracer_says_the_same_and_takes_less() {
+    let file = |readings: usize| {
+        let all: Vec<Value> = (0..readings)
+            .map(|place| json!({ "rpm": 780.0 + 740.0 * place as f64, "oil_temp_c": 97.0, "kpa": 60.0 + 80.0 * place as f64 }))
+            .collect();
+        let engine = json!({ "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 780, "oil_grade": "5W-30" });
+        parse(json!({ "format": "velvet-dial.case/1", "engine": engine, "readings": all }).to_string().as_bytes()).unwrap()
+    };
+    let case = file(1);
+    let (rested, never) = (Tracer::new(&case.engine, &[]).unwrap(), Tracer::new(&case.engine, &[]).unwrap());
+    for readings in [1, 2, 4, 3, 4] {
+        let case = file(readings);
+        let of = |tracer: &Tracer| diagnose(&case, tracer, &Setting::default()).posterior.probability;
+        assert_eq!(of(&rested), of(&never), "{readings} readings");
+        let before = rested.bytes();
+        rested.rest();
+        assert!(rested.bytes() <= before && never.bytes() > rested.bytes());
+    }
+    assert!(rested.bytes() < 6 << 20, "{}", rested.bytes());
+}

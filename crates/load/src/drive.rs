@@ -81,17 +81,20 @@ async fn questions(db: &Connection) -> Told<u64> {
 
 /// Everybody at once, a tap each in five seconds, while one asks whether the server is well.
 async fn together(server: &Server, how: &Load) -> Told<()> {
-    println!("{} people sign in …", how.people);
+    println!("{} people sign in and open their job …", how.people);
     let mut people = Vec::new();
     for number in 0..how.people {
-        people.push(Person::sign_in(&server.base, number).await?);
+        let person = Person::sign_in(&server.base, number).await?;
+        // Who taps has the page before them.
+        person.get(&format!("/jobs/{}/readings", job_of(number))).await?;
+        people.push(person);
     }
     let until = Instant::now() + Duration::from_secs(how.seconds);
     let taps = people.iter().enumerate().map(|(place, person)| async move {
         // They do not all tap in the same moment.
         tokio::time::sleep(Duration::from_millis(place as u64 * 1000 * EVERY_S / how.people.max(1))).await;
         let (mut took, mut lost) = (Vec::new(), 0);
-        let job = (place as i64 % 40) + 1 + 100 * (place as i64 / 40);
+        let job = job_of(place as u64) as i64;
         while Instant::now() < until {
             let next = Instant::now() + Duration::from_secs(EVERY_S);
             match person.reading(job, 60.0 + took.len() as f64).await {
@@ -125,6 +128,11 @@ async fn together(server: &Server, how: &Load) -> Told<()> {
     );
     println!("healthz meanwhile: {}", percentiles(&mut health));
     Ok(())
+}
+
+/// The job that a person is on: an open one of their own.
+fn job_of(person: u64) -> u64 {
+    person % 39 + 1 + 100 * (person / 39)
 }
 
 fn percentiles(took: &mut [Duration]) -> String {

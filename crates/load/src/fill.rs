@@ -182,3 +182,36 @@ impl Rows {
         Ok(())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::HashSet;
+    use velvet_dial_core::case::Reading;
+    use velvet_dial_store::jobs::TakenReading;
+
+    /// What is put in past the store is what the store would have written: readable, each thing once, each replaced by one.
+    #[test]
+    fn a_ledger_of_the_load_is_one_that_the_store_could_have_written() {
+        for (number, open) in [(1, true), (2, false), (77, true)] {
+            let rows = ledger(Uuid::nil(), Uuid::nil(), number, 100, open, "2026-01-01 08:00:00");
+            assert_eq!(rows.len(), 100);
+            let text = |row: &Vec<Value>, column: usize| match row.get(column) {
+                Some(Value::String(Some(text))) => text.to_string(),
+                _ => String::new(),
+            };
+            let said: Vec<jobs::Body> = rows.iter().filter_map(|row| serde_json::from_str(&text(row, 4)).ok()).collect();
+            assert_eq!(said.len(), 100, "every body is read");
+            assert!(rows.iter().zip(&said).all(|(row, body)| text(row, 3) == body.kind()));
+            let subjects: Vec<String> = said.iter().filter_map(jobs::Body::subject).collect();
+            assert_eq!(subjects.iter().collect::<HashSet<_>>().len(), subjects.len());
+            let replaced: Vec<String> =
+                rows.iter().filter_map(|row| row.get(7)).map(|value| format!("{value:?}")).filter(|value| value.contains("Some")).collect();
+            assert_eq!(replaced.iter().collect::<HashSet<_>>().len(), replaced.len());
+            let readings =
+                said.iter().filter(|body| matches!(body, jobs::Body::Reading(TakenReading { reading: Reading { .. }, .. }))).count();
+            assert_eq!(readings - replaced.len(), 10, "ten readings hold");
+            assert_eq!(said.last().map(jobs::Body::kind), Some(if open { "reading" } else { "closed" }));
+        }
+    }
+}

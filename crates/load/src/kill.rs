@@ -5,13 +5,16 @@ use crate::{Kill, Told};
 use futures_util::future::join_all;
 use std::collections::HashMap;
 use std::process::Command;
-use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
-use std::time::Duration;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+use std::time::{Duration, Instant};
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_services::mariadb::MariaDb;
 use velvet_dial_store::jobs::{Body, Opening};
 use velvet_dial_store::{accounts, jobs, library};
+
+/// How long the first acknowledgements are waited for.
+const PATIENCE: Duration = Duration::from_secs(20);
 
 /// Kills, counts, prints; an error when something acknowledged is lost or doubled.
 pub async fn run(how: &Kill) -> Told<()> {
@@ -23,41 +26,50 @@ pub async fn run(how: &Kill) -> Told<()> {
 }
 
 async fn told(how: &Kill, folder: &std::path::Path) -> Told<()> {
-    let job = prepare(how, folder).await?;
+    let jobs = prepare(how, folder).await?;
     // Every reading has a pressure of its own, by which it is found again.
     let mut acknowledged: HashMap<u64, u64> = HashMap::new();
     let mut next = 0u64;
-    for round in 0..how.times {
+    let mut people: Vec<Person> = Vec::new();
+    for (round, job) in (0..how.times).zip(&jobs) {
+        let job = *job;
         let mut server = Server::start(&how.server, folder)?;
-        let mut people = Vec::new();
-        for number in 0..how.people {
+        // Whoever is signed in stays so across the kills.
+        for number in people.len() as u64..how.people {
             people.push(Person::sign_in(&server.base, number).await?);
         }
-        let stop = AtomicBool::new(false);
-        let (from, stop) = (next, &stop);
+        people.iter_mut().for_each(|person| person.base.clone_from(&server.base));
+        let (stop, taken) = (AtomicBool::new(false), AtomicU64::new(0));
+        let (from, stop, taken) = (next, &stop, &taken);
         let writers = people.iter().enumerate().map(|(place, person)| async move {
-            let mut taken = Vec::new();
-            for turn in 0..1000u64 {
+            let mut own = Vec::new();
+            for turn in 0..40u64 {
                 if stop.load(Relaxed) {
                     break;
                 }
                 let id = from + turn * how.people + place as u64;
                 match person.reading(job, id as f64 / 10.0).await {
-                    Some(_) => taken.push(id),
+                    Some(_) => own.push(id),
                     None => break,
                 }
+                taken.fetch_add(1, Relaxed);
             }
-            taken
+            own
         });
         let killing = async {
-            tokio::time::sleep(Duration::from_millis(150 + 37 * (round % 17))).await;
+            // In the midst of it: some are acknowledged, and others on their way.
+            let start = Instant::now();
+            while taken.load(Relaxed) < how.people && start.elapsed() < PATIENCE {
+                tokio::time::sleep(Duration::from_millis(5)).await;
+            }
+            tokio::time::sleep(Duration::from_millis(37 * (round % 17))).await;
             let done = if round % 2 == 0 { server.kill() } else { kill_database(folder).and_then(|()| server.wait().map(drop)) };
             stop.store(true, Relaxed);
             done
         };
-        let (taken, killed) = tokio::join!(join_all(writers), killing);
+        let (own, killed) = tokio::join!(join_all(writers), killing);
         killed?;
-        for id in taken.into_iter().flatten() {
+        for id in own.into_iter().flatten() {
             *acknowledged.entry(id).or_default() += 1;
             next = next.max(id + 1);
         }
@@ -65,10 +77,10 @@ async fn told(how: &Kill, folder: &std::path::Path) -> Told<()> {
         next += how.people;
         println!("kill {}: {} acknowledged so far", round + 1, acknowledged.len());
     }
-    count(how, folder, job, &acknowledged).await
+    count(how, folder, &jobs, &acknowledged).await
 }
 
-async fn prepare(how: &Kill, folder: &std::path::Path) -> Told<i64> {
+async fn prepare(how: &Kill, folder: &std::path::Path) -> Told<Vec<i64>> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let shop = accounts::add_shop(&db, "Shop under fire").await?;
@@ -79,10 +91,14 @@ async fn prepare(how: &Kill, folder: &std::path::Path) -> Told<i64> {
     }
     let viewer = first.ok_or("nobody")?;
     let engine = library::add_engine(&db, &viewer, "Engine", &Card::of(2.0, 4, 780.0, "5W-30")).await?.ok_or("an engine twice")?;
-    let opening = Opening { tag: "KILL 1", description: "", engine, complaint: "killed", submit_key: "k", at: None };
-    let job = jobs::open(&db, &viewer, &opening).await?;
+    let mut opened = Vec::new();
+    for round in 0..how.times {
+        let (tag, key) = (format!("KILL {round}"), round.to_string());
+        let opening = Opening { tag: &tag, description: "", engine, complaint: "killed", submit_key: &key, at: None };
+        opened.push(jobs::open(&db, &viewer, &opening).await?);
+    }
     db.close().await?;
-    Ok(job)
+    Ok(opened)
 }
 
 /// SIGKILL for the database that the server started.
@@ -92,28 +108,32 @@ fn kill_database(folder: &std::path::Path) -> Told<()> {
     if killed.success() { Ok(()) } else { Err("the database could not be killed".into()) }
 }
 
-async fn count(how: &Kill, folder: &std::path::Path, job: i64, acknowledged: &HashMap<u64, u64>) -> Told<()> {
+async fn count(how: &Kill, folder: &std::path::Path, opened: &[i64], acknowledged: &HashMap<u64, u64>) -> Told<()> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let viewer = accounts::one_of_each_shop(&db).await?.into_iter().next().ok_or("nobody")?;
-    let held = jobs::load(&db, &viewer, job).await?;
     let mut found: HashMap<u64, u64> = HashMap::new();
-    for entry in &held.entries {
-        if let Body::Reading(taken) = &entry.body {
-            *found.entry((10.0 * taken.reading.kpa).round() as u64).or_default() += 1;
+    let (mut whole, mut level) = (true, true);
+    let board = jobs::board(&db, &viewer, 0, opened.len() as u64).await?;
+    for job in opened {
+        let held = jobs::load(&db, &viewer, *job).await?;
+        for entry in &held.entries {
+            if let Body::Reading(taken) = &entry.body {
+                *found.entry((10.0 * taken.reading.kpa).round() as u64).or_default() += 1;
+            }
         }
+        whole &= held.entries.iter().enumerate().all(|(place, entry)| entry.seq == place as i32 + 1);
+        let row = board.open.iter().find(|row| row.number == *job);
+        level &= row.is_some_and(|row| row.last.as_ref() == held.entries.last().map(|last| &last.body));
     }
     let lost = acknowledged.keys().filter(|id| !found.contains_key(id)).count();
     let doubled = found.values().filter(|many| **many > 1).count();
-    let whole = held.entries.iter().enumerate().all(|(place, entry)| entry.seq == place as i32 + 1);
-    let board = jobs::board(&db, &viewer, 0, 10).await?;
-    let board_knows = board.open.first().is_some_and(|row| row.last_at == held.entries.last().map_or(row.last_at, |last| last.written_at));
     db.close().await?;
     println!(
-        "{} kills: {} acknowledged, {} found, {lost} lost, {doubled} doubled; numbered without gaps: {whole}; the board is level: {board_knows}",
+        "{} kills: {} acknowledged, {} found, {lost} lost, {doubled} doubled; numbered without gaps: {whole}; the board is level: {level}",
         how.times,
         acknowledged.len(),
         found.len()
     );
-    if lost == 0 && doubled == 0 && whole && board_knows { Ok(()) } else { Err("what was acknowledged does not stand".into()) }
+    if lost == 0 && doubled == 0 && whole && level { Ok(()) } else { Err("what was acknowledged does not stand".into()) }
 }

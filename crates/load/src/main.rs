@@ -73,6 +73,11 @@ async fn main() -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             eprintln!("{error}");
+            let mut source = error.source();
+            while let Some(deeper) = source {
+                eprintln!("  because: {deeper}");
+                source = deeper.source();
+            }
             ExitCode::FAILURE
         }
     }

@@ -106,6 +106,20 @@ async fn a_closed_job_stands_on_what_it_was_closed_with_whatever_is_changed_late
     let open = jobs::load(&db, &one, still_open).await.unwrap();
     assert_eq!((open.engine.card.clone(), open.sheet().unwrap().source.as_str()), (card, "rev A, mended"), "an open one follows");
     assert_eq!(open.gauges[0].gauge.class_percent, 0.25);
+    // A gauge keeps its readings under another name, and what it was stays on record.
+    let taken = TakenReading {
+        reading: Reading { instrument: Some("Brass".into()), ..Reading::of(3000.0, 99.0, 300.0) },
+        gauge: Some(gauge.id),
+        capture: None,
+    };
+    write(&db, &one, still_open, Body::Reading(taken), "by key").await;
+    assert!(library::change_gauge(&db, &one, gauge.id, "Old brass", &finer).await.unwrap());
+    let named = jobs::load(&db, &one, still_open).await.unwrap().case();
+    let gauges: Vec<_> = named.readings.iter().filter_map(|reading| reading.instrument.clone()).collect();
+    assert!(gauges.contains(&"Old brass".to_owned()) && named.instruments.contains_key("Old brass"), "{gauges:?}");
+    let kept = "SELECT COUNT(*) AS many FROM formers";
+    let row = sea_orm::ConnectionTrait::query_one_raw(&db, sea_orm::Statement::from_string(sea_orm::DbBackend::MySql, kept)).await.unwrap();
+    assert_eq!(row.unwrap().try_get::<i64>("", "many").unwrap(), 3, "a card and a gauge twice");
 
     // Opened again, it is judged by what the library says by now.
     let closing = after.closing().unwrap().id;

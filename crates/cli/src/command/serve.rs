@@ -1,7 +1,7 @@
 //! `velvet-dial serve`
 use clap::Args;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
-use std::io::{self, IsTerminal};
+use std::io::{self, IsTerminal, Write};
 use std::net::{IpAddr, Ipv4Addr, SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -112,11 +112,11 @@ impl Serve {
             patience: None,
         };
         let running = server(App::new(db.clone(), serving), listener)?;
-        println!("Velvet Dial serves on http://{address}");
+        say(format_args!("Velvet Dial serves on http://{address}"));
         if is_demo {
-            println!("Demo sign-ins (password {}): {}", demo::PASSWORD, demo::SIGN_INS.join(", "));
+            say(format_args!("Demo sign-ins (password {}): {}", demo::PASSWORD, demo::SIGN_INS.join(", ")));
         }
-        println!("Ctrl-C stops it.");
+        say(format_args!("Ctrl-C stops it."));
         let handle = running.handle();
         tokio::select! {
             ended = running => ended?,
@@ -129,7 +129,7 @@ impl Serve {
         }
         db.close().await.map_err(|error| StartUp::Database(error.into()))?;
         drop(private);
-        println!("Stopped; everything entered is kept.");
+        say(format_args!("Stopped; everything entered is kept."));
         Ok(())
     }
 
@@ -161,6 +161,11 @@ fn raise_files() {
     if may.is_some_and(|may| may < ENOUGH) {
         tracing::warn!(?may, "this process may open few files, so few can be connected at once; raise its limit (ulimit -n)");
     }
+}
+
+/// To whoever started us; one who has stopped listening ends nothing.
+fn say(what: std::fmt::Arguments) {
+    writeln!(io::stdout(), "{what}").ok();
 }
 
 /// Forgets what no longer holds, from time to time; never returns.

@@ -82,7 +82,9 @@ impl From<Working> for Noted {
 /// Port pressures at a point, by harm and draw. Each is solved when it is first asked for: most draws are ruled out by the readings before.
 #[derive(Debug)]
 pub(super) struct Grid {
-    sound: Vec<Beside>,
+    at: Noted,
+    /// By draw: the sound engine, beside which a harmed one is solved. Made again when it is needed after it was let go.
+    sound: OnceLock<Vec<Beside>>,
     /// Bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
     kpa: Vec<AtomicU32>,
 }
@@ -119,7 +121,7 @@ pub(super) struct Draws {
     half_rpm: f64,
     noticed_at: [(Working, f64); 3],
     /// The grids of `noticed_at`, which every weighing needs.
-    noticed: OnceLock<[Arc<Grid>; 3]>,
+    noticed: Mutex<Option<[Arc<Grid>; 3]>>,
     kept: Store<PointKey, Grid>,
     near: Store<(PointKey, PointKey), Vec<Near>>,
 }
@@ -199,7 +201,7 @@ impl Draws {
             harms,
             half_rpm,
             noticed_at: [at(card.idle_rpm, COLD_C), at(card.idle_rpm, HOT_C), at(half_rpm, HOT_C)],
-            noticed: OnceLock::new(),
+            noticed: Mutex::default(),
             kept: Mutex::default(),
             near: Mutex::default(),
         };
@@ -221,11 +223,22 @@ impl Draws {
         let grids = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         let near = self.near.lock().unwrap_or_else(PoisonError::into_inner);
         let of_draws = size_of::<Circuit>() + 10 * size_of::<f64>();
-        let of_grid = |grid: &Arc<Grid>| size_of_val(grid.sound.as_slice()) + size_of_val(grid.kpa.as_slice());
+        let of_grid =
+            |grid: &Arc<Grid>| grid.sound.get().map_or(0, |sound| size_of_val(sound.as_slice())) + size_of_val(grid.kpa.as_slice());
         let of_near = |near: &Arc<Vec<Near>>| size_of_val(near.as_slice());
-        let noticed = self.noticed.get().into_iter().flatten();
-        let grids = noticed.chain(grids.iter().map(|(_, grid)| grid)).map(of_grid).sum::<usize>();
+        let noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
+        let grids = noticed.iter().flatten().chain(grids.iter().map(|(_, grid)| grid)).map(of_grid).sum::<usize>();
         DRAWS * of_draws + grids + near.iter().map(|(_, near)| of_near(near)).sum::<usize>()
+    }
+
+    /// Lets go what is only needed while a reading is weighed. What is solved stays solved.
+    pub(super) fn rest(&self) {
+        self.kept.lock().unwrap_or_else(PoisonError::into_inner).clear();
+        let mut noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
+        for grid in noticed.iter_mut().flatten().filter(|grid| grid.sound.get().is_some()) {
+            let kpa = grid.kpa.iter().map(|kpa| AtomicU32::new(kpa.load(Relaxed))).collect();
+            *grid = Arc::new(Grid { at: grid.at, sound: OnceLock::new(), kpa });
+        }
     }
 
     fn weight(&self, draw: usize) -> f64 {
@@ -239,7 +252,13 @@ impl Draws {
 
     /// Grids of the points at which a fault is noticed.
     pub(super) fn noticed_grids(&self) -> [Arc<Grid>; 3] {
-        self.noticed.get_or_init(|| self.noticed_at.map(|(at, _)| Arc::new(self.new_grid(at.into())))).clone()
+        let kept = || self.noticed.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        // OK because a new tracer asks for them before anybody else can, so they are made once.
+        kept().unwrap_or_else(|| {
+            let made = self.noticed_at.map(|(at, _)| Arc::new(self.new_grid(at.into())));
+            *self.noticed.lock().unwrap_or_else(PoisonError::into_inner) = Some(made.clone());
+            made
+        })
     }
 
     /// How likely a draw with this harm is to be brought in, from [`ANYWAY`] to 1.
@@ -303,9 +322,9 @@ impl Draws {
 
     /// The grid of a point, made once and kept.
     pub(super) fn grid(&self, noted: Noted) -> Arc<Grid> {
-        let noticed = || self.noticed.get()?.iter().zip(self.noticed_at).find(|(_, (at, _))| key(noted).0 == key((*at).into()).0);
-        match noticed() {
-            Some((grid, _)) => Arc::clone(grid),
+        let place = self.noticed_at.iter().position(|(at, _)| key(noted).0 == key((*at).into()).0);
+        match place.and_then(|place| self.noticed_grids().get(place).cloned()) {
+            Some(grid) => grid,
             None => kept_or(&self.kept, KEPT_POINTS, key(noted).0, || self.new_grid(noted)),
         }
     }
@@ -313,8 +332,10 @@ impl Draws {
     fn new_grid(&self, noted: Noted) -> Grid {
         let (key, noted) = key(noted);
         let sound = self.healthy.par_iter().enumerate().with_min_len(64);
+        let sound: Vec<Beside> = sound.map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw))).collect();
         Grid {
-            sound: sound.map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw))).collect(),
+            at: noted,
+            sound: OnceLock::from(sound),
             kpa: (0..self.harms.len() * DRAWS).map(|_| AtomicU32::new(f32::NAN.to_bits())).collect(),
         }
     }
@@ -333,11 +354,18 @@ impl Draws {
         }
         let solve = || {
             let harmed = self.harmed(*self.harms.get(place)?, draw)?;
-            Some(harmed.port_kpa_beside(self.healthy.get(draw)?, grid.sound.get(draw)?) as f32)
+            Some(harmed.port_kpa_beside(self.healthy.get(draw)?, self.sound(grid).get(draw)?) as f32)
         };
         let solved = solve().unwrap_or(0.0);
         kept.store(solved.to_bits(), Relaxed);
         f64::from(solved)
+    }
+
+    /// The sound engines of a grid, made again where they were let go: one after another, since this may be asked for inside the pool.
+    fn sound<'a>(&self, grid: &'a Grid) -> &'a [Beside] {
+        let (key, noted) = key(grid.at);
+        let again = || self.healthy.iter().enumerate().map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw))).collect();
+        grid.sound.get_or_init(again)
     }
 
     /// Slopes at a point and ratios from there to another, for the first draws of every harm.

@@ -169,6 +169,11 @@ impl Tracer {
         self.draws.bytes() + weighed.iter().map(run_bytes).sum::<usize>()
     }
 
+    /// Lets go what is needed only while something is weighed; what the readings so far have said is kept, so that one more still only re-weights.
+    pub fn rest(&self) {
+        self.draws.rest();
+    }
+
     /// The engine this is for.
     pub fn card(&self) -> &Card {
         &self.card

@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use velvet_dial_core::case::{Act, Case, Deed, Evidence, FORMAT, Reading};
 
 impl Job {
-    /// The case of what holds now.
+    /// The case of what holds now; of a closed job the one that its closing stood on.
     pub fn case(&self) -> Case {
-        self.case_of(self.live())
+        self.record.as_ref().map_or_else(|| self.case_of(self.live()), |record| record.case.clone())
     }
 
     /// The case as it stood when `seq` was the last entry: what a change moved is seen by comparing both.
@@ -39,7 +39,13 @@ impl Job {
             let at = Some(moment(entry.written_at));
             match &entry.body {
                 Body::Circumstance { circumstance, told: true } => case.circumstances.push(circumstance.clone()),
-                Body::Reading(taken) => case.readings.push(Reading { at, ..taken.reading.clone() }),
+                Body::Reading(taken) => {
+                    // A gauge is known by its key: it may have been renamed since.
+                    let named =
+                        taken.gauge.and_then(|key| self.gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone());
+                    let instrument = named.or_else(|| taken.reading.instrument.clone());
+                    case.readings.push(Reading { at, instrument, ..taken.reading.clone() });
+                }
                 Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
                 Body::Circumstance { .. }

@@ -7,7 +7,7 @@ use crate::entity::{job, summary as table};
 use crate::{Connection, StoreError, Viewer};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::OnConflict;
-use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
 use velvet_dial_core::flag::{self, Word};
@@ -120,18 +120,22 @@ pub async fn judged(db: &Connection, viewer: &Viewer, job: Uuid, judged: &Judged
     Ok(())
 }
 
-/// Makes the summaries of the open jobs of an engine anew, or of all open jobs of the shop: something they are judged by was changed.
+/// Has the open jobs of an engine, or all open jobs of the shop, told anew when they are next shown: something they are judged by was changed.
 pub async fn resummarise(db: &impl ConnectionTrait, viewer: &Viewer, engine: Option<Uuid>) -> Result<(), StoreError> {
-    let mut open = job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).filter(job::Column::ClosedAt.is_null());
+    let mut open = table::Entity::update_many()
+        .set(table::ActiveModel { seq: Set(BEHIND), judged_seq: Set(None), ..Default::default() })
+        .filter(table::Column::ShopId.eq(viewer.shop))
+        .filter(table::Column::ClosedAt.is_null());
     if let Some(engine) = engine {
-        open = open.filter(job::Column::EngineId.eq(engine));
+        let of_engine = job::Entity::find().filter(job::Column::EngineId.eq(engine)).select_only().column(job::Column::Id).into_query();
+        open = open.filter(table::Column::JobId.in_subquery(of_engine));
     }
-    let ids: Vec<Uuid> = open.select_only().column(job::Column::Id).into_tuple().all(db).await?;
-    for some in ids.chunks(AT_ONCE) {
-        follow(db, viewer, some).await?;
-    }
+    open.exec(db).await?;
     Ok(())
 }
+
+/// Behind every ledger.
+const BEHIND: i32 = -1;
 
 /// Jobs held in memory at once while many are made anew.
 const AT_ONCE: usize = 64;

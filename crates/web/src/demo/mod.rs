@@ -55,8 +55,10 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
     let anyone = shop.user.first().and_then(|user| people.get(user.sign_in.as_str())).cloned().ok_or_else(|| missing("user"))?;
     accounts::change_shop(db, &anyone, &house(shop).ok_or_else(|| missing("such zone or hours"))?).await?;
     let anyone = Viewer { zone: Zone::named(&shop.zone).unwrap_or_default(), ..anyone };
+    let mut gauges: HashMap<&str, Uuid> = HashMap::new();
     for gauge in &shop.gauge {
-        library::add_gauge(db, &anyone, &gauge.name, &gauge.gauge).await?;
+        let id = library::add_gauge(db, &anyone, &gauge.name, &gauge.gauge).await?;
+        gauges.insert(&gauge.name, id.ok_or_else(|| missing("free gauge name"))?);
     }
     let mut engines: HashMap<&str, Uuid> = HashMap::new();
     for engine in &shop.engine {
@@ -85,7 +87,7 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
             let file = Folder::get(name).ok_or_else(|| missing(name))?;
             jobs::add_capture(db, &anyone, number, name, &file.data).await?;
         }
-        entries(db, &people, &kept, number, (job, at)).await?;
+        entries(db, (&people, &gauges), &kept, number, (job, at)).await?;
         look(db, &anyone, number, &kept, None).await?;
     }
     Ok(())
@@ -93,7 +95,7 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
 
 async fn entries(
     db: &Connection,
-    people: &HashMap<&str, Viewer>,
+    (people, gauges): (&HashMap<&str, Viewer>, &HashMap<&str, Uuid>),
     kept: &Kept,
     number: i64,
     (job, opened): (&Job, NaiveDateTime),
@@ -106,7 +108,7 @@ async fn entries(
             look(db, who, number, kept, Some((&format!("demo {i}"), opened + Duration::minutes(entry.at)))).await?;
             continue;
         }
-        let body = body(entry, people).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
+        let body = body(entry, people, gauges).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
         let key = format!("demo {i}");
         let write = Write { body, supersedes, submit_key: &key, at: Some(opened + Duration::minutes(entry.at)) };
         match jobs::write(db, who, number, &write).await? {
@@ -139,7 +141,7 @@ fn house(shop: &Shop) -> Option<accounts::Shop> {
     })
 }
 
-fn body(entry: &Entry, people: &HashMap<&str, Viewer>) -> Option<Body> {
+fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uuid>) -> Option<Body> {
     if let Some(customer) = &entry.customer {
         let on_it = entry.on_it.as_ref().and_then(|who| people.get(who.as_str())).map(|who| (who.user, who.shown_name.clone()));
         let (customer, reach) = (customer.clone(), entry.reach.clone());
@@ -160,7 +162,8 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>) -> Option<Body> {
             phase,
             ..Reading::of(rpm, oil_temp_c, kpa)
         };
-        return Some(Body::Reading(TakenReading { reading, gauge: None, capture: None }));
+        let gauge = entry.gauge.as_ref().and_then(|name| gauges.get(name.as_str())).copied();
+        return Some(Body::Reading(TakenReading { reading, gauge, capture: None }));
     }
     if let Some(cause) = &entry.cause {
         return Some(Body::Repair(Repair { cause: Some(cause.clone()), done: entry.done.clone(), follow_up: entry.follow_up.clone() }));

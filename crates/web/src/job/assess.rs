@@ -45,7 +45,7 @@ fn work_out(app: &App, job: Arc<Job>) -> Result<Assessed, Failure> {
     // Earlier before later: it is the one that is kept already.
     let before = asked(&earlier).posterior.probability.clone();
     let now = asked(&case);
-    app.kept.weigh(&case, &tracer);
+    app.kept.put_back(&case, &tracer);
     Ok(Assessed { job, case, now, before, tracer })
 }
 

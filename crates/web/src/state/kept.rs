@@ -41,8 +41,9 @@ impl Kept {
         tracer.map_err(|error| (*error).clone())
     }
 
-    /// Weighs a tracer anew after it was used: it has grown.
-    pub fn weigh(&self, case: &Case, tracer: &Arc<Tracer>) {
+    /// Puts a tracer back after it was used: it lets go what it needs only meanwhile, and is weighed anew, since it has grown.
+    pub fn put_back(&self, case: &Case, tracer: &Arc<Tracer>) {
+        tracer.rest();
         self.tracers.insert(engine_key(case), Arc::clone(tracer));
     }
 
@@ -56,4 +57,72 @@ fn engine_key(case: &Case) -> String {
     // OK because cards and points hold nothing that JSON has no word for; a number that is not finite becomes null, and is an engine of its own.
     let points = case.spec.as_ref().map(|sheet| &sheet.points);
     serde_json::to_string(&(&case.engine, points)).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velvet_dial_core::case::{Setting, diagnose, parse};
+
+    fn case(litres: f64, min_kpa: f64, kpa: f64) -> Case {
+        let text = format!(
+            r#"{{"format":"velvet-dial.case/1","engine":{{"displacement_l":{litres},"cylinders":4,"idle_rpm":750,"oil_grade":"5W-30"}},
+            "spec":{{"points":[{{"rpm":750,"oil_temp_c":100,"min_kpa":{min_kpa}}}]}},"readings":[{{"rpm":750,"oil_temp_c":98,"kpa":{kpa}}}]}}"#
+        );
+        parse(text.as_bytes()).unwrap_or_else(|error| panic!("{error}"))
+    }
+
+    fn tracer(kept: &Kept, case: &Case) -> Arc<Tracer> {
+        kept.tracer(case).unwrap_or_else(|error| panic!("{error}"))
+    }
+
+    /// Card and limits make an engine; what was read of it does not. Many who ask at once wait for one making.
+    #[test]
+    fn an_engine_is_made_once_and_told_from_every_other() {
+        let kept = Kept::default();
+        let first = tracer(&kept, &case(2.0, 100.0, 60.0));
+        assert!(Arc::ptr_eq(&first, &tracer(&kept, &case(2.0, 100.0, 200.0))));
+        assert!(!Arc::ptr_eq(&first, &tracer(&kept, &case(2.0, 90.0, 60.0))), "another sheet");
+        assert!(!Arc::ptr_eq(&first, &tracer(&kept, &case(2.1, 100.0, 60.0))), "another card");
+        let all: Vec<Arc<Tracer>> = std::thread::scope(|scope| {
+            let asked: Vec<_> = (0..6).map(|_| scope.spawn(|| tracer(&kept, &case(3.0, 100.0, 60.0)))).collect();
+            asked.into_iter().filter_map(|one| one.join().ok()).collect()
+        });
+        assert!(all.len() == 6 && all.iter().all(|one| Arc::ptr_eq(one, &tracer(&kept, &case(3.0, 100.0, 60.0)))));
+    }
+
+    /// A used engine has grown and is weighed anew; what is kept stays within its memory.
+    #[test]
+    fn what_is_kept_is_bounded_by_memory() {
+        let kept = Kept::default();
+        let asked = case(2.0, 100.0, 60.0);
+        let one = tracer(&kept, &asked);
+        let new = one.bytes();
+        diagnose(&asked, &one, &Setting::default());
+        assert!(one.bytes() > new);
+        kept.put_back(&asked, &one);
+        kept.tracers.run_pending_tasks();
+        assert_eq!(kept.tracers.weighted_size(), one.bytes() as u64);
+        for place in 0..100u32 {
+            // As heavy as a used one, whatever is in it.
+            kept.tracers.insert(format!("engine {place}"), Arc::clone(&one));
+        }
+        kept.tracers.run_pending_tasks();
+        assert!(kept.tracers.weighted_size() <= TRACER_BYTES, "{}", kept.tracers.weighted_size());
+    }
+
+    #[test]
+    fn a_question_is_worked_out_once() {
+        let kept = Kept::default();
+        let asked = case(2.0, 100.0, 60.0);
+        let one = tracer(&kept, &asked);
+        let mut worked = 0;
+        for key in ["a", "a", "b", "a"] {
+            kept.diagnosis(key.to_owned(), || {
+                worked += 1;
+                diagnose(&asked, &one, &Setting::default())
+            });
+        }
+        assert_eq!(worked, 2);
+    }
 }

@@ -80,3 +80,64 @@ pub fn plain(value: f64) -> String {
 pub fn same(a: &str, b: &str) -> bool {
     a == b
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_written_as_the_trade_reads_them() {
+        for (shown, told) in [
+            (percent(0.004), "< 1 %"),
+            (percent(0.334), "33 %"),
+            (percent(0.9951), "> 99 %"),
+            (pressure(62.0, Pressure::Kpa), "62 kPa"),
+            (minutes(12.4), "12 min"),
+            (minutes(60.0), "1 h"),
+            (minutes(95.0), "1 h 35 min"),
+            (plus_minus(10.4, Pressure::Kpa), "± 21 kPa"),
+            (plus_minus(10.4, Pressure::Bar), "± 0.21 bar"),
+            (plain(2.50), "2.5"),
+            (plain(780.0), "780"),
+            (plain(0.126), "0.13"),
+            (query_escape("/jobs/9?a=b&c"), "/jobs/9%3Fa%3Db%26c"),
+        ] {
+            assert_eq!(shown, told);
+        }
+    }
+
+    /// What a form shows of a kept pressure is the same hundredth of a kPa when it comes back, in every unit.
+    #[test]
+    fn a_pressure_survives_its_form() {
+        for unit in Pressure::ALL {
+            for hundredths in (0..250_000u32).step_by(37) {
+                let kpa = f64::from(hundredths) / 100.0;
+                let back = typed(kpa, unit).parse::<f64>().map(|value| (100.0 * value * unit.kpa()).round() / 100.0);
+                assert_eq!(back, Ok(kpa), "{kpa} kPa in {}", unit.label());
+            }
+        }
+    }
+
+    #[test]
+    fn moments_go_by_the_shops_clock_and_leave_it_with_their_year() {
+        let at: NaiveDateTime = "2026-03-29T00:59:30".parse().unwrap_or_default();
+        let later = at + chrono::TimeDelta::minutes(1);
+        // The night the clocks go forward: a minute later it is an hour and a minute later on the wall.
+        for (zone, first, second) in [
+            ("UTC", "29 Mar 00:59", "29 Mar 01:00"),
+            ("Europe/Lisbon", "29 Mar 00:59", "29 Mar 02:00"),
+            ("Pacific/Auckland", "29 Mar 13:59", "29 Mar 14:00"),
+            ("America/Anchorage", "28 Mar 16:59", "28 Mar 17:00"),
+        ] {
+            let zone = Zone::named(zone).unwrap_or_default();
+            assert_eq!((moment(at, &zone), moment(later, &zone)), (first.to_owned(), second.to_owned()), "{}", zone.name());
+        }
+        let auckland = Zone::named("Pacific/Auckland").unwrap_or_default();
+        let new_year: NaiveDateTime = "2026-12-31T12:00:00".parse().unwrap_or_default();
+        assert_eq!(
+            (day(new_year, &auckland), moment_with_year(new_year, &auckland)),
+            ("1 January 2027".to_owned(), "1 Jan 2027 01:00".to_owned())
+        );
+        assert_eq!(auckland.day(new_year).to_string(), "2027-01-01");
+    }
+}

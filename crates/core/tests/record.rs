@@ -1,0 +1,141 @@
+//! A report's record: it says what the diagnosis says, in the case's order, and comes back from its text as it was.
+#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
+mod support;
+
+use proptest::prelude::*;
+use serde_json::json;
+use support::with;
+use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::limits::{Decision, overall};
+use velvet_dial_core::record::{FORMAT, Ledger, Line, Papers, Record, Recording, RepairSaid, SPEEDS, Taken, record};
+use velvet_dial_core::trace::Tracer;
+use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
+
+fn papers() -> Papers {
+    Papers {
+        shop: "Skerry Lane".into(),
+        zone: "UTC".into(),
+        number: 7,
+        opened_at: "2026-11-01T08:00:00Z".parse().unwrap(),
+        closed_at: None,
+        tag: "TUG 4".into(),
+        description: "Tug".into(),
+        engine: "Quayside".into(),
+        complaint: "Lamp at stops".into(),
+        customer: String::new(),
+        odometer_km: Some(18_240.0),
+        on_it: String::new(),
+    }
+}
+
+fn made(case: &Case, repaired: Option<Option<usize>>) -> (Diagnosis, Record) {
+    let tracer = Tracer::new(&case.engine, &spec_points(case)).unwrap();
+    let now = diagnose(case, &tracer, &Setting::default());
+    let at = papers().opened_at;
+    let ledger = Ledger {
+        papers: papers(),
+        other_sheets: case.spec.iter().cloned().collect(),
+        taken: case.readings.iter().enumerate().map(|(i, _)| Taken { who: format!("hand {i}"), at, of_run: None }).collect(),
+        repairs: vec![RepairSaid { cause: "x".into(), done: "y".into(), follow_up: String::new(), who: "z".into(), at }],
+        repaired,
+        recordings: vec![Recording { name: "run.csv".into(), digest: "ab".into(), also_in: vec![3] }],
+        log: vec![Line { what: "told".into(), kpa: None, who: "z".into(), at, struck: false, reason: String::new() }],
+    };
+    let record = record(case, &now, &tracer, ledger);
+    (now, record)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn a_record_says_what_the_diagnosis_says(
+        kpa in prop::collection::vec((20.0..600.0f64, any::<bool>(), 0..3usize), 1..7),
+        sheet in any::<bool>(),
+    ) {
+        let place = [(780.0, 98.0), (2000.0, 99.0), (3000.0, 100.0)];
+        let file = with(|v| {
+            v["readings"] = kpa.iter().map(|(kpa, after, at)| {
+                let (rpm, temp) = place[*at];
+                json!({ "rpm": rpm, "oil_temp_c": temp, "kpa": kpa, "phase": if *after { "after" } else { "before" } })
+            }).collect();
+            if !sheet {
+                v["spec"] = json!(null);
+            }
+        });
+        let case = parse(file.to_string().as_bytes()).unwrap();
+        let (now, record) = made(&case, None);
+        let text = serde_json::to_string(&record).unwrap();
+        prop_assert_eq!(&serde_json::from_str::<Record>(&text).unwrap(), &record, "it comes back as it was");
+        prop_assert_eq!((record.format.as_str(), record.knowledge.as_str()), (FORMAT, fingerprint()));
+        prop_assert_eq!(&record.case, &case);
+        prop_assert_eq!(record.rule_of_thumb, !sheet);
+        // Reading by reading, in the case's order, with who took it.
+        prop_assert_eq!(record.readings.len(), case.readings.len());
+        for (place, said) in record.readings.iter().enumerate() {
+            prop_assert_eq!((said.reading, said.who.clone()), (place, format!("hand {place}")));
+            prop_assert_eq!(said.judged.decision, now.readings[place].decision);
+        }
+        // Line by line: before and after of the record are those of verdict and proof, and give the same overall.
+        let side = |after: bool| record.points.iter().map(move |point| if after { point.after } else { point.before });
+        if sheet {
+            prop_assert_eq!(record.points.len(), case.spec.as_ref().unwrap().points.len());
+            for after in [false, true] {
+                let told = overall(side(after).map(|judged| judged.map_or(Decision::NotMeasured, |judged| judged.decision)));
+                prop_assert_eq!(told, if after { record.proof } else { record.verdict });
+            }
+        }
+        // Leaders in order, and a curve of each speed for the first of them.
+        prop_assert!(record.causes.windows(2).all(|pair| pair[0].probability >= pair[1].probability));
+        prop_assert!(record.curves.iter().all(|curve| curve.kpa.len() == SPEEDS.len()));
+        prop_assert_eq!(&record.curves[0].cause, &record.causes[0].id);
+        prop_assert!((0.0..=1.0).contains(&record.sound));
+    }
+}
+
+/// What the customer reads, for each way a job can stand.
+#[test]
+fn the_plain_words_follow_what_was_measured_found_and_proven() {
+    let low = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 3000, "oil_temp_c": 100, "kpa": 200 }]);
+    let mended = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 3000, "oil_temp_c": 100, "kpa": 200 },
+        { "rpm": 750, "oil_temp_c": 100, "kpa": 190, "phase": "after" }, { "rpm": 3000, "oil_temp_c": 100, "kpa": 430, "phase": "after" }]);
+    let half = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 750, "oil_temp_c": 100, "kpa": 190, "phase": "after" }]);
+    let still = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 750, "oil_temp_c": 100, "kpa": 41, "phase": "after" }]);
+    let high = json!([{ "rpm": 3000, "oil_temp_c": 100, "kpa": 900 }]);
+    let pickup = knowledge().cause("pickup_air");
+    for (readings, repaired, says) in [
+        (&low, None, vec!["was too low", "Most likely so far", "Nothing has been put right yet"]),
+        (&high, None, vec!["was too high"]),
+        (&json!([]), None, vec!["has not yet been measured"]),
+        (
+            &mended,
+            Some(pickup),
+            vec!["was too low", "What was wrong: air drawn in at the pickup joint", "every point of the sheet was read again"],
+        ),
+        (&half, Some(pickup), vec!["the proof is still missing"]),
+        (&still, Some(pickup), vec!["this is not mended yet"]),
+        (&mended, Some(None), vec!["every point of the sheet was read again"]),
+    ] {
+        let case = parse(with(|v| v["readings"] = readings.clone()).to_string().as_bytes()).unwrap();
+        let told = made(&case, repaired).1.plain.join(" ");
+        for sentence in says {
+            assert!(told.contains(sentence), "{told} lacks “{sentence}”");
+        }
+    }
+}
+
+/// Decisions and words of the flag are written with the same ids that are read.
+#[test]
+fn every_word_of_a_record_is_read_back_by_its_id() {
+    for (decision, id) in Decision::ALL {
+        assert_eq!((decision.id(), serde_json::to_value(decision).unwrap()), (id, json!(id)));
+        assert_eq!(serde_json::from_value::<Decision>(json!(id)).unwrap(), decision);
+    }
+    for (word, id) in velvet_dial_core::flag::Word::ALL {
+        assert_eq!((word.id(), serde_json::to_value(word).unwrap()), (id, json!(id)));
+    }
+    let case = parse(with(|v| v["readings"][0]["phase"] = json!("after")).to_string().as_bytes()).unwrap();
+    let (_, record) = made(&case, None);
+    assert!(record.case.readings.iter().any(|reading| reading.phase == Phase::After));
+    assert_eq!(fingerprint().len(), 16);
+}
