@@ -1,5 +1,6 @@
 //! Forms: one list of what a form asks, by which it is read, kept, complained of and drawn.
 use super::Slip;
+pub use crate::ui::field::{Choice, Drawn, Input};
 use actix_web::HttpResponse;
 use actix_web::cookie::time::Duration;
 use actix_web::cookie::{Cookie, SameSite};
@@ -61,28 +62,6 @@ pub enum Kind {
     Tick,
     /// Goes along unseen.
     Hidden,
-}
-
-/// A choice of a list.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Choice {
-    /// In the form.
-    pub id: String,
-    /// On the screen.
-    pub label: String,
-}
-
-impl Choice {
-    /// From the words of a closed list.
-    pub fn all<T>(of: &[(T, &'static str, &'static str)]) -> Vec<Self> {
-        of.iter().map(|(_, id, label)| Self { id: (*id).to_owned(), label: (*label).to_owned() }).collect()
-    }
-
-    /// The same behind “not known”.
-    pub fn all_or_unknown<T>(of: &[(T, &'static str, &'static str)]) -> Vec<Self> {
-        let unknown = Self { id: String::new(), label: "not known".to_owned() };
-        std::iter::once(unknown).chain(Self::all(of)).collect()
-    }
 }
 
 impl Ask {
@@ -202,27 +181,6 @@ impl<'a> Read<'a> {
         let asked = self.form.asks.iter().map(|ask| (ask.name.to_owned(), self.typed(ask.name).to_owned()));
         asked.chain([("unit".to_owned(), self.unit.label().to_owned())]).collect()
     }
-}
-
-/// A question as it is drawn.
-pub struct Drawn {
-    pub id: String,
-    pub name: &'static str,
-    pub label: &'static str,
-    pub hint: String,
-    pub value: String,
-    pub problem: Option<String>,
-    pub input: Input,
-}
-
-/// How it is answered.
-pub enum Input {
-    Line,
-    Number,
-    Lines,
-    Select(Vec<Choice>),
-    Tick,
-    Hidden,
 }
 
 impl Form {

@@ -2,6 +2,8 @@
 pub mod assets;
 mod error;
 pub mod form;
+#[cfg(test)]
+mod fragments;
 pub mod guard;
 pub mod health;
 mod slip;

@@ -1,5 +1,6 @@
 //! How anything is drawn and said, whatever it is about.
 mod chrome;
+pub mod field;
 mod liking;
 pub mod picture;
 pub mod show;
@@ -7,6 +8,3 @@ pub mod words;
 
 pub use chrome::Chrome;
 pub use liking::Liking;
-
-#[cfg(test)]
-mod fragments;
