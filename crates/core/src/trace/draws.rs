@@ -25,9 +25,8 @@ pub(super) const DRAWS: usize = 2048;
 const LOCAL_DRAWS: usize = 32;
 /// Draws from which the share that would be noticed is estimated.
 const NOTICED_DRAWS: usize = 192;
-/// Operating points kept, beside those at which a fault is noticed: what the readings so far say is kept by the tracer, so a point is needed again only for the next
-/// reading or two. Each takes half a megabyte.
-const KEPT_POINTS: usize = 4;
+/// Operating points kept, beside those at which a fault is noticed: as many as a plan looks at. Each takes half a megabyte, until the tracer rests.
+const KEPT_POINTS: usize = 32;
 /// Ways from a point to another kept; each takes some 40 kB.
 const KEPT_WAYS: usize = 24;
 /// Most that limits on paper move the odds of two draws.
