@@ -24,6 +24,7 @@ impl MigrationTrait for Second {
         let db = manager.get_connection();
         manager.alter_table(Table::alter().table("jobs").add_column_if_not_exists(at_or_none("closed_at")).take()).await?;
         index(manager, "jobs", "jobs_on_the_board", &["shop_id", "closed_at", "number"], false).await?;
+        drop_index(manager, "jobs", "shop_id").await?;
         db.execute_unprepared(CLOSED).await?;
         // Plates are told apart by a key that holds letters apart, in place of the collation that does not.
         let key = ColumnDef::new("tag_key").custom("VARCHAR(60) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin").null().take();

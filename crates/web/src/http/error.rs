@@ -173,3 +173,52 @@ impl Failure {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use actix_web::body::to_bytes;
+
+    /// Every failure: its status, its title, and nothing of its inside on the page.
+    #[tokio::test]
+    async fn every_failure_has_its_status_its_words_and_the_headers() {
+        const INSIDE: &str = "s3cret of the inside";
+        let damaged = || match serde_json::from_str::<u8>("x") {
+            Ok(_) => panic!("“x” is no number"),
+            Err(source) => StoreError::Damaged { what: INSIDE, source },
+        };
+        let full = |whose| Failure::Store(StoreError::Full { whose, most_mb: 64 });
+        let all = [
+            (Failure::OtherSite, 403, "Refused"),
+            (Failure::Packed, 415, "Not taken"),
+            (Failure::NoPage, 404, "Not found"),
+            (Failure::Store(StoreError::NotFound), 404, "Not found"),
+            (Failure::Form(INSIDE.to_owned()), 400, "Form not understood"),
+            (Failure::Upload(INSIDE.to_owned()), 413, "File not taken"),
+            (Failure::Store(StoreError::CannotBeKept), 400, "Form not understood"),
+            (Failure::Store(StoreError::Closed), 409, "The job is closed"),
+            (full("job"), 507, "Enough recorded"),
+            (full("shop"), 507, "Enough recorded"),
+            (Failure::DiskFull, 507, "No room"),
+            (Failure::Stalled, 408, "Not arrived"),
+            (Failure::Busy(Busy::Full), 503, "Busy"),
+            (Failure::Busy(Busy::CutOff), 500, "Something failed here"),
+            (Failure::Store(StoreError::Hash), 500, "Something failed here"),
+            (Failure::Store(damaged()), 500, "Something failed here"),
+        ];
+        for (failure, status, title) in all {
+            let answer = failure.error_response();
+            assert_eq!(answer.status().as_u16(), status, "{failure}");
+            let has = |name: &str| answer.headers().contains_key(name);
+            assert!(has("content-security-policy") && has("x-content-type-options"), "{failure}");
+            // A busy server is asked again, by the page itself and by whoever reads the header.
+            assert_eq!(has("retry-after") && has("refresh"), status == 503, "{failure}");
+            let body = to_bytes(answer.into_body()).await.unwrap_or_default();
+            let page = String::from_utf8_lossy(&body);
+            assert!(page.contains(&format!("<h1>{title}</h1>")) && !page.contains(INSIDE), "{failure}: {page}");
+        }
+        let away = Failure::SignInFirst { back: "/jobs/9?a=b".to_owned(), fragment: true }.error_response();
+        assert_eq!(away.status().as_u16(), 401);
+        assert_eq!(away.headers().get("hx-redirect").and_then(|to| to.to_str().ok()), Some("/sign-in?back=/jobs/9%3Fa%3Db"));
+    }
+}

@@ -85,3 +85,46 @@ pub fn liking_cookies(unit: Option<Pressure>, night: Option<bool>) -> Vec<actix_
     let theme = night.map(|night| keep(THEME, if night { "night" } else { "light" }));
     unit.into_iter().chain(theme).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use actix_web::test::TestRequest;
+
+    /// Whose word on the asker's address is taken: nobody's but a trusted proxy's, and of that only the last.
+    #[tokio::test]
+    async fn an_address_is_the_connections_own_or_a_trusted_proxys_word() -> Result<(), velvet_dial_store::StoreError> {
+        let trusted: Vec<std::net::IpAddr> = ["10.1.1.1", "::1"].iter().filter_map(|text| text.parse().ok()).collect();
+        let db = velvet_dial_store::open(&velvet_dial_testkit::fresh_database().await).await?;
+        let app = App::new(db, crate::state::Serving { trusted_proxies: trusted, ..Default::default() });
+        for (peer, said, told) in [
+            ("192.0.2.7:4000", None, "192.0.2.7"),
+            ("192.0.2.7:4000", Some("203.0.113.9"), "192.0.2.7"),
+            ("10.1.1.1:4000", None, "10.1.1.1"),
+            ("10.1.1.1:4000", Some("203.0.113.9"), "203.0.113.9"),
+            ("10.1.1.1:4000", Some("6.6.6.6, 203.0.113.9"), "203.0.113.9"),
+            ("10.1.1.1:4000", Some("203.0.113.9, nonsense"), "10.1.1.1"),
+            ("[::1]:4000", Some(" 2001:db8::5 "), "2001:db8::5"),
+        ] {
+            let mut request = TestRequest::default();
+            if let Ok(peer) = peer.parse() {
+                request = request.peer_addr(peer);
+            }
+            if let Some(said) = said {
+                request = request.insert_header(("x-forwarded-for", said));
+            }
+            assert_eq!(address(&request.to_http_request(), &app), told, "{peer} {said:?}");
+        }
+        Ok(())
+    }
+
+    #[test]
+    fn a_fragment_leads_back_to_its_page_and_nowhere_else() {
+        for (url, page) in
+            [("http://shop.test/jobs/9/trace?correct=1", "/jobs/9/trace"), ("/jobs/9", "/jobs/9"), ("nonsense http", "/"), ("", "/")]
+        {
+            let request = TestRequest::default().insert_header(("hx-current-url", url)).to_http_request();
+            assert_eq!(page_of(&request), page, "{url}");
+        }
+    }
+}

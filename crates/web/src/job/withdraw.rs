@@ -71,3 +71,54 @@ pub async fn undo(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
 pub fn routes(config: &mut ServiceConfig) {
     config.route("/jobs/{number}/withdraw", post().to(withdraw)).route("/jobs/{number}/undo", post().to(undo));
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velvet_dial_core::case::Reading;
+    use velvet_dial_core::circuit::Card;
+    use velvet_dial_store::jobs::{Head, Particulars, Repair, TakenReading};
+    use velvet_dial_store::library::{Engine, Vehicle};
+
+    fn job(entries: Vec<Entry>) -> Job {
+        let at = "2026-11-25T08:00:00".parse().unwrap_or_default();
+        let vehicle = Vehicle { id: Uuid::nil(), tag: String::new(), description: String::new() };
+        let card = Card::of(2.0, 4, 750.0, "5W-30");
+        let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: Vec::new(), revisions: Vec::new() };
+        let head =
+            Head { id: Uuid::nil(), number: 1, vehicle, engine: Uuid::nil(), complaint: String::new(), opened_at: at, closed_at: None };
+        Job { head, engine, gauges: Vec::new(), entries, zone: Default::default(), record: None, judged_seq: None }
+    }
+
+    fn entry(seq: i32, body: Body, author: u128, second: i64) -> Entry {
+        let start: NaiveDateTime = "2026-11-25T08:00:00".parse().unwrap_or_default();
+        let written_at = start + TimeDelta::seconds(second);
+        let id = Uuid::from_u128(seq as u128);
+        Entry { id, seq, body, author: Uuid::from_u128(author), author_name: String::new(), written_at, supersedes: None }
+    }
+
+    /// What may be undone: the last entry, one's own, for a minute, and nothing that is an undoing or ends a job.
+    #[test]
+    fn one_tap_undoes_ones_own_last_word_for_a_minute() {
+        let now: NaiveDateTime = "2026-11-25T08:01:00".parse().unwrap_or_default();
+        let found = || Body::Evidence { check: "level".into(), outcome: "ok".into() };
+        let reading = Body::Reading(TakenReading { reading: Reading::of(750.0, 98.0, 60.0), gauge: None, capture: None });
+        for (body, author, second, may) in [
+            (found(), 1, 30, true),
+            (found(), 2, 30, false),
+            (found(), 1, 0, false),
+            (reading, 1, 59, true),
+            (Body::Circumstance { circumstance: "knock".into(), told: false }, 1, 59, true),
+            (Body::Particulars(Particulars::default()), 1, 59, true),
+            (Body::Repair(Repair { cause: None, done: "x".into(), follow_up: String::new() }), 1, 59, false),
+            (Body::Withdrawn { reason: "x".into() }, 1, 59, false),
+            (Body::Closed {}, 1, 59, false),
+            (Body::Reopened { reason: "x".into() }, 1, 59, false),
+        ] {
+            let told = format!("{body:?} by {author} at {second}");
+            let job = job(vec![entry(1, found(), 1, 10), entry(2, body, author, second)]);
+            assert_eq!(fresh(&job, Uuid::from_u128(1), now).map(|entry| entry.seq), may.then_some(2), "{told}");
+        }
+        assert!(fresh(&job(Vec::new()), Uuid::from_u128(1), now).is_none());
+    }
+}

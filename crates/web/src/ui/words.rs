@@ -116,3 +116,63 @@ pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -
         (None, None) => "no limit".to_owned(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velvet_dial_core::case::{Phase, Reading};
+    use velvet_dial_store::jobs::{Repair, TakenReading};
+
+    #[test]
+    fn every_kind_of_entry_is_a_sentence() {
+        let reading = |phase| {
+            Body::Reading(TakenReading { reading: Reading { phase, ..Reading::of(780.0, 97.0, 62.0) }, gauge: None, capture: None })
+        };
+        let noted = |customer: &str, reach: &str, odometer_km, on_it: Option<&str>| {
+            let on_it = on_it.map(|name| (uuid::Uuid::nil(), name.to_owned()));
+            Body::Particulars(Particulars { customer: customer.into(), reach: reach.into(), odometer_km, on_it })
+        };
+        let repair =
+            |cause: Option<&str>| Body::Repair(Repair { cause: cause.map(str::to_owned), done: "x".into(), follow_up: String::new() });
+        for (body, told) in [
+            (Body::Circumstance { circumstance: "whine".into(), told: true }, "Told: Whine"),
+            (Body::Circumstance { circumstance: "whine".into(), told: false }, "Taken back: Whine"),
+            (Body::Circumstance { circumstance: "of a later version".into(), told: true }, "Told: of a later version"),
+            (reading(Phase::Before), "62 kPa at 780 rpm, 97 °C, neutral"),
+            (reading(Phase::After), "After: 62 kPa at 780 rpm, 97 °C, neutral"),
+            (Body::Evidence { check: "tarot".into(), outcome: "purple".into() }, "tarot: purple"),
+            (repair(Some("pickup_air")), "Put right: Air drawn in at the pickup joint"),
+            (repair(None), "Put right: not a cause of the list"),
+            (
+                noted("The carrier", "ext. 12", Some(182_400.0), Some("Odd")),
+                "Noted: customer The carrier, ext. 12; odometer 182400 km; Odd is on it",
+            ),
+            (noted("", "ext. 12", None, None), "Noted: customer at ext. 12"),
+            (noted("", "", None, None), "Customer, odometer and who is on it: taken back"),
+            (Body::Withdrawn { reason: "no".into() }, "Withdrawn: no"),
+            (Body::Closed {}, "Job closed"),
+            (Body::Reopened { reason: "again".into() }, "Opened again: again"),
+            (
+                Body::Unreadable { kind: "thermogram".into(), why: "x".into() },
+                "An entry this version cannot read (thermogram); it is kept as it is",
+            ),
+        ] {
+            assert_eq!(describe(&body, Pressure::Kpa), told);
+        }
+    }
+
+    #[test]
+    fn limits_and_points_are_said_in_the_unit_that_is_liked() {
+        for (min, max, unit, told) in [
+            (Some(100.0), None, Pressure::Kpa, "at least 100 kPa"),
+            (None, Some(550.0), Pressure::Bar, "at most 5.50 bar"),
+            (Some(300.0), Some(550.0), Pressure::Kpa, "300 to 550 kPa"),
+            (None, None, Pressure::Psi, "no limit"),
+        ] {
+            assert_eq!(limit_words(min, max, unit), told);
+        }
+        let point = Point { rpm: 780.0, oil_temp_c: 100.0, gear: Gear::Drive, min_kpa: None, max_kpa: None };
+        assert_eq!(point_words(&point, true), "idle, 780 rpm at 100 °C, in gear");
+        assert_eq!(point_words(&Point { gear: Gear::Neutral, ..point }, false), "780 rpm at 100 °C");
+    }
+}
