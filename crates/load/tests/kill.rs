@@ -1,5 +1,4 @@
 //! A few kills of server and database in mid-write, as `cargo xtask kill` does hundreds.
-#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 use std::process::Command;
 
 #[test]
