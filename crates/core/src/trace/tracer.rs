@@ -129,8 +129,8 @@ type Weighed = ([f64; BANDS], Vec<(u32, f64)>);
 /// Readings, and what they leave of every hypothesis.
 type Run = (Vec<Bearing>, Arc<Vec<Likely>>);
 
-/// Memory that runs of readings may take, bytes: two of one reading, which leaves most draws, or a dozen longer ones.
-const RUN_BYTES: usize = 2 << 20;
+/// Memory that runs of readings may take, bytes: a dozen of some length. The last one is kept in any case; one reading alone leaves most draws.
+const RUN_BYTES: usize = 1 << 20;
 
 /// What is the same for all hypotheses at a reading.
 struct Read<'a> {

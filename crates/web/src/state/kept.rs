@@ -8,7 +8,7 @@ use velvet_dial_core::trace::Tracer;
 /// Memory that engines' draws may take. One takes some 3 MB new and at most 7.
 const TRACER_BYTES: u64 = 200 << 20;
 /// Memory that diagnoses may take, and what one takes beside its weights of the draws.
-const DIAGNOSIS_BYTES: u64 = 24 << 20;
+const DIAGNOSIS_BYTES: u64 = 14 << 20;
 const DIAGNOSIS_BESIDE: usize = 48 << 10;
 
 /// The keys are the whole question as text, so that two questions never share an answer.
