@@ -18,7 +18,7 @@ use thiserror::Error;
 const DATABASE: &str = "velvet_dial";
 const USER: &str = "velvet_dial";
 /// Everything a start makes in its folder but the lock, which guards the removal itself.
-const MADE_HERE: [&str; 8] = ["data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid", "run.port"];
+const MADE_HERE: [&str; 9] = ["tmp", "data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid", "run.port"];
 /// A password is made of 32 characters; what is shorter was cut.
 const SHORTEST_PASSWORD: usize = 32;
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -91,6 +91,8 @@ impl MariaDb {
         }
         fs::set_permissions(folder, Permissions::from_mode(0o700)).map_err(file(folder))?;
         let lock = take_lock(folder)?;
+        // A server of its own: one that starts clears the temporary tables of all that share its folder for them.
+        fs::create_dir_all(folder.join("tmp")).map_err(file(folder))?;
         let data = folder.join("data");
         if data.exists() {
             whole(folder, &data)?;
@@ -213,7 +215,8 @@ fn install(folder: &Path, data: &Path) -> Result<(), StartError> {
     let mut command = Command::new(&program);
     command
         .args(["--no-defaults", "--auth-root-authentication-method=normal", "--skip-test-db"])
-        .arg(format!("--datadir={}", half.display()));
+        .arg(format!("--datadir={}", half.display()))
+        .arg(format!("--tmpdir={}", folder.join("tmp").display()));
     command.args(as_root()).stdin(Stdio::null());
     let done = command.output().map_err(file(&program))?;
     if !done.status.success() {
@@ -232,6 +235,7 @@ fn arguments(folder: &Path, data: &Path, init: &Path, port: u16) -> Vec<String> 
     let mut arguments = vec![
         "--no-defaults".to_owned(),
         format!("--datadir={}", data.display()),
+        format!("--tmpdir={}", path("tmp")),
         format!("--socket={}", path("run.sock")),
         format!("--pid-file={}", path("run.pid")),
         format!("--init-file={}", init.display()),

@@ -12,7 +12,11 @@ fn a_folder_is_made_once_kept_and_guarded() {
     let first = MariaDb::start(folder.path(), false).unwrap();
     let url = first.url();
     assert!(matches!(MariaDb::start(folder.path(), false), Err(StartError::InUse(_))));
+    // A command finds the server that another process has started, and no server that is over.
+    assert_eq!(MariaDb::url_of_running(folder.path()).unwrap().as_deref(), Some(url.as_str()));
+    assert!(folder.path().join("tmp").is_dir(), "temporary tables of its own");
     drop(first);
+    assert_eq!(MariaDb::url_of_running(folder.path()).unwrap(), None);
     let second = MariaDb::start(folder.path(), false).unwrap();
     let password = |url: &str| url.split('@').next().unwrap().to_owned();
     assert_eq!(password(&url), password(&second.url()), "a second start keeps the password, and so the data");
