@@ -81,6 +81,17 @@ impl Default for Gear {
     }
 }
 
+/// Odds as they are said.
+pub fn percent(p: f64) -> String {
+    if p < 0.01 {
+        "< 1 %".to_owned()
+    } else if p > 0.99 {
+        "> 99 %".to_owned()
+    } else {
+        format!("{:.0} %", 100.0 * p)
+    }
+}
+
 /// A figure as it is told: to four figures, and whole from a thousand on. What is finer nobody measured.
 ///
 /// ```

@@ -93,6 +93,22 @@ fn stands_already(error: &DbErr) -> bool {
     matches!(error.sql_err(), Some(SqlErr::UniqueConstraintViolation(_)))
 }
 
+/// Does something again, `tries` times in all, while the database lets another one first.
+async fn retried<T, F: Future<Output = Result<T, StoreError>>>(tries: usize, once: impl Fn() -> F) -> Result<T, StoreError> {
+    for _ in 1..tries {
+        match once().await {
+            Err(StoreError::Database(error)) if lost_a_race(&error) => {}
+            other => return other,
+        }
+    }
+    once().await
+}
+
+/// Bytes as hexadecimal digits.
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
 /// True when the database gave up a transaction to let another finish; trying again is right.
 fn lost_a_race(error: &DbErr) -> bool {
     /// The server's own numbers: lock wait timeout, deadlock, a row changed since it was read.

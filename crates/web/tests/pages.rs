@@ -87,9 +87,7 @@ async fn what_was_sent_after_the_session_ended_is_written_after_the_next_sign_in
     me.sees("Sign in").await;
     until("the sign-in page", || async { me.driver.current_url().await.is_ok_and(|url| url.as_str().contains("/sign-in")) }).await;
     // Another hand signs in first: what waits is not theirs.
-    me.fill("name", "odd").await;
-    me.fill("password", "brass needle").await;
-    me.press("Sign in").await;
+    me.enter_as("odd").await;
     me.sees("What was seen").await;
     let told = || me.driver.find(By::Css("#tick-whine[aria-pressed='true']"));
     assert!(told().await.is_err());
@@ -110,16 +108,11 @@ async fn what_is_refused_after_a_lost_connection_comes_back_to_its_form() {
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
     me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
-    let network = async |offline: bool| {
-        let how = serde_json::json!({ "offline": offline, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1 });
-        me.driver.cdp().send_raw("Network.enable", serde_json::json!({})).await.unwrap();
-        me.driver.cdp().send_raw("Network.emulateNetworkConditions", how).await.unwrap();
-    };
-    network(true).await;
+    me.offline(true).await;
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("800", "91", "99999").await;
     me.sees("No connection. What you sent is kept here").await;
-    network(false).await;
+    me.offline(false).await;
     me.sees("Pressure: 99999 is too high").await;
     let kept = me.driver.find(By::Id("reading-pressure")).await.unwrap().prop("value").await.unwrap();
     assert_eq!(kept.as_deref(), Some("99999"));
@@ -154,9 +147,7 @@ async fn drafts_belong_to_who_typed_them_and_end_with_their_form() {
     assert_eq!(complaint().await, "Said in confidence");
     me.press("Sign out").await;
     me.sees("Password").await;
-    me.fill("name", "odd").await;
-    me.fill("password", "brass needle").await;
-    me.press("Sign in").await;
+    me.enter_as("odd").await;
     me.sees("Skerry Lane Workshop").await;
     assert_eq!(complaint().await, "");
     me.press("Sign out").await;

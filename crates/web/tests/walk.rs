@@ -134,16 +134,11 @@ async fn a_lost_connection_keeps_what_was_sent_and_sends_it_again() {
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
     me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
-    let network = async |offline: bool| {
-        let how = serde_json::json!({ "offline": offline, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1 });
-        me.driver.cdp().send_raw("Network.enable", serde_json::json!({})).await.unwrap();
-        me.driver.cdp().send_raw("Network.emulateNetworkConditions", how).await.unwrap();
-    };
-    network(true).await;
+    me.offline(true).await;
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("800", "91", "131").await;
     me.sees("No connection. What you sent is kept here").await;
-    network(false).await;
+    me.offline(false).await;
     me.sees("1 taken").await;
     me.driver.refresh().await.unwrap();
     me.sees("1 taken").await;

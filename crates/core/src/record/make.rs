@@ -1,7 +1,7 @@
 //! Makes a record of a diagnosed case.
 use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
-use crate::case::{Basis, Case, Diagnosis, JudgedReading, Phase};
-use crate::limits::Sheet;
+use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict};
+use crate::limits::{Point, Sheet};
 use crate::trace::Tracer;
 use crate::trace::knowledge::{fingerprint, knowledge};
 use chrono::{DateTime, Utc};
@@ -119,21 +119,20 @@ fn said(judged: &JudgedReading) -> Judged {
     }
 }
 
-fn points(case: &Case, now: &Diagnosis) -> Vec<PointSaid> {
-    let of = |side: &crate::case::Verdict, place: usize| side.points.get(place).and_then(|point| point.reading.as_ref()).map(said);
-    let longer = if now.verdict.points.len() >= now.proof.points.len() { &now.verdict } else { &now.proof };
+/// Each line of the sheet with what was read there before and after.
+pub fn points(case: &Case, now: &Diagnosis) -> Vec<PointSaid> {
     // By the rule of thumb a side has lines only where it was read.
-    let find = |side: &crate::case::Verdict, wanted| side.points.iter().position(|point| point.point == wanted).and_then(|i| of(side, i));
-    longer
-        .points
-        .iter()
-        .map(|judged| PointSaid {
-            point: judged.point,
-            idle: case.engine.idles_at(judged.point.rpm),
-            before: find(&now.verdict, judged.point),
-            after: find(&now.proof, judged.point),
-        })
-        .collect()
+    let longer = if now.verdict.points.len() >= now.proof.points.len() { &now.verdict } else { &now.proof };
+    let at = |side: &Verdict, line: Point| {
+        side.points.iter().find(|judged| judged.point == line).and_then(|judged| judged.reading.as_ref()).map(said)
+    };
+    let line = |judged: &JudgedPoint| PointSaid {
+        point: judged.point,
+        idle: case.engine.idles_at(judged.point.rpm),
+        before: at(&now.verdict, judged.point),
+        after: at(&now.proof, judged.point),
+    };
+    longer.points.iter().map(line).collect()
 }
 
 fn reading(case: &Case, judged: &JudgedReading, taken: Taken) -> Option<ReadingSaid> {

@@ -5,7 +5,7 @@
 mod make;
 mod plain;
 
-pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, record};
+pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 
 use crate::case::Case;
 use crate::flag::Word;

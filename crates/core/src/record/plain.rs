@@ -2,6 +2,7 @@
 use crate::case::Diagnosis;
 use crate::limits::Decision;
 use crate::trace::knowledge::knowledge;
+use crate::unit::percent;
 
 /// A sentence each. `repaired` is the repair that holds, with the cause it was.
 pub(super) fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>) -> Vec<String> {
@@ -38,15 +39,4 @@ pub(super) fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>) -> Vec
         plain.push(proof.to_owned());
     }
     plain
-}
-
-/// Odds as they are said.
-fn percent(p: f64) -> String {
-    if p < 0.01 {
-        "< 1 %".to_owned()
-    } else if p > 0.99 {
-        "> 99 %".to_owned()
-    } else {
-        format!("{:.0} %", 100.0 * p)
-    }
 }

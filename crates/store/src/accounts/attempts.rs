@@ -39,13 +39,7 @@ pub async fn wait_s(db: &Connection, name: &str, address: &str) -> Result<Option
 
 async fn one_more(db: &Connection, pace: &Pace, of: &str) -> Result<Option<u64>, StoreError> {
     const TRIES: usize = 4;
-    for _ in 1..TRIES {
-        match one_more_once(db, pace, of).await {
-            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
-            other => return other,
-        }
-    }
-    one_more_once(db, pace, of).await
+    crate::retried(TRIES, || one_more_once(db, pace, of)).await
 }
 
 async fn one_more_once(db: &Connection, pace: &Pace, of: &str) -> Result<Option<u64>, StoreError> {

@@ -68,7 +68,7 @@ pub async fn sign_in(db: &Connection, knock: &Knock<'_>) -> Result<Option<Token>
     };
     let mut bytes = [0u8; 32];
     getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
-    let token = Token(bytes.iter().map(|byte| format!("{byte:02x}")).collect());
+    let token = Token(crate::hex(&bytes));
     let agent = knock.agent.chars().take(200).collect();
     session::ActiveModel {
         id: Set(Uuid::now_v7()),

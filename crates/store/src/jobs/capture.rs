@@ -53,7 +53,7 @@ pub const MOST_OF_SHOP: i64 = 4 << 30;
 pub async fn add_capture(db: &Connection, viewer: &Viewer, number: i64, name: &str, bytes: &[u8]) -> Result<Uuid, StoreError> {
     let job = own_job(db, viewer, number).await?;
     quota(db, viewer, job.id, bytes.len() as i64).await?;
-    let digest: String = Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect();
+    let digest = crate::hex(&Sha256::digest(bytes));
     let id = Uuid::now_v7();
     let row = table::ActiveModel {
         id: Set(id),

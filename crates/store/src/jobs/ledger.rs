@@ -58,13 +58,7 @@ pub(super) async fn write_with(
     new: &Write<'_>,
     pin: Option<&Pin<'_>>,
 ) -> Result<Option<Written>, StoreError> {
-    for _ in 1..TRIES {
-        match write_once(db, viewer, number, new, pin).await {
-            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
-            other => return other,
-        }
-    }
-    write_once(db, viewer, number, new, pin).await
+    crate::retried(TRIES, || write_once(db, viewer, number, new, pin)).await
 }
 
 async fn write_once(
@@ -162,5 +156,5 @@ pub(super) fn digest(submit_key: &str, parts: &[&str]) -> String {
         hash.update(part.len().to_le_bytes());
         hash.update(part.as_bytes());
     }
-    hash.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
+    crate::hex(&hash.finalize())
 }

@@ -21,6 +21,7 @@ use crate::library::{self, Engine, Gauge, Vehicle};
 use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, from_json};
 use chrono::NaiveDateTime;
+use sea_orm::sea_query::SimpleExpr;
 use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -112,15 +113,14 @@ impl Job {
 
 /// A whole job of the shop by its number.
 pub async fn load(db: &Connection, viewer: &Viewer, number: i64) -> Result<Job, StoreError> {
-    let row = own_job(db, viewer, number).await?;
-    whole(db, viewer, &[row.id]).await?.pop().ok_or(StoreError::NotFound)
+    whole(db, viewer, job::Column::Number.eq(number)).await?.pop().ok_or(StoreError::NotFound)
 }
 
-/// Jobs with all that belongs to them, by number, in a fixed number of queries.
-async fn whole(db: &impl ConnectionTrait, viewer: &Viewer, ids: &[Uuid]) -> Result<Vec<Job>, StoreError> {
+/// Those jobs of the shop with all that belongs to them, by number, in a fixed number of queries.
+async fn whole(db: &impl ConnectionTrait, viewer: &Viewer, which: SimpleExpr) -> Result<Vec<Job>, StoreError> {
     let rows = job::Entity::load()
         .filter(job::Column::ShopId.eq(viewer.shop))
-        .filter(job::Column::Id.is_in(ids.iter().copied()))
+        .filter(which)
         .order_by_asc(job::Column::Number)
         .with(vehicle::Entity)
         .with(summary_table::Entity)

@@ -64,7 +64,8 @@ fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
 
 /// Makes the summaries of some jobs anew from their ledgers. Whoever calls it holds the jobs' rows, or makes good for a server that wrote none.
 pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
-    let rows: Vec<table::ActiveModel> = whole(db, viewer, jobs).await?.iter().map(|job| of(job, viewer.shop)).collect();
+    let rows: Vec<table::ActiveModel> =
+        whole(db, viewer, job::Column::Id.is_in(jobs.iter().copied())).await?.iter().map(|job| of(job, viewer.shop)).collect();
     if rows.is_empty() {
         return Ok(());
     }

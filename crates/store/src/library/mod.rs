@@ -261,12 +261,6 @@ pub async fn vehicles_like(db: &Connection, viewer: &Viewer, typed: &str, most: 
     Ok(own.limit(most).all(db).await?.into_iter().map(of_row).collect())
 }
 
-/// The vehicle of a tag, when the shop knows it.
-pub async fn vehicle(db: &Connection, viewer: &Viewer, tag: &str) -> Result<Option<Vehicle>, StoreError> {
-    let of_tag = vehicle::Entity::find().filter(vehicle::Column::ShopId.eq(viewer.shop)).filter(vehicle::Column::TagKey.eq(tag_key(tag)));
-    Ok(of_tag.one(db).await?.map(of_row))
-}
-
 pub(crate) fn of_row(row: vehicle::Model) -> Vehicle {
     Vehicle { id: row.id, tag: row.tag, description: row.description }
 }

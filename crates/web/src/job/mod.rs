@@ -9,6 +9,7 @@ mod desk;
 mod intake;
 mod lines;
 mod look;
+mod pairs;
 mod prove;
 mod put_right;
 mod readings;

@@ -1,18 +1,8 @@
 //! How numbers and moments are written on a screen.
 use chrono::NaiveDateTime;
 use velvet_dial_core::unit::Pressure;
+pub use velvet_dial_core::unit::percent;
 use velvet_dial_store::zone::Zone;
-
-/// Odds as percent.
-pub fn percent(p: f64) -> String {
-    if p < 0.01 {
-        "< 1 %".to_owned()
-    } else if p > 0.99 {
-        "> 99 %".to_owned()
-    } else {
-        format!("{:.0} %", 100.0 * p)
-    }
-}
 
 /// A pressure with its unit.
 pub fn pressure(kpa: f64, unit: Pressure) -> String {

@@ -1,8 +1,9 @@
 //! What several screens say alike: the flag, an entry of the ledger, a limit, a point, a decision.
 use super::show;
+use velvet_dial_core::case::Reading;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
-use velvet_dial_core::limits::Point;
+use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{Body, Particulars};
@@ -107,6 +108,17 @@ pub fn point_words(point: &Point, idle: bool) -> String {
     format!("{idle}{:.0} rpm at {:.0} °C{gear}", point.rpm, point.oil_temp_c)
 }
 
+/// “780 rpm · 97 °C est. · neutral”.
+pub fn reading_place(reading: &Reading) -> String {
+    let estimated = if reading.oil_temp_estimated { " est." } else { "" };
+    format!("{:.0} rpm · {:.0} °C{estimated} · {}", reading.rpm, reading.oil_temp_c, reading.gear.label())
+}
+
+/// “sheet 12, rev C, in force from 2025-03-01”.
+pub fn sheet_name(sheet: &Sheet) -> String {
+    sheet.in_force_from.map_or_else(|| sheet.source.clone(), |from| format!("{}, in force from {from}", sheet.source))
+}
+
 /// “at least 100 kPa”.
 pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -> String {
     match (min_kpa, max_kpa) {
@@ -120,7 +132,7 @@ pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velvet_dial_core::case::{Phase, Reading};
+    use velvet_dial_core::case::Phase;
     use velvet_dial_store::jobs::{Repair, TakenReading};
 
     #[test]

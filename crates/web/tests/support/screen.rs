@@ -54,11 +54,23 @@ impl Person {
         self.driver.active_element().await.unwrap().send_keys(keys).await.unwrap();
     }
 
-    pub async fn sign_in(&self, base: &str) {
-        self.driver.goto(format!("{base}/sign-in")).await.unwrap();
-        self.fill("name", "ines").await;
+    /// Fills in the sign-in that stands before them.
+    pub async fn enter_as(&self, name: &str) {
+        self.fill("name", name).await;
         self.fill("password", "brass needle").await;
         self.press("Sign in").await;
+    }
+
+    /// Loses the connection, or finds it again.
+    pub async fn offline(&self, offline: bool) {
+        let how = serde_json::json!({ "offline": offline, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1 });
+        self.driver.cdp().send_raw("Network.enable", serde_json::json!({})).await.unwrap();
+        self.driver.cdp().send_raw("Network.emulateNetworkConditions", how).await.unwrap();
+    }
+
+    pub async fn sign_in(&self, base: &str) {
+        self.driver.goto(format!("{base}/sign-in")).await.unwrap();
+        self.enter_as("ines").await;
         self.sees("Skerry Lane Workshop").await;
     }
 

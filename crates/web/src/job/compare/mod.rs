@@ -1,13 +1,12 @@
 //! The compare stage: each point of the sheet, what was read there, and what would decide an undecided one.
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
-use crate::ui::picture::map::Limit;
 use crate::ui::show;
-use crate::ui::words::{limit_words, point_name};
+use crate::ui::words::{limit_words, point_name, sheet_name};
 use askama::Template;
 use velvet_dial_core::case::{Basis, JudgedPoint};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::unit::Pressure;
 
 /// Each point of the sheet against what was read there.
 pub struct CompareWork {
@@ -74,9 +73,7 @@ pub fn work(assessed: &Assessed, unit: Pressure) -> CompareWork {
             )
         })
         .collect();
-    let source = in_force.map_or_else(String::new, |sheet| {
-        sheet.in_force_from.map_or_else(|| sheet.source.clone(), |from| format!("{}, in force from {from}", sheet.source))
-    });
+    let source = in_force.map(sheet_name).unwrap_or_default();
     CompareWork {
         overall: verdict.overall.id(),
         overall_word: verdict.overall.word(),
@@ -142,20 +139,4 @@ fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> String {
             format!("It lies on the limit: the {} weighs most; hold steadier, hotter, and read again.", item.from)
         }),
     }
-}
-
-/// Limits of every revision, for the map.
-pub fn ledger_limits(assessed: &Assessed) -> Vec<Limit> {
-    let in_force = assessed.job.sheet();
-    let mut limits = Vec::new();
-    for sheet in &assessed.job.engine.sheets {
-        let holds = Some(sheet) == in_force;
-        limits.extend(sheet.points.iter().filter(|p| p.gear == Gear::Neutral).map(|p| Limit {
-            rpm: p.rpm,
-            min_kpa: p.min_kpa,
-            max_kpa: p.max_kpa,
-            in_force: holds,
-        }));
-    }
-    limits
 }

@@ -4,14 +4,14 @@ use crate::http::Slip;
 use crate::http::form::{Choice, Drawn as Field};
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
-use crate::job::compare::ledger_limits;
+use crate::job::pairs::{Pair, pairs};
 use crate::ui::picture::dial::{self, Dial, Shown};
-use crate::ui::picture::map::{self, Map, Mark, Scene};
+use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
-use crate::ui::words::{limit_words, point_name};
+use crate::ui::words::{limit_words, point_name, reading_place};
 use velvet_dial_core::case::{JudgedReading, Phase};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::record::{self, COLD_C};
+use velvet_dial_core::record;
 use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
 use velvet_dial_store::zone::Zone;
@@ -48,21 +48,6 @@ pub struct ReadingRow {
     pub note: String,
 }
 
-/// A point before and after.
-pub struct Pair {
-    pub place: String,
-    pub limit: String,
-    pub before: Option<Said>,
-    pub after: Option<Said>,
-}
-
-/// A pressure and what it says.
-pub struct Said {
-    pub text: String,
-    pub decision: &'static str,
-    pub word: &'static str,
-}
-
 /// The form: four numbers in a row, and what is chosen beside them.
 pub struct ReadingForm {
     pub numbers: Vec<Field>,
@@ -97,14 +82,13 @@ fn taken(assessed: &Assessed) -> impl Iterator<Item = (&Entry, &TakenReading, &J
 
 fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Pressure) -> ReadingRow {
     let r = &taken.reading;
-    let estimated = if r.oil_temp_estimated { " est." } else { "" };
     let brought =
         if judged.brought { format!("{} at the sheet's point", show::pressure(judged.measured_kpa, unit)) } else { String::new() };
     let from = taken.capture.map(|(_, from, to)| format!("capture {from:.0}–{to:.0} s")).unwrap_or_default();
     let note: Vec<String> = [brought, from].into_iter().filter(|text| !text.is_empty()).collect();
     ReadingRow {
         entry: entry.id.to_string(),
-        place: format!("{:.0} rpm · {:.0} °C{estimated} · {}", r.rpm, r.oil_temp_c, r.gear.label()),
+        place: reading_place(r),
         read: show::pressure(r.kpa, unit),
         doubt: show::plus_minus(judged.u_kpa(), unit),
         limit: judged.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
@@ -149,7 +133,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
             .map(|file| RunLine { id: file.id.to_string(), name: file.name.clone(), when: show::moment(file.uploaded_at, &job.zone) })
             .collect(),
         has_sheet: job.sheet().is_some(),
-        pairs: pairs(assessed, unit),
+        pairs: pairs(&record::points(&assessed.case, &assessed.now), unit),
         proven: assessed.now.proof.overall == Decision::Within,
         repaired: job.repair().is_some(),
     }
@@ -177,41 +161,9 @@ fn form(job: &Job, slip: &Slip, unit: Pressure, last_gauge: String) -> ReadingFo
     ReadingForm { numbers, choices, supersedes: slip.typed(FORM.name, "supersedes").to_owned() }
 }
 
-fn pairs(assessed: &Assessed, unit: Pressure) -> Vec<Pair> {
-    let say = |judged: &JudgedReading| Said {
-        text: show::pressure(judged.measured_kpa, unit),
-        decision: judged.decision.id(),
-        word: judged.decision.word(),
-    };
-    let (before, after) = (&assessed.now.verdict, &assessed.now.proof);
-    let points = if before.points.len() >= after.points.len() { &before.points } else { &after.points };
-    points
-        .iter()
-        .map(|judged| {
-            let of = |points: &[velvet_dial_core::case::JudgedPoint]| {
-                points.iter().find(|p| p.point == judged.point).and_then(|p| p.reading.as_ref()).map(say)
-            };
-            Pair {
-                place: point_name(&assessed.case.engine, &judged.point),
-                limit: limit_words(judged.point.min_kpa, judged.point.max_kpa, unit),
-                before: of(&before.points),
-                after: of(&after.points),
-            }
-        })
-        .collect()
-}
-
 fn scene(assessed: &Assessed) -> Scene {
-    let marks = taken(assessed)
-        .map(|(_, taken, judged)| Mark {
-            rpm: taken.reading.rpm,
-            kpa: taken.reading.kpa,
-            u_kpa: judged.u_kpa(),
-            cold: taken.reading.oil_temp_c < COLD_C,
-            after: taken.reading.phase == Phase::After,
-            oil_temp_c: taken.reading.oil_temp_c,
-        })
-        .collect();
-    let ghosts = record::curves(&assessed.case, &assessed.now, &assessed.tracer);
-    Scene { limits: ledger_limits(assessed), marks, ghosts, rpm_reach: 3000.0 }
+    let in_force = assessed.job.sheet();
+    let sheets = assessed.job.engine.sheets.iter().map(|sheet| (sheet, Some(sheet) == in_force));
+    let readings = taken(assessed).map(|(_, taken, judged)| (&taken.reading, judged.u_kpa()));
+    Scene::of(sheets, readings, record::curves(&assessed.case, &assessed.now, &assessed.tracer))
 }

@@ -1,13 +1,13 @@
 //! A record as the report shows it: in a unit, by the shop's clock, with the year.
-use crate::ui::picture::map::{self, Limit, Map, Mark, Scene};
+use crate::job::pairs::{Pair, Said, pairs};
+use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
-use crate::ui::words::{flag_class, limit_words, point_words};
+use crate::ui::words::{flag_class, limit_words, reading_place, sheet_name};
 use chrono::{DateTime, Utc};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::flag::Word;
-use velvet_dial_core::limits::{Decision, Sheet};
-use velvet_dial_core::record::{COLD_C, Judged, ReadingSaid, Record};
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::record::{ReadingSaid, Record};
+use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::zone::Zone;
 
 /// What the page shows.
@@ -46,25 +46,11 @@ pub struct Flag {
     pub instead: String,
 }
 
-/// A number or nothing, and what it says.
-pub struct Said {
-    pub text: String,
-    pub decision: &'static str,
-    pub word: &'static str,
-}
-
 pub struct Repair {
     pub cause: String,
     pub done: String,
     pub follow_up: String,
     pub who: String,
-}
-
-pub struct Pair {
-    pub place: String,
-    pub limit: String,
-    pub before: Option<Said>,
-    pub after: Option<Said>,
 }
 
 pub struct Reading {
@@ -125,10 +111,10 @@ pub fn report(record: &Record, unit: Pressure) -> Report {
                 who: format!("{}, {}", repair.who, when(repair.at)),
             })
             .collect(),
-        pairs: pairs(record, unit),
-        source: record.case.spec.as_ref().map(source).unwrap_or_default(),
+        pairs: pairs(&record.points, unit),
+        source: record.case.spec.as_ref().map(sheet_name).unwrap_or_default(),
         rule_of_thumb: record.rule_of_thumb,
-        verdict: said(String::new(), record.verdict),
+        verdict: Said::new(String::new(), record.verdict),
         map: map::map(&scene(record), unit),
         readings: readings(record, unit, when),
         instruments: instruments(record, unit),
@@ -151,36 +137,16 @@ pub fn report(record: &Record, unit: Pressure) -> Report {
     }
 }
 
-fn said(text: String, decision: Decision) -> Said {
-    Said { text, decision: decision.id(), word: decision.word() }
-}
-
-fn source(sheet: &Sheet) -> String {
-    sheet.in_force_from.map_or_else(|| sheet.source.clone(), |from| format!("{}, in force from {from}", sheet.source))
-}
-
-fn pairs(record: &Record, unit: Pressure) -> Vec<Pair> {
-    let say = |judged: &Judged| said(show::pressure(judged.measured_kpa, unit), judged.decision);
-    let pair = |point: &velvet_dial_core::record::PointSaid| Pair {
-        place: point_words(&point.point, point.idle),
-        limit: limit_words(point.point.min_kpa, point.point.max_kpa, unit),
-        before: point.before.as_ref().map(say),
-        after: point.after.as_ref().map(say),
-    };
-    record.points.iter().map(pair).collect()
-}
-
 fn readings(record: &Record, unit: Pressure, when: impl Fn(DateTime<Utc>) -> String) -> Vec<Reading> {
     let of = |taken: &ReadingSaid| {
         let reading = record.case.readings.get(taken.reading)?;
-        let estimated = if reading.oil_temp_estimated { " est." } else { "" };
-        let mut said = said(String::new(), taken.judged.decision);
+        let mut said = Said::new(String::new(), taken.judged.decision);
         if taken.point.is_none() {
             said.word = "no limit";
         }
         Some(Reading {
             phase: if reading.phase == Phase::After { "after" } else { "before" },
-            place: format!("{:.0} rpm · {:.0} °C{estimated} · {}", reading.rpm, reading.oil_temp_c, reading.gear.label()),
+            place: reading_place(reading),
             read: show::pressure(reading.kpa, unit),
             doubt: show::plus_minus(taken.judged.u_kpa, unit),
             limit: taken.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
@@ -205,28 +171,8 @@ fn instruments(record: &Record, unit: Pressure) -> Vec<String> {
 }
 
 fn scene(record: &Record) -> Scene {
-    let of_sheet = |(sheet, in_force): (&Sheet, bool)| {
-        let neutral = sheet.points.iter().filter(|point| point.gear == Gear::Neutral);
-        let limits = neutral.map(move |p| Limit { rpm: p.rpm, min_kpa: p.min_kpa, max_kpa: p.max_kpa, in_force });
-        limits.collect::<Vec<_>>()
-    };
     let others = record.other_sheets.iter().map(|sheet| (sheet, false));
     let sheets = others.chain(record.case.spec.iter().map(|sheet| (sheet, true)));
-    let mark = |taken: &ReadingSaid| {
-        let reading = record.case.readings.get(taken.reading)?;
-        Some(Mark {
-            rpm: reading.rpm,
-            kpa: reading.kpa,
-            u_kpa: taken.judged.u_kpa,
-            cold: reading.oil_temp_c < COLD_C,
-            after: reading.phase == Phase::After,
-            oil_temp_c: reading.oil_temp_c,
-        })
-    };
-    Scene {
-        limits: sheets.flat_map(of_sheet).collect(),
-        marks: record.readings.iter().filter_map(mark).collect(),
-        ghosts: record.curves.clone(),
-        rpm_reach: 3000.0,
-    }
+    let readings = record.readings.iter().filter_map(|taken| Some((record.case.readings.get(taken.reading)?, taken.judged.u_kpa)));
+    Scene::of(sheets, readings, record.curves.clone())
 }

@@ -1,7 +1,9 @@
 //! The pressure map: speed across, pressure up; limits, readings with whiskers, and the curves that suspects would draw.
 use super::{at, multiples, polyline, round_step};
-use velvet_dial_core::record::{Curve, SPEEDS};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::limits::Sheet;
+use velvet_dial_core::record::{COLD_C, Curve, SPEEDS};
+use velvet_dial_core::unit::{Gear, Pressure};
 
 /// A limit of a revision at a speed.
 pub struct Limit {
@@ -30,6 +32,32 @@ pub struct Scene {
     pub ghosts: Vec<Curve>,
     /// The right edge is at least here.
     pub rpm_reach: f64,
+}
+
+/// The right edge is at least here, rpm.
+const REACH_RPM: f64 = 3000.0;
+
+impl Scene {
+    /// Of sheets, each in force or not, and of readings, each with its doubt, kPa.
+    pub fn of<'a>(
+        sheets: impl Iterator<Item = (&'a Sheet, bool)>,
+        readings: impl Iterator<Item = (&'a Reading, f64)>,
+        ghosts: Vec<Curve>,
+    ) -> Self {
+        let limits = sheets.flat_map(|(sheet, in_force)| {
+            let neutral = sheet.points.iter().filter(|point| point.gear == Gear::Neutral);
+            neutral.map(move |point| Limit { rpm: point.rpm, min_kpa: point.min_kpa, max_kpa: point.max_kpa, in_force })
+        });
+        let marks = readings.map(|(reading, u_kpa)| Mark {
+            rpm: reading.rpm,
+            kpa: reading.kpa,
+            u_kpa,
+            cold: reading.oil_temp_c < COLD_C,
+            after: reading.phase == Phase::After,
+            oil_temp_c: reading.oil_temp_c,
+        });
+        Self { limits: limits.collect(), marks: marks.collect(), ghosts, rpm_reach: REACH_RPM }
+    }
 }
 
 const WIDTH: f64 = 660.0;
