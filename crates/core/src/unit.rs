@@ -53,11 +53,13 @@ impl Pressure {
         }
     }
 
-    /// A pressure in kPa as text in this unit, without the unit's name: whole kPa, hundredths of a bar, whole psi.
+    /// A pressure in kPa as text in this unit, without the unit's name: whole kPa, hundredths of a bar, whole psi and, under twenty, tenths.
     pub fn show(self, kpa: f64) -> String {
         let value = kpa / self.kpa();
         let text = match self {
             Self::Bar => format!("{value:.2}"),
+            // Near an idle's limit a whole psi is a tenth of what is read.
+            Self::Psi if value.abs() < 19.95 => format!("{value:.1}"),
             Self::Kpa | Self::Psi => format!("{value:.0}"),
         };
         if text.trim_matches(['-', '0', '.']).is_empty() { text.trim_start_matches('-').to_owned() } else { text }

@@ -1,5 +1,5 @@
 //! The server: what stands before every handler, and every address.
-use crate::http::{Failure, assets, guard, health};
+use crate::http::{Failure, assets, guard, health, pack};
 use crate::state::{App, cores};
 use crate::{account, job, shop};
 use actix_web::dev::Server;
@@ -25,6 +25,7 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
             .wrap(from_fn(guard::patience))
             .wrap(from_fn(guard::refuse))
             .wrap(from_fn(guard::safe_headers))
+            .wrap(from_fn(pack::pack))
             .wrap(Compress::default())
             .wrap(TracingLogger::default())
             .configure(all)

@@ -1,6 +1,7 @@
 //! Every page of the demo shop, and what the browser does when a connection, a session or a form fails on the way.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod support;
+use std::io::Read;
 use support::person;
 use support::screen::{Person, until};
 use thirtyfour::prelude::*;
@@ -34,6 +35,66 @@ async fn every_page_answers_with_one_title_and_no_empty_place() {
         assert_eq!(record["format"], "velvet-dial.report/1");
         assert_eq!(record["readings"].as_array().unwrap().len(), record["case"]["readings"].as_array().unwrap().len());
     }
+}
+
+/// Over a slow line a page is its packed bytes: at most so many of each.
+#[tokio::test]
+async fn no_page_grows_unseen() {
+    let me = person::Person::signed_in().await;
+    let most = |path: &str| match path.rsplit('/').next() {
+        Some("readings") => 8_300,
+        Some("trace") => 9_300,
+        Some("library") => 8_000,
+        _ => 7_000,
+    };
+    let mut over = Vec::new();
+    for path in JOBS.flat_map(of_job).chain(["/".to_owned(), "/library".to_owned(), "/jobs/new".to_owned()]) {
+        let request = me.ask(me.client.get(format!("{}{path}", me.base))).header("accept-encoding", "gzip");
+        let answer = request.send().await.unwrap();
+        assert_eq!(answer.headers().get("vary").unwrap(), "accept-encoding", "{path}");
+        let packed = answer.headers().get("content-encoding").is_some_and(|how| how == "gzip");
+        let bytes = answer.bytes().await.unwrap();
+        let mut page = String::new();
+        flate2::read::GzDecoder::new(&*bytes).read_to_string(&mut page).unwrap();
+        assert!(packed && page.trim_end().ends_with("</html>"), "{path} is a whole page when it is unpacked");
+        if bytes.len() > most(&path) {
+            over.push(format!("{path}: {} of {}", bytes.len(), most(&path)));
+        }
+    }
+    assert!(over.is_empty(), "{}", over.join("\n"));
+    let plain = me.ask(me.client.get(format!("{}/jobs/9/trace", me.base))).send().await.unwrap();
+    assert!(plain.headers().get("content-encoding").is_none(), "who does not ask for it gets it plain");
+}
+
+/// What each job of the demo shop says at a glance: whoever changes it sees the change here.
+#[tokio::test]
+async fn the_demo_shop_at_a_glance() {
+    let me = person::Person::signed_in().await;
+    let mut told = Vec::new();
+    for number in JOBS {
+        let page = me.page(&format!("/jobs/{number}/compare")).await;
+        let after = |mark: &str, end: &str| {
+            let rest = page.split(mark).nth(1).unwrap_or_else(|| panic!("job {number} has no {mark}"));
+            rest.split(end).next().unwrap().rsplit('>').next().unwrap().trim().to_owned()
+        };
+        told.push(format!(
+            "{number} {} · {} · {}",
+            after("<b class=\"wide text-lg mr-2\">", "</b>"),
+            after("id=\"flag\"", "</span>"),
+            after("id=\"suspect-", "\"")
+        ));
+    }
+    insta::assert_snapshot!(told.join("\n"), @"
+    1 ICE 7 · May run · screen_blocked
+    2 LIB 1 · May run · sender
+    3 SWEEP 1 · May run · oil_thin
+    4 SWEEP 1 · May run · oil_diluted
+    5 TUG 2 · Do not run · bearings_crank
+    6 SPRAY 3 · May run · relief_shut
+    7 BUS 2 · May run · sender
+    8 NURSE 3 · May run · oil_diluted
+    9 TUG 4 · May run · pickup_air
+    ");
 }
 
 #[tokio::test]

@@ -2,6 +2,7 @@
 use crate::entity::{engine, former, instrument, sheet, vehicle};
 use crate::{Connection, StoreError, Viewer, from_json, jobs, json, now};
 use sea_orm::ActiveValue::Set;
+use sea_orm::sea_query::LikeExpr;
 use sea_orm::{
     ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, FromQueryResult, QueryFilter, QueryOrder, QuerySelect, TransactionTrait,
 };
@@ -256,7 +257,9 @@ pub async fn vehicles_like(db: &Connection, viewer: &Viewer, typed: &str, most: 
         // The newest: keys grow with time.
         own.order_by_desc(vehicle::Column::Id)
     } else {
-        own.filter(vehicle::Column::TagKey.starts_with(key)).order_by_asc(vehicle::Column::TagKey)
+        // A sign that the database takes for any letter is a letter like another.
+        let begins = key.replace('|', "||").replace('%', "|%").replace('_', "|_") + "%";
+        own.filter(vehicle::Column::TagKey.like(LikeExpr::new(begins).escape('|'))).order_by_asc(vehicle::Column::TagKey)
     };
     Ok(own.limit(most).all(db).await?.into_iter().map(of_row).collect())
 }

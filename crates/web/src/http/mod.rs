@@ -6,6 +6,7 @@ pub mod form;
 mod fragments;
 pub mod guard;
 pub mod health;
+pub mod pack;
 mod slip;
 mod visitor;
 

@@ -2,6 +2,8 @@
 pub mod dial;
 pub mod map;
 pub mod strip;
+#[cfg(test)]
+mod tests;
 
 /// A round step that cuts `span` into at most `most` parts.
 fn round_step(span: f64, most: f64) -> f64 {

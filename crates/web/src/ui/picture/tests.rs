@@ -1,0 +1,127 @@
+//! What the drawings must keep to, whatever they are given.
+use super::dial::{Shown, dial};
+use super::map::{Limit, Mark, Scene, map};
+use super::strip::strip;
+use super::{multiples, round_step};
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use velvet_dial_core::capture::{Capture, Hold, Sample};
+use velvet_dial_core::record::{Curve, SPEEDS};
+use velvet_dial_core::unit::Pressure;
+
+fn number(text: &str) -> f64 {
+    text.parse().unwrap_or(f64::NAN)
+}
+
+/// Every coordinate of a path or a list of points.
+fn numbers(path: &str) -> Vec<f64> {
+    path.split(|c: char| !(c.is_ascii_digit() || c == '.' || c == '-')).filter(|part| !part.is_empty()).map(number).collect()
+}
+
+fn some(random: &mut ChaCha8Rng) -> Pressure {
+    [Pressure::Kpa, Pressure::Bar, Pressure::Psi][random.random_range(0..3)]
+}
+
+#[test]
+fn a_scale_has_few_round_steps_and_reaches_its_end() {
+    for exponent in -30..60 {
+        let span = 1.37f64.powi(exponent);
+        for most in [5.0, 6.0, 8.0] {
+            let step = round_step(span, most);
+            let digits = step / 10f64.powf(step.log10().floor());
+            assert!([1.0, 2.0, 2.5, 5.0, 10.0].iter().any(|round| (digits / round - 1.0).abs() < 1e-6), "{step}");
+            let marks = multiples(step, (span / step).ceil() * step).count();
+            assert!((2..=most as usize + 2).contains(&marks), "{span} in {marks}");
+        }
+    }
+}
+
+/// More pressure turns the needle clockwise, the needle lies in its doubt, the number is what was read, and nothing is drawn outside the picture.
+#[test]
+fn a_dial_turns_with_the_pressure_and_stays_in_its_picture() {
+    let mut random = ChaCha8Rng::seed_from_u64(3);
+    for _ in 0..300 {
+        let unit = some(&mut random);
+        let shown = |kpa: f64, u_kpa: f64, reach_kpa: f64| Shown { kpa, u_kpa, min_kpa: Some(kpa / 2.0), max_kpa: None, reach_kpa };
+        let (kpa, u_kpa) = (random.random_range(0.0..1500.0), random.random_range(0.0..60.0));
+        let draw = |kpa: f64| dial(&shown(kpa, u_kpa, 1700.0), unit, String::new(), "within", "within");
+        let (low, high) = (draw(kpa), draw(kpa + 30.0));
+        let tip = |drawn: &super::dial::Dial| numbers(&drawn.needle).first().zip(numbers(&drawn.needle).get(1)).map(|(x, y)| (*x, *y));
+        let angle = |drawn: &super::dial::Dial| tip(drawn).map(|(x, y)| (x - 150.0).atan2(146.0 - y)).unwrap_or(f64::NAN);
+        assert!(angle(&high) > angle(&low), "{kpa} {unit:?}");
+        assert_eq!(low.number, unit.show(kpa));
+        let drawn = [&low.rim, &low.needle, &low.doubt, low.allowed.as_ref().unwrap_or(&low.rim)];
+        assert!(drawn.into_iter().flat_map(|path| numbers(path)).all(|at| (-1.0..=301.0).contains(&at)), "{kpa}");
+        assert!((5..=62).contains(&low.ticks.len()), "{} marks", low.ticks.len());
+        let numerals: Vec<f64> = low.ticks.iter().filter_map(|tick| tick.numeral.as_ref()).map(|(text, ..)| number(text)).collect();
+        assert!(numerals.windows(2).all(|pair| pair[0] < pair[1]) && numerals.last().is_some_and(|end| end * unit.kpa() >= kpa));
+    }
+}
+
+/// Readings, limits and curves lie in the frame; names at the curves' ends never cover one another; a higher pressure is drawn higher.
+#[test]
+fn a_map_keeps_everything_in_its_frame_and_names_apart() {
+    let mut random = ChaCha8Rng::seed_from_u64(5);
+    for _ in 0..200 {
+        let unit = some(&mut random);
+        let marks: Vec<Mark> = (0..random.random_range(0..8))
+            .map(|_| Mark {
+                rpm: random.random_range(300.0..7000.0),
+                kpa: random.random_range(0.0..900.0),
+                u_kpa: random.random_range(0.0..80.0),
+                cold: random.random(),
+                after: random.random(),
+                oil_temp_c: random.random_range(-20.0..130.0),
+            })
+            .collect();
+        let ghosts: Vec<Curve> = (0..random.random_range(0..5))
+            .map(|i| Curve {
+                cause: format!("cause{i}"),
+                name: format!("Cause {i}"),
+                cold: i == 0,
+                kpa: SPEEDS.iter().map(|rpm| rpm / 10.0 + random.random_range(0.0..9.0)).collect(),
+            })
+            .collect();
+        let limits = vec![Limit { rpm: 750.0, min_kpa: Some(80.0), max_kpa: Some(900.0), in_force: true }];
+        let drawn = map(&Scene { limits, marks, ghosts, rpm_reach: 3000.0 }, unit);
+        let inside = |x: f64, y: f64| (0.0..=660.0).contains(&x) && (0.0..=320.0).contains(&y);
+        assert!(drawn.marks.iter().all(|mark| inside(number(&mark.x), number(&mark.y)) && number(&mark.low) >= number(&mark.high)));
+        assert!(drawn.ghosts.iter().flat_map(|ghost| numbers(&ghost.points)).all(|at| (0.0..=660.0).contains(&at)));
+        let mut names: Vec<f64> = drawn.ghosts.iter().filter_map(|ghost| ghost.label.as_ref()).map(|label| number(&label.y)).collect();
+        names.sort_by(f64::total_cmp);
+        assert!(names.windows(2).all(|pair| pair[1] - pair[0] >= 14.9), "{names:?}");
+        let ups: Vec<f64> = drawn.y_labels.iter().map(|label| number(&label.y)).collect();
+        assert!(ups.windows(2).all(|pair| pair[0] > pair[1]));
+        assert!(
+            drawn
+                .limits
+                .iter()
+                .filter_map(|line| line.out.as_ref())
+                .all(|(_, top, _, height)| inside(1.0, number(top)) && number(height) >= 0.0)
+        );
+    }
+}
+
+/// A spike of one sample is drawn, however many samples share its column.
+#[test]
+fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
+    for count in [1usize, 2, 519, 5200, 60_001] {
+        let peak = count / 3;
+        let sample =
+            |i: usize| Sample { time_s: i as f64 / 50.0, rpm: 800.0, oil_temp_c: 90.0, kpa: if i == peak { 900.0 } else { 100.0 } };
+        let capture = Capture { samples: (0..count).map(sample).collect() };
+        let end = (count - 1) as f64 / 50.0;
+        let hold = Hold { from_s: 0.25 * end, to_s: 0.5 * end, rpm: 800.0, oil_temp_c: 90.0, kpa: 100.0, spread_kpa: 1.0 };
+        let drawn = strip(&capture, &[hold], Pressure::Kpa);
+        let heights: Vec<f64> = numbers(&drawn.pressure).into_iter().skip(1).step_by(2).collect();
+        let highest = heights.iter().copied().fold(f64::INFINITY, f64::min);
+        let scale: Vec<(f64, f64)> = drawn.y_labels.iter().map(|(text, y)| (number(text), number(y))).collect();
+        let (zero, top) = (scale[0], scale[scale.len() - 1]);
+        let expected = zero.1 + (top.1 - zero.1) * 900.0 / top.0;
+        assert!((highest - expected).abs() < 0.2, "{count} samples: {highest} for {expected}");
+        assert!(heights.len() <= 2 * 521, "no more points than the picture has columns");
+        let band = &drawn.bands[0];
+        let (left, middle) = (number(&band.x), number(&band.label_x));
+        assert!(left <= middle && middle <= left + number(&band.width) + 0.2 && left + number(&band.width) <= 1102.0);
+    }
+}
