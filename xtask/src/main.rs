@@ -71,7 +71,18 @@ fn test(rest: &[&str]) -> Result<(), String> {
 }
 
 fn bench() -> Result<(), String> {
-    run(cargo().current_dir(machine::root()?).args(["bench", "--package", "velvet-dial-core", "--bench", "speed"]))
+    run(cargo().current_dir(machine::root()?).args(["bench", "--package", "velvet-dial-core", "--bench", "speed"]))?;
+    // The same file by another reader at its default threads, where it is installed (pip install polars): it only reads what the core reads and analyses.
+    const POLARS: &str = "import os, tempfile, time, polars
+path = os.path.join(tempfile.gettempdir(), 'velvet-dial-bench-run.csv')
+took = []
+for _ in range(20):
+    start = time.perf_counter(); polars.read_csv(path); took.append(time.perf_counter() - start)
+print(f'polars {polars.__version__} reads the same 600,000 rows in {1000 * sorted(took)[10]:.0f} ms (median of 20)')";
+    if !Command::new("python3").args(["-c", POLARS]).status().is_ok_and(|status| status.success()) {
+        println!("polars is not installed, so nothing was read beside it");
+    }
+    Ok(())
 }
 
 /// In release, as it is served: what is measured is the server and not its debug build.

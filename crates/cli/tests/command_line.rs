@@ -47,6 +47,41 @@ fn diagnose_answers_a_line_a_case_and_goes_on_after_a_bad_one() {
 }
 
 #[test]
+fn capture_tells_a_run_or_what_is_wrong_with_it() {
+    let row = |i: usize| format!("{:.1};{};1,2{};95\n", i as f64 / 10.0, 800 + i % 4, i % 3);
+    let rows: String = (0..300).map(row).collect();
+    let folder = tempfile::tempdir().unwrap();
+    let kept = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    std::fs::write(kept("run.csv"), format!("a;b;c;d\n{rows}")).unwrap();
+    let map = "time=1:s,speed=2,pressure=3:bar,oil_temp=4:c";
+    let told = run(&["capture", &kept("run.csv"), "--map", map, "--csv", &kept("out.csv")], "");
+    let answer: serde_json::Value = serde_json::from_slice(&told.stdout).unwrap();
+    assert_eq!((told.status.code(), answer["format"].as_str()), (Some(0), Some("velvet-dial.capture/1")));
+    assert!((answer["holds"][0]["kpa"].as_f64().unwrap() - 121.0).abs() < 0.1, "{answer}");
+    // What was written is the same run, and needs no map.
+    let again = run(&["capture", "-"], &std::fs::read_to_string(kept("out.csv")).unwrap());
+    let again: serde_json::Value = serde_json::from_slice(&again.stdout).unwrap();
+    assert_eq!(again["fingerprint"], answer["fingerprint"]);
+    for (arguments, code, said) in [
+        (vec!["capture", "/no/such.csv"], 1, "cannot be read"),
+        (vec!["capture", "-", "--map", "x=1"], 1, "cannot be followed"),
+        (vec!["capture", "-"], 1, "which column is time"),
+        (vec!["capture"], 2, "required"),
+    ] {
+        let out = run(&arguments, &format!("a;b;c;d\n{rows}"));
+        let text = format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr));
+        assert!(out.status.code() == Some(code) && text.contains(said), "{arguments:?}: {text}");
+    }
+    let large = std::fs::File::create(kept("large.csv")).unwrap();
+    large.set_len(2 << 30).unwrap();
+    let out = run(&["capture", &kept("large.csv")], "");
+    assert!(
+        out.status.code() == Some(1) && String::from_utf8_lossy(&out.stdout).contains("larger than 64 MB"),
+        "two gigabytes are not looked at"
+    );
+}
+
+#[test]
 fn a_taken_port_is_said_with_what_to_do() {
     let taken = TcpListener::bind("127.0.0.1:0").unwrap();
     let port = taken.local_addr().unwrap().port();

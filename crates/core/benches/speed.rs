@@ -103,3 +103,19 @@ fn plan_most_told(bencher: Bencher) {
     let situation = known.situation(&case);
     bencher.bench_local(|| plan((Order::MostTold, Until::GoodEnough), knowledge(), &known.posterior.states, &situation, 0));
 }
+
+/// A recorder's file of 600,000 rows, parsed and analysed. It is left in the temporary folder as `velvet-dial-bench-run.csv`, so that another reader may read the same beside it.
+#[divan::bench(max_time = 8)]
+fn analyse_600_000_samples(bencher: Bencher) {
+    let mut file = String::from("Time [s],Oil pressure [bar],Engine speed [rpm],Oil temp [°C]\n");
+    for row in 0..600_000u32 {
+        let time = f64::from(row) / 1000.0;
+        let rpm = 800.0 + 700.0 * ((time / 20.0) as u32 % 4) as f64 + f64::from(row.wrapping_mul(2_654_435_761) % 17) - 8.0;
+        let kpa = rpm * 0.12 + f64::from(row.wrapping_mul(40_503) % 7);
+        file += &format!("{time:.4},{:.4},{rpm:.1},{:.2}\n", kpa / 100.0, 95.0 - 75.0 * (-time / 200.0).exp());
+    }
+    std::fs::write(std::env::temp_dir().join("velvet-dial-bench-run.csv"), &file).expect("the temporary folder can be written");
+    bencher
+        .counter(divan::counter::BytesCount::new(file.len()))
+        .bench_local(|| velvet_dial_core::capture::analyse(black_box(file.as_bytes()), None, None));
+}

@@ -95,6 +95,8 @@ fields! {
     OIL_TEMP = "oil_temp_c", "Oil temperature", -20.0..=150.0, "°C";
     /// A pressure read or asked for.
     PRESSURE = "pressure", "Pressure", 0.0..=2500.0, "kPa";
+    /// What a gauge shows with its line open.
+    ZERO = "zero", "Shows at rest", -100.0..=400.0, "kPa";
     /// How far the needle moved either side during the hold.
     SPREAD = "spread", "Needle moves ±", 0.0..=500.0, "kPa";
     /// Displacement.
@@ -195,7 +197,7 @@ impl Field {
         format!("{} to {} {}", unit.show(self.min), unit.show(self.max), unit.label())
     }
 
-    /// The number typed, with a comma or a point.
+    /// The number typed, with a comma or a point; with its unit behind it when that is not the field's own: “203 °F”, “0.4 in”, “1,2 bar”.
     ///
     /// # Errors
     /// [`FieldError`] when it is empty, no number, not finite or outside the range, and when a lone comma with three digits after it may be either
@@ -204,19 +206,20 @@ impl Field {
     /// ```
     /// # use velvet_dial_core::field;
     /// assert_eq!(field::OIL_TEMP.parse("98,5"), Ok(98.5));
+    /// assert_eq!(field::OIL_TEMP.parse("212 °F"), Ok(100.0));
     /// assert!(field::OIL_TEMP.parse("9000").is_err());
     /// assert!(field::RPM.parse("1,500").unwrap_err().to_string().contains("may be 1500 or 1.5"));
     /// ```
     pub fn parse(&self, typed: &str) -> Result<f64, FieldError> {
-        self.parse_scaled(typed, 1.0, self.range())
+        self.parse_scaled(typed, (1.0, 0.0), self.range())
     }
 
-    /// The pressure typed in `unit`, as kPa.
+    /// The pressure typed in `unit`, or in the unit behind it, as kPa: “1,2 bar” is 120 kPa whatever `unit` is.
     ///
     /// # Errors
     /// As [`Field::parse`]; the message speaks in `unit`.
     pub fn parse_pressure(&self, typed: &str, unit: crate::unit::Pressure) -> Result<f64, FieldError> {
-        self.parse_scaled(typed, unit.kpa(), self.range_in(unit))
+        self.parse_scaled(typed, (unit.kpa(), 0.0), self.range_in(unit))
     }
 
     /// A value that is already a number, as from a case file.
@@ -227,23 +230,32 @@ impl Field {
         self.within(value, format!("{value}"), self.range())
     }
 
-    fn parse_scaled(&self, typed: &str, scale: f64, range: String) -> Result<f64, FieldError> {
-        let text = typed.trim();
-        if text.is_empty() {
+    fn parse_scaled(&self, typed: &str, scale: (f64, f64), range: String) -> Result<f64, FieldError> {
+        let whole = typed.trim();
+        if whole.is_empty() {
             return Err(FieldError::Empty { label: self.label, range });
         }
+        // A unit behind the number is the unit; one that is none of this field's leaves no number.
+        let (text, scale) = match said_unit(whole) {
+            Some((number, unit)) => match in_own_unit(self.unit, unit) {
+                Some(said) => (number, said),
+                None => return Err(FieldError::NotANumber { label: self.label, typed: shorten(whole), range }),
+            },
+            None => (whole, scale),
+        };
+        let own = |value: f64| value * scale.0 + scale.1;
         let number = ungrouped(text).replace(',', ".").replace(['−', '–'], "-");
         if let Some((thousands, decimal)) = two_readings(text) {
-            let fits = |value: f64| self.within(value * scale, String::new(), String::new()).is_ok();
+            let fits = |value: f64| self.within(own(value), String::new(), String::new()).is_ok();
             return match (fits(thousands), fits(decimal)) {
                 (true, true) => Err(FieldError::TwoReadings { label: self.label, typed: shorten(text), thousands, decimal }),
-                (true, false) => Ok(thousands * scale),
-                _ => self.within(decimal * scale, shorten(text), range),
+                (true, false) => Ok(own(thousands)),
+                _ => self.within(own(decimal), shorten(text), range),
             };
         }
         match number.parse::<f64>() {
-            Ok(value) => self.within(value * scale, shorten(text), range),
-            Err(_) => Err(FieldError::NotANumber { label: self.label, typed: shorten(text), range }),
+            Ok(value) => self.within(own(value), shorten(whole), range),
+            Err(_) => Err(FieldError::NotANumber { label: self.label, typed: shorten(whole), range }),
         }
     }
 
@@ -257,6 +269,39 @@ impl Field {
         } else {
             Ok(value)
         }
+    }
+}
+
+/// A number and the unit behind it; none where nothing stands behind it.
+fn said_unit(text: &str) -> Option<(&str, &str)> {
+    let end = text.rfind(|letter: char| letter.is_ascii_digit() || matches!(letter, '.' | ','))? + 1;
+    let (number, unit) = text.split_at_checked(end)?;
+    let unit = unit.trim();
+    (!unit.is_empty()).then(|| (number.trim_end(), unit))
+}
+
+/// What a number in one unit is in a field's own: factor and offset; none for a unit of something else.
+fn in_own_unit(own: &str, said: &str) -> Option<(f64, f64)> {
+    let said = said.to_lowercase();
+    let by = |factor: f64| Some((factor, 0.0));
+    match (own, said.as_str()) {
+        ("kPa", unit) => by(crate::unit::Pressure::parse(unit)?.kpa()),
+        ("°C", "c" | "°c" | "degc") => by(1.0),
+        ("°C", "f" | "°f" | "degf") => Some((1.0 / 1.8, -32.0 / 1.8)),
+        ("mm", "cm") => by(10.0),
+        ("mm", "in" | "inch" | "\"" | "″") => by(25.4),
+        ("mm", "µm" | "μm" | "um") => by(1e-3),
+        ("km", "mi" | "miles") => by(1.609_344),
+        ("rpm", "/min" | "u/min" | "tr/min") => by(1.0),
+        ("s", "min") => by(60.0),
+        ("s", "ms") => by(1e-3),
+        ("min", "h") => by(60.0),
+        ("min", "s") => by(1.0 / 60.0),
+        ("l", "ml" | "cm3" | "cm³" | "cc") => by(1e-3),
+        ("V", "mv") => by(1e-3),
+        ("", "%") => by(0.01),
+        (own, unit) if !own.is_empty() && own.to_lowercase().starts_with(unit) => by(1.0),
+        _ => None,
     }
 }
 

@@ -18,6 +18,8 @@ pub mod limits;
 pub mod oil;
 pub mod record;
 mod refusal;
+pub mod rigging;
+pub mod running;
 pub mod stage;
 pub mod trace;
 pub mod unit;

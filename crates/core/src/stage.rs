@@ -9,8 +9,10 @@ pub enum Stage {
     Intake,
     /// Checks of minutes, before any gauge.
     Look,
+    /// A gauge is fitted that can be believed.
+    Rig,
     /// The gauge is read.
-    Readings,
+    Run,
     /// Against the sheet.
     Compare,
     /// To the cause.
@@ -23,14 +25,15 @@ pub enum Stage {
 
 impl Stage {
     /// In the order of the work.
-    pub const ALL: [Self; 7] = [Self::Intake, Self::Look, Self::Readings, Self::Compare, Self::Trace, Self::PutRight, Self::Prove];
+    pub const ALL: [Self; 8] = [Self::Intake, Self::Look, Self::Rig, Self::Run, Self::Compare, Self::Trace, Self::PutRight, Self::Prove];
 
     /// In an address.
     pub fn id(self) -> &'static str {
         match self {
             Self::Intake => "intake",
             Self::Look => "look",
-            Self::Readings => "readings",
+            Self::Rig => "rig",
+            Self::Run => "run",
             Self::Compare => "compare",
             Self::Trace => "trace",
             Self::PutRight => "put-right",
@@ -43,7 +46,8 @@ impl Stage {
         match self {
             Self::Intake => "Intake",
             Self::Look => "Look first",
-            Self::Readings => "Readings",
+            Self::Rig => "Rig",
+            Self::Run => "Run",
             Self::Compare => "Compare",
             Self::Trace => "Trace",
             Self::PutRight => "Put right",
@@ -57,8 +61,11 @@ impl Stage {
     /// # use velvet_dial_core::stage::Stage;
     /// assert_eq!(Stage::parse("put-right"), Some(Stage::PutRight));
     /// assert_eq!(Stage::parse("putright"), None);
+    /// assert_eq!(Stage::parse("readings"), Some(Stage::Run));
     /// ```
     pub fn parse(id: &str) -> Option<Self> {
+        // The run was called so once; addresses and summaries of then lead on.
+        let id = if id == "readings" { "run" } else { id };
         Self::ALL.into_iter().find(|stage| stage.id() == id)
     }
 
@@ -78,8 +85,10 @@ pub fn where_it_is(case: &Case) -> Stage {
         Stage::Prove
     } else if read(Phase::Before) || !flag::flag(case, None).allowed() {
         Stage::Trace
+    } else if case.bench.as_ref().is_some_and(|bench| bench.gauge_fitted == Some(true)) {
+        Stage::Run
     } else if !case.evidence.is_empty() {
-        Stage::Readings
+        Stage::Rig
     } else if !case.circumstances.is_empty() {
         Stage::Look
     } else {

@@ -202,7 +202,7 @@ proptest! {
             .enumerate()
             .map(|(i, scale)| Candidate { name: format!("g{i}"), full_scale_kpa: *scale, class_percent: 1.0 + (i % 3) as f64, graduation_kpa: scale / 50.0 })
             .collect();
-        let choice = choose(&GaugeChoice { least_kpa: least, working_kpa: working, cold_peak_kpa: peak, gauges }).unwrap();
+        let choice = choose(&GaugeChoice { least_kpa: least, working_kpa: working, cold_peak_kpa: peak, idle_kpa: None, gauges }).unwrap();
         let of = |name: &Option<String>| name.as_ref().map(|name| choice.gauges.iter().find(|gauge| gauge.name == *name).unwrap());
         for (chosen, over, tells) in [(of(&choice.cold), peak, false), (of(&choice.hot), working, true)] {
             let fits = |gauge: &Suited| {

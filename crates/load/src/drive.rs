@@ -45,9 +45,9 @@ async fn one_by_one(db: &Connection, one: &Person, how: &Load) -> Told<()> {
     let numbers: Vec<u64> = (1..=how.jobs).filter(|number| number % 100 < 40).step_by(step.max(1) as usize).take(ASKED).collect();
     let jobs = |page: &'static str| numbers.iter().map(move |number| format!("/jobs/{number}/{page}")).collect::<Vec<_>>();
     // The first look makes an engine's draws; it is told apart.
-    row(db, one, "job, its engine's first", &jobs("readings")).await?;
-    row(db, one, "job, warm", &jobs("readings")).await?;
-    let cold: Vec<String> = numbers.iter().map(|number| format!("/jobs/{}/readings", number + 40)).collect();
+    row(db, one, "job, its engine's first", &jobs("run")).await?;
+    row(db, one, "job, warm", &jobs("run")).await?;
+    let cold: Vec<String> = numbers.iter().map(|number| format!("/jobs/{}/run", number + 40)).collect();
     row(db, one, "job, first time, engine known", &cold.into_iter().take(20).collect::<Vec<_>>()).await?;
     row(db, one, "trace, warm", &jobs("trace")).await?;
     row(db, one, "report", &jobs("report")).await?;
@@ -86,7 +86,7 @@ async fn together(server: &Server, how: &Load) -> Told<()> {
     for number in 0..how.people {
         let person = Person::sign_in(&server.base, number).await?;
         // Who taps has the page before them.
-        person.get(&format!("/jobs/{}/readings", job_of(number))).await?;
+        person.get(&format!("/jobs/{}/run", job_of(number))).await?;
         people.push(person);
     }
     let until = Instant::now() + Duration::from_secs(how.seconds);

@@ -41,7 +41,7 @@ async fn every_station_is_reached_by_its_digit_and_the_way_back_shows_the_job_as
     until("the sheet of keys", || async { me.driver.find(By::Css("dialog#shortcuts[open]")).await.is_ok() }).await;
     me.keys(Key::Escape + "").await;
     until("no sheet of keys", || async { me.driver.find(By::Css("dialog#shortcuts[open]")).await.is_err() }).await;
-    me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
+    me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.keys("1?").await;
     assert_eq!(me.driver.find(By::Id("reading-rpm")).await.unwrap().prop("value").await.unwrap().as_deref(), Some("1?"));
@@ -72,7 +72,7 @@ async fn a_switch_of_unit_or_light_goes_with_the_person_and_changes_what_is_show
     let browser = Browser::start().await;
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
-    me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
+    me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("780", "98", "60").await;
     me.sees("1 taken").await;

@@ -20,11 +20,16 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/library/gauges", false),
     ("POST", "/library/gauges/{gauge}", true),
     ("POST", "/library/shop", false),
+    ("GET", "/thread", false),
+    ("GET", "/thread?diameter=10", false),
     ("POST", "/cautions", false),
     ("GET", "/jobs/9", true),
     ("GET", "/jobs/9/intake", true),
     ("GET", "/jobs/9/look", true),
+    ("GET", "/jobs/9/rig", true),
     ("GET", "/jobs/9/readings", true),
+    ("POST", "/jobs/9/rig", true),
+    ("GET", "/jobs/9/run", true),
     ("GET", "/jobs/9/compare", true),
     ("GET", "/jobs/9/trace", true),
     ("GET", "/jobs/9/put-right", true),
@@ -50,6 +55,8 @@ const FORM: &[(&str, &str)] = &[
     ("key", "k"),
     ("check", "needle"),
     ("outcome", "steady"),
+    ("step", "port"),
+    ("answer", "done"),
     ("circumstance", "knock"),
     ("told", "true"),
     ("rpm", "780"),
@@ -205,7 +212,7 @@ async fn a_sheet_in_another_unit_is_questioned_breaks_nothing_and_can_be_correct
     let job = location(opened.headers()).trim_end_matches("/intake").to_owned();
     let reading = [("rpm", "750"), ("oil_temp_c", "98"), ("pressure", "120"), ("unit", "kPa"), ("key", "r")];
     assert_eq!(person.post(&format!("{job}/reading"), &reading).await.status(), StatusCode::SEE_OTHER);
-    for stage in ["intake", "look", "readings", "compare", "trace", "put-right", "prove", "report"] {
+    for stage in ["intake", "look", "rig", "run", "compare", "trace", "put-right", "prove", "report"] {
         person.page(&format!("{job}/{stage}")).await;
     }
     let sheet = library.split(&format!("revise={engine}&amp;corrects=")).nth(1).unwrap().get(..36).unwrap();
@@ -296,8 +303,7 @@ async fn a_slip_of_the_finger_is_undone_by_one_tap_of_the_same_hand() {
     )
     .await;
     assert!(person.page("/jobs/9/case.json").await.contains("999"));
-    let gone =
-        fragment(&person, "undo", &[("supersedes", &undo(&slip).unwrap()), ("key", "e"), ("seen", "1"), ("stage", "readings")]).await;
+    let gone = fragment(&person, "undo", &[("supersedes", &undo(&slip).unwrap()), ("key", "e"), ("seen", "1"), ("stage", "run")]).await;
     assert!(!person.page("/jobs/9/case.json").await.contains("999"));
     assert!(undo(&gone).is_none(), "an undoing is not offered to be undone");
     assert!(person.page("/jobs/9/trace").await.contains("undone at once"), "it stays readable");

@@ -17,7 +17,7 @@ async fn nobody_sees_a_page_without_signing_in() {
         "/jobs/new",
         "/library",
         TUG4,
-        "/jobs/9/readings",
+        "/jobs/9/run",
         "/jobs/9/report",
         "/jobs/9/case.json",
         "/jobs/9/captures/00000000-0000-0000-0000-000000000000",
@@ -83,7 +83,7 @@ async fn every_answer_carries_the_headers_and_no_page_needs_inline_code() {
         "/",
         "/jobs/9/intake",
         "/jobs/9/look",
-        "/jobs/9/readings",
+        "/jobs/9/run",
         "/jobs/9/compare",
         "/jobs/9/trace",
         "/jobs/9/put-right",
@@ -155,7 +155,7 @@ async fn hostile_text_in_every_field_is_shown_and_never_run() {
     let capture =
         person.upload(&format!("{job}/captures"), HOSTILE, format!("{HOSTILE},b,c,d\n1,2,3,4\n2,3,4,5\n").into_bytes()).await.unwrap();
     pages.push(person.page(location(capture.headers())).await);
-    for stage in ["intake", "look", "readings", "compare", "trace", "put-right", "prove", "report"] {
+    for stage in ["intake", "look", "rig", "run", "compare", "trace", "put-right", "prove", "report"] {
         pages.push(person.page(&format!("{job}/{stage}")).await);
     }
     pages.push(person.page("/").await);
@@ -219,7 +219,8 @@ async fn files_that_are_no_run_are_told_and_bad_rows_are_named() {
         ("empty.csv", vec![], "The file is empty."),
         ("picture.csv", b"\x89PNG\r\n\x1a\n\0\0\0\r".to_vec(), "This is not a text file"),
         ("large.csv", vec![b'1'; 9 * 1024 * 1024], "larger than 8 MB"),
-        ("wide.csv", format!("{}\n1\n", "a,".repeat(500_000)).into_bytes(), "at most 64"),
+        ("endless.csv", format!("{}\n1\n", "a,".repeat(500_000)).into_bytes(), "longer than any row"),
+        ("wide.csv", format!("{}\n", "1,".repeat(200)).repeat(3).into_bytes(), "at most 64"),
     ] {
         let answer = up(name, bytes).await.unwrap();
         assert!(answer.text().await.unwrap().contains(sentence), "{name}");
@@ -234,10 +235,13 @@ async fn files_that_are_no_run_are_told_and_bad_rows_are_named() {
     (0..120_000).for_each(|row| long.extend(format!("{:.1},2.{:02},2000,95.0\n", 0.1 * f64::from(row), row % 7).bytes()));
     assert!(long.len() > 2 * 1024 * 1024);
     assert_eq!(up("long.csv", long).await.unwrap().status(), StatusCode::SEE_OTHER);
-    let bad = up("bad.csv", b"time s,pressure bar,rpm,oil temp c\n0,1,800,90\n1,x,800,90\n".to_vec()).await.unwrap();
+    let bad = up("bad.csv", b"time s,pressure bar,rpm,oil temp c\n0,1,800,90\n1,x,800,90\n2,1,800,90\n".to_vec()).await.unwrap();
     let page = person.page(location(bad.headers())).await;
-    assert!(page.contains("line 3") && page.contains("Pressure: “x” is not a number") && page.contains("Nothing was imported"));
-    let odd = up("odd.csv", b"a,b,c,d\n0,1.1,800,90\n1,1.1,800,90\n7,1.1,800,90\n".to_vec()).await.unwrap();
+    assert!(page.contains("One row was left out: in line 3 “x” stands for “pressure bar”"));
+    let none = up("none.csv", b"time s,pressure bar,rpm,oil temp c\n0,x,800,90\n1,x,800,90\n".to_vec()).await.unwrap();
+    let page = person.page(location(none.headers())).await;
+    assert!(page.contains("“pressure bar” holds no numbers") && page.contains("Nothing was imported"));
+    let odd = up("odd.csv", b"a,b,c,d\n0,1.1,800,90\n1,1.2,800,90\n7,1.1,800,90\n".to_vec()).await.unwrap();
     let at = location(odd.headers()).to_owned();
     assert!(person.page(&at).await.contains("Which column is which?"));
     let twice = [
@@ -319,7 +323,7 @@ async fn the_whole_vocabulary_walks_through_a_job() {
             .await;
         assert_eq!(answer.status(), StatusCode::SEE_OTHER, "{} {outcome}", check.id);
     }
-    for stage in ["intake", "look", "readings", "compare", "trace", "put-right", "prove"] {
+    for stage in ["intake", "look", "rig", "run", "compare", "trace", "put-right", "prove"] {
         let page = person.page(&format!("/jobs/8/{stage}")).await;
         assert!(page.contains("Suspects") && page.contains("Do not run"), "{stage}");
     }
@@ -392,7 +396,7 @@ async fn a_closed_job_takes_nothing_but_its_reopening() {
 #[tokio::test]
 async fn what_forms_cannot_send_is_refused_before_anything_is_written() {
     let person = Person::signed_in().await;
-    let mine = person.page("/jobs/9/readings").await;
+    let mine = person.page("/jobs/9/run").await;
     let capture = mine.split("/jobs/9/captures/").nth(1).unwrap().split('"').next().unwrap().to_owned();
     let reading = |more: &[(&'static str, &str)]| {
         let mut form = vec![("rpm", "2000"), ("oil_temp_c", "98"), ("pressure", "150"), ("unit", "kPa"), ("key", "odd")];

@@ -42,7 +42,7 @@ async fn every_page_answers_with_one_title_and_no_empty_place() {
 async fn no_page_grows_unseen() {
     let me = person::Person::signed_in().await;
     let most = |path: &str| match path.rsplit('/').next() {
-        Some("readings") => 8_300,
+        Some("run") => 8_300,
         Some("trace") => 9_300,
         Some("library") => 8_000,
         _ => 7_000,
@@ -168,7 +168,7 @@ async fn what_is_refused_after_a_lost_connection_comes_back_to_its_form() {
     let browser = Browser::start().await;
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
-    me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
+    me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.offline(true).await;
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("800", "91", "99999").await;

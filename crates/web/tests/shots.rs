@@ -29,11 +29,11 @@ async fn every_main_view() {
         ("board", "/"),
         ("intake", "/jobs/9/intake"),
         ("look", "/jobs/9/look"),
-        ("readings", "/jobs/9/readings"),
+        ("readings", "/jobs/9/run"),
         ("compare-undecided", "/jobs/7/compare"),
         ("trace", "/jobs/9/trace"),
         ("do-not-run", "/jobs/5/trace"),
-        ("too-high", "/jobs/6/readings"),
+        ("too-high", "/jobs/6/run"),
         ("put-right", "/jobs/6/put-right"),
         ("prove", "/jobs/1/prove"),
         ("report", "/jobs/1/report"),
@@ -41,11 +41,11 @@ async fn every_main_view() {
     ] {
         shot(name, path).await;
     }
-    driver.goto(format!("{base}/jobs/9/readings")).await.unwrap();
+    driver.goto(format!("{base}/jobs/9/run")).await.unwrap();
     press("//a[contains(@href, '/captures/')]").await;
     driver.query(By::XPath("//h2[contains(., 'holds found')]")).first().await.unwrap();
     driver.screenshot(&folder.join("capture.png")).await.unwrap();
-    driver.goto(format!("{base}/jobs/9/readings")).await.unwrap();
+    driver.goto(format!("{base}/jobs/9/run")).await.unwrap();
     press("//button[contains(., 'Night')]").await;
     driver.query(By::Css("[data-theme='night']")).first().await.unwrap();
     press("//button[@id='suspect-bearings_crank']").await;

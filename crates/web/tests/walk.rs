@@ -38,6 +38,13 @@ async fn a_whole_job_from_sign_in_to_report() {
     me.sees("1 of 6 looked at").await;
     me.press("Go on: fit the gauge").await;
 
+    me.sees("Fit a gauge that can be believed").await;
+    me.press("Found").await;
+    me.sees("1 of 8 done").await;
+    me.press("Fitted").await;
+    me.sees("2 of 8 done").await;
+    me.press("Go on: take the readings").await;
+
     me.sees("Take the first reading").await;
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("780", "98,5", "9000").await;
@@ -114,7 +121,7 @@ async fn a_capture_becomes_readings() {
     let browser = Browser::start().await;
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
-    me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
+    me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     let run = concat!(env!("CARGO_MANIFEST_DIR"), "/demo/run-tug4.csv");
     me.driver.find(By::Id("capture-file")).await.unwrap().send_keys(run).await.unwrap();
     me.press("Bring it in").await;
@@ -133,7 +140,7 @@ async fn a_lost_connection_keeps_what_was_sent_and_sends_it_again() {
     let browser = Browser::start().await;
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
-    me.driver.goto(format!("{base}/jobs/8/readings")).await.unwrap();
+    me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.offline(true).await;
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("800", "91", "131").await;

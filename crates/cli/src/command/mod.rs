@@ -1,5 +1,6 @@
 //! The command line.
 mod calculate;
+mod capture;
 mod cases;
 mod database;
 mod diagnose;
@@ -30,6 +31,8 @@ enum Command {
     Explain(explain::Explain),
     /// Work out a figure beside the job: relief valve, gauging strip, tilt, thread and others. Without a name they are listed.
     Calculate(calculate::Calculate),
+    /// Print what a recorded run tells: holds, start, sweep, warm-up, needle, gaps, zero (velvet-dial.capture/1).
+    Capture(capture::Capture),
     /// Print the JSON Schema of the case file.
     Schema,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
@@ -53,6 +56,7 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Diagnose(diagnose) => diagnose.run(),
         Command::Explain(explain) => explain.run(),
         Command::Calculate(calculate) => calculate.run(),
+        Command::Capture(capture) => capture.run(),
         Command::Schema => {
             println!("{:#}", velvet_dial_core::case::schema());
             ExitCode::SUCCESS

@@ -19,6 +19,9 @@ pub struct GaugeChoice {
     pub working_kpa: f64,
     /// Highest pressure expected cold, kPa.
     pub cold_peak_kpa: f64,
+    /// Pressure expected where the least limit is asked, kPa: for a gauge that is fitted for that point alone. Twice the limit when it is left out.
+    #[serde(default)]
+    pub idle_kpa: Option<f64>,
     /// The shop's gauges.
     pub gauges: Vec<Candidate>,
 }
@@ -65,6 +68,10 @@ pub struct Choice {
     pub cold: Option<String>,
     /// For the hot readings; none when every gauge would be overloaded or is blind at the limit.
     pub hot: Option<String>,
+    /// For the point of the least limit alone, where none that tells it survives the rest: not to be revved over `idle_up_to_kpa`.
+    pub idle_only: Option<String>,
+    /// As far as that one goes, kPa.
+    pub idle_up_to_kpa: Option<f64>,
     /// One gauge does both.
     pub one_does_both: bool,
     /// The choice in a sentence.
@@ -86,9 +93,12 @@ const BLIND: f64 = 10.0;
 /// ```
 /// # use velvet_dial_core::calculator::{Candidate, GaugeChoice, choose};
 /// let gauge = |name: &str, full_scale_kpa: f64| Candidate { name: name.into(), full_scale_kpa, class_percent: 1.0, graduation_kpa: full_scale_kpa / 50.0 };
-/// let job = GaugeChoice { least_kpa: 60.0, working_kpa: 300.0, cold_peak_kpa: 800.0, gauges: vec![gauge("wide", 1000.0), gauge("narrow", 400.0)] };
+/// let job = GaugeChoice { least_kpa: 60.0, working_kpa: 300.0, cold_peak_kpa: 800.0, idle_kpa: None, gauges: vec![gauge("wide", 1000.0), gauge("narrow", 400.0)] };
 /// let choice = choose(&job).unwrap();
 /// assert_eq!((choice.cold.as_deref(), choice.hot.as_deref()), (Some("wide"), Some("narrow")));
+/// // Where the narrow one would not survive the speeds it is for hot idle alone.
+/// let choice = choose(&GaugeChoice { working_kpa: 390.0, ..job.clone() }).unwrap();
+/// assert_eq!((choice.hot, choice.idle_only.as_deref()), (None, Some("narrow")));
 /// assert!(choose(&GaugeChoice { gauges: vec![], ..job }).is_err());
 /// ```
 pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
@@ -112,7 +122,16 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
     let finest = |fits: fn(&Suited) -> bool| gauges.iter().find(|gauge| fits(gauge)).map(|gauge| gauge.name.clone());
     let cold = finest(|gauge| gauge.head_room_cold_percent >= 100.0 * ROOM);
     let hot = finest(|gauge| gauge.tells_limit && gauge.head_room_hot_percent >= 100.0 * ROOM);
+    let idle = hold(&field::PRESSURE, job.idle_kpa.unwrap_or((2.0 * least).min(working)))?;
+    let full_scale = |suited: &Suited| suited.full_scale_over_working * working;
+    let idle_gauge = gauges.iter().find(|gauge| hot.is_none() && gauge.tells_limit && full_scale(gauge) >= (1.0 + ROOM) * idle.max(least));
+    let (idle_only, idle_up_to_kpa) =
+        (idle_gauge.map(|gauge| gauge.name.clone()), idle_gauge.map(|gauge| full_scale(gauge) / (1.0 + ROOM)));
     let says = match (&cold, &hot) {
+        (Some(cold), None) if idle_only.is_some() => {
+            let (idle, up_to) = (idle_only.as_deref().unwrap_or_default(), idle_up_to_kpa.unwrap_or_default());
+            format!("{cold} for the cold start and at speed; {idle} for hot idle alone, and not revved over {up_to:.0} kPa.")
+        }
         (_, None) if gauges.iter().all(|gauge| !gauge.tells_limit) => {
             format!("None of the shop's gauges can tell {least} kPa: borrow one of a smaller range or a finer class, or use a transducer.")
         }
@@ -121,7 +140,7 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
         (Some(cold), Some(hot)) if cold == hot => format!("{hot} does both."),
         (Some(cold), Some(hot)) => format!("Start cold on {cold}, change to {hot} when it is hot and under {working} kPa."),
     };
-    Ok(Choice { one_does_both: cold.is_some() && cold == hot, cold, hot, says, gauges })
+    Ok(Choice { idle_only, idle_up_to_kpa, one_does_both: cold.is_some() && cold == hot, cold, hot, says, gauges })
 }
 
 fn suits(gauge: &Candidate, (least, working, peak): (f64, f64, f64)) -> Result<Suited, CalculatorError> {

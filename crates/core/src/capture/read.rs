@@ -1,176 +1,429 @@
-//! From bytes to samples; nothing half-imported.
-use super::header::Mapping;
-use crate::field::{self, Field};
-use thiserror::Error;
+//! From cells to channels, in parallel stretches of the file; what cannot be read is left out and told, and loses nothing beside it.
+use super::CaptureError;
+use super::clock::{self, Style};
+use super::columns::{Column, Mapping, Quantity, Scale, Turns};
+use super::file::{Table, bare};
+use super::number::{leading, number};
+use super::turns;
+use rayon::prelude::*;
 
-/// Largest file taken, bytes: two hours at ten samples a second.
-pub const MOST_BYTES: usize = 8 * 1024 * 1024;
-/// Most columns of a recorded run.
-pub const MOST_COLUMNS: usize = 64;
-/// Bad rows told one by one; the rest is counted.
-const MOST_TOLD: usize = 12;
-/// A transducer may read a little under zero at rest.
-const CAPTURE_PRESSURE: Field = Field { min: -20.0, ..field::PRESSURE };
-const TIME: Field = Field { key: "time", label: "Time", min: 0.0, max: 86_400.0, unit: "s" };
-
-/// A file cut into cells, not yet understood.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Table {
-    /// Names of the columns.
-    pub header: Vec<String>,
-    /// Rows with their line numbers in the file.
-    pub rows: Vec<(u64, Vec<String>)>,
-}
-
-/// One moment.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Sample {
+/// A run, column by column, in the order of time. A channel that was not recorded is empty; a moment at which one says nothing is not a number.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Run {
     /// Seconds from the file's own zero.
-    pub time_s: f64,
-    /// Pressure, kPa.
-    pub kpa: f64,
+    pub time_s: Vec<f64>,
+    /// Pressure, kPa. Negative values are kept: they tell of the zero.
+    pub kpa: Vec<f64>,
     /// Speed, turns a minute.
-    pub rpm: f64,
+    pub rpm: Vec<f64>,
     /// Oil temperature, °C.
-    pub oil_temp_c: f64,
+    pub oil_temp_c: Vec<f64>,
+    /// The vehicle's own pressure, kPa.
+    pub dash_kpa: Vec<f64>,
+    /// Pulses a turn that speed was worked out with.
+    pub pulses_per_turn: Option<f64>,
+    /// What was left out or taken for granted, in sentences.
+    pub notes: Vec<String>,
 }
 
-/// A run, samples in the order of time.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Capture {
-    /// The samples, at least two.
-    pub samples: Vec<Sample>,
+/// Pressures beyond this are no pressure but a recorder's word for “over range”, kPa.
+const MOST_KPA: f64 = 5000.0;
+const LEAST_KPA: f64 = -110.0;
+/// A channel may be silent so long and still be what it last said, s.
+const HELD_S: f64 = 5.0;
+/// Share of rows that must be readable.
+const MOST_BAD: f64 = 0.5;
+/// Bytes a stretch holds, about.
+const STRETCH: usize = 1 << 19;
+
+/// One stretch of the file, read.
+#[derive(Default)]
+struct Stretch {
+    columns: [Vec<f64>; 6],
+    lines: u64,
+    rows: u64,
+    bad: Bad,
+    last_cells: usize,
+    last_taken: bool,
 }
 
-/// A row that could not be read.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct BadRow {
-    /// Line in the file, the header being 1.
-    pub line: u64,
-    /// Why.
-    pub reason: String,
+/// Rows that could not be read: how many, and the first.
+#[derive(Default, Clone)]
+struct Bad {
+    count: u64,
+    /// Line, what, and what stood there.
+    first: Option<(u64, Quantity, String)>,
 }
 
-/// Why a file was not taken.
-#[derive(Debug, Clone, PartialEq, Eq, Error)]
-pub enum CaptureError {
-    /// No bytes, or no rows.
-    #[error("The file is empty. It needs a header line and at least two rows.")]
-    Empty,
-    /// Too many bytes.
-    #[error("The file is larger than 8 MB. Cut the run to the part that matters, or record fewer samples a second.")]
-    TooLarge,
-    /// Not text.
-    #[error("This is not a text file, whatever its name says. Export the recording as CSV.")]
-    NotText,
-    /// More columns than any recorder writes.
-    #[error(
-        "The header has {0} columns; a recorded run has at most {MOST_COLUMNS}. Export the columns of time, pressure, speed and temperature alone."
-    )]
-    TooWide(usize),
-    /// A quote that never closes, or the like.
-    #[error("Line {line} cannot be cut into columns: {reason}.")]
-    Broken {
-        /// Line.
-        line: u64,
-        /// Why.
-        reason: String,
-    },
-    /// Some rows are bad.
-    #[error("{total} of the rows could not be read; nothing was imported.")]
-    Rows {
-        /// The first of them.
-        told: Vec<BadRow>,
-        /// All of them.
-        total: usize,
-    },
+const TIME: usize = 0;
+const KPA: usize = 1;
+const SPEED: usize = 2;
+const TEMP: usize = 3;
+const DASH: usize = 4;
+const SUPPLY: usize = 5;
+
+/// Words that say a channel had nothing to say.
+fn is_silence(cell: &[u8]) -> bool {
+    cell.is_empty()
+        || [&b"nan"[..], b"-", b"--", b"---", b"n/a", b"#n/a", b"null", b"none", b"invalid", b"*"]
+            .iter()
+            .any(|word| cell.eq_ignore_ascii_case(word))
 }
 
-/// Cuts a file into header and rows.
+/// Words that say the signal left its range.
+fn is_over(cell: &[u8]) -> bool {
+    [&b"ol"[..], b"over", b"overrange", b"ovf", b"inf", b"+inf", b"sat", b"over range", b"overflow"]
+        .iter()
+        .any(|word| cell.eq_ignore_ascii_case(word))
+}
+
+/// Reads every row under a mapping.
 ///
 /// # Errors
-/// [`CaptureError`] for what is empty, too large, no text or cannot be cut.
-pub fn table(bytes: &[u8]) -> Result<Table, CaptureError> {
-    if bytes.len() > MOST_BYTES {
-        return Err(CaptureError::TooLarge);
+/// [`CaptureError::NotNumbers`] when a column that is needed holds no numbers, [`CaptureError::Rows`] when most rows cannot be read, [`CaptureError::Empty`] for fewer
+/// than two that can.
+pub fn read(table: &Table<'_>, mapping: &Mapping) -> Result<Run, CaptureError> {
+    let body = table.bytes.get(table.start..).unwrap_or_default();
+    let plan = Plan::of(table, mapping);
+    let stretches: Vec<Stretch> = cut(body).into_par_iter().map(|bytes| stretch(bytes, &plan)).collect();
+    let whole = stretches.iter().map(|part| part.rows).sum::<u64>();
+    let mut notes = mapping.assumed.clone();
+    let mut bad = Bad::default();
+    let mut line = table.first_line;
+    for part in &stretches {
+        bad.count += part.bad.count;
+        if bad.first.is_none() {
+            bad.first = part.bad.first.clone().map(|(at, quantity, cell)| (line + at, quantity, cell));
+        }
+        line += part.lines;
     }
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
-    if bytes.iter().all(u8::is_ascii_whitespace) {
-        return Err(CaptureError::Empty);
-    }
-    let start = bytes.get(..bytes.len().min(4096)).unwrap_or(bytes);
-    let odd = start.iter().filter(|byte| byte.is_ascii_control() && !byte.is_ascii_whitespace()).count();
-    if bytes.contains(&0) || odd * 50 > start.len() {
-        return Err(CaptureError::NotText);
-    }
-    let text = String::from_utf8_lossy(bytes);
-    let first = text.lines().find(|line| !line.trim().is_empty()).unwrap_or_default();
-    let delimiter = [b'\t', b';', b','].into_iter().find(|d| first.as_bytes().contains(d)).unwrap_or(b',');
-    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter).flexible(true).trim(csv::Trim::All).from_reader(text.as_bytes());
-    let broken = |error: csv::Error| CaptureError::Broken {
-        line: error.position().map_or(0, csv::Position::line),
-        reason: "a quotation mark is not closed or the text is damaged".to_owned(),
-    };
-    let header: Vec<String> = reader.headers().map_err(broken)?.iter().map(str::to_owned).collect();
-    if header.len() > MOST_COLUMNS {
-        return Err(CaptureError::TooWide(header.len()));
-    }
-    let mut rows = Vec::new();
-    for record in reader.records() {
-        let record = record.map_err(broken)?;
-        let line = record.position().map_or(0, csv::Position::line);
-        if record.iter().any(|cell| !cell.is_empty()) {
-            rows.push((line, record.iter().take(MOST_COLUMNS).map(str::to_owned).collect()));
+    // Cut off within its last number a row looks whole when nothing behind it is needed: it is not taken either.
+    let last_taken = stretches.last().is_some_and(|part| part.last_taken);
+    let cut_off = !body.ends_with(b"\n") && stretches.last().is_some_and(|part| part.last_cells < table.header.len());
+    if let Some((line, quantity, cell)) = &bad.first {
+        let name = column_of(mapping, *quantity).and_then(|at| table.header.get(at)).cloned().unwrap_or_default();
+        if bad.count == whole {
+            return Err(CaptureError::NotNumbers { column: name, typed: cell.clone(), line: *line });
+        }
+        if bad.count as f64 > MOST_BAD * whole as f64 {
+            return Err(CaptureError::Rows { count: bad.count, whole, line: *line, column: name, typed: cell.clone() });
+        }
+        if !(cut_off && bad.count == 1) {
+            let rows = if bad.count == 1 { "One row was left out".to_owned() } else { format!("{} rows were left out", bad.count) };
+            notes.push(format!("{rows}: in line {line} “{cell}” stands for “{name}”."));
         }
     }
-    if rows.is_empty() { Err(CaptureError::Empty) } else { Ok(Table { header, rows }) }
+    let mut columns: [Vec<f64>; 6] = std::array::from_fn(|_| Vec::with_capacity(whole as usize));
+    for part in stretches {
+        for (all, mut some) in columns.iter_mut().zip(part.columns) {
+            all.append(&mut some);
+        }
+    }
+    if cut_off {
+        notes.push("The last line is cut off: it was left out.".to_owned());
+        if last_taken {
+            columns.iter_mut().for_each(|column| _ = column.pop());
+        }
+    }
+    assemble(columns, table, mapping, notes)
 }
 
-/// The samples of a table under a mapping. All rows, or none.
-///
-/// # Errors
-/// [`CaptureError::Rows`] with the bad ones, [`CaptureError::Empty`] for fewer than two rows.
-pub fn read(table: &Table, mapping: &Mapping) -> Result<Capture, CaptureError> {
-    let mut samples: Vec<Sample> = Vec::with_capacity(table.rows.len());
-    let mut told = Vec::new();
-    let mut total = 0;
-    for (line, cells) in &table.rows {
-        let read = sample(cells, mapping).and_then(|sample| match samples.last() {
-            Some(last) if sample.time_s <= last.time_s => {
-                Err(format!("time {} s does not come after {} s of the row before", sample.time_s, last.time_s))
+fn column_of(mapping: &Mapping, quantity: Quantity) -> Option<usize> {
+    match quantity {
+        Quantity::Time => mapping.time.map(|column| column.at),
+        Quantity::Pressure => Some(mapping.pressure.at),
+        Quantity::Speed | Quantity::Pulses => mapping.speed.map(|column| column.at),
+        Quantity::OilTemp => mapping.oil_temp.map(|column| column.at),
+        Quantity::Supply => mapping.ratiometric.map(|(at, _)| at),
+        Quantity::Dash => mapping.dash.map(|column| column.at),
+    }
+}
+
+/// Stretches of whole lines.
+fn cut(body: &[u8]) -> Vec<&[u8]> {
+    let mut parts = Vec::new();
+    let mut rest = body;
+    while !rest.is_empty() {
+        let end = rest.get(STRETCH..).and_then(|after| memchr::memchr(b'\n', after)).map_or(rest.len(), |at| STRETCH + at + 1);
+        let (part, after) = rest.split_at_checked(end).unwrap_or((rest, &[]));
+        parts.push(part);
+        rest = after;
+    }
+    parts
+}
+
+/// How the rows of a table are read.
+struct Plan<'a> {
+    table: &'a Table<'a>,
+    /// What a column is for, up to the last that is wanted.
+    slots: Vec<Option<(usize, Quantity)>>,
+    /// Columns wanted, and what for.
+    wanted: Vec<(usize, usize, Quantity)>,
+    time: Style,
+    /// Every wanted cell may be a plain number.
+    plain: bool,
+}
+
+impl<'a> Plan<'a> {
+    fn of(table: &'a Table<'a>, mapping: &Mapping) -> Self {
+        let all = [
+            (TIME, Quantity::Time),
+            (KPA, Quantity::Pressure),
+            (SPEED, Quantity::Speed),
+            (TEMP, Quantity::OilTemp),
+            (DASH, Quantity::Dash),
+            (SUPPLY, Quantity::Supply),
+        ];
+        let wanted: Vec<(usize, usize, Quantity)> =
+            all.into_iter().filter_map(|(slot, quantity)| column_of(mapping, quantity).map(|at| (at, slot, quantity))).collect();
+        let mut slots = vec![None; wanted.iter().map(|(at, ..)| at + 1).max().unwrap_or(0)];
+        for (at, slot, quantity) in &wanted {
+            if let Some(place) = slots.get_mut(*at) {
+                *place = Some((*slot, *quantity));
             }
-            _ => Ok(sample),
-        });
-        match read {
-            Ok(sample) => samples.push(sample),
-            Err(reason) => {
-                total += 1;
-                if told.len() < MOST_TOLD {
-                    told.push(BadRow { line: *line, reason });
+        }
+        let time = mapping.time.and_then(|time| table.styles.get(time.at).copied().flatten()).unwrap_or(Style::Number);
+        let apart = wanted.len() == slots.iter().flatten().count();
+        let plain = time == Style::Number && apart && table.delimiter != b' ' && !table.thousands.contains(&true);
+        Self { table, slots, wanted, time, plain }
+    }
+
+    /// A row of plain numbers, and where the next begins; none for any that needs a second look.
+    #[inline]
+    fn plain_row(&self, bytes: &[u8], start: usize) -> Option<([f64; 6], usize)> {
+        let mut row = [f64::NAN; 6];
+        let mut at = start;
+        let last = self.slots.len().checked_sub(1)?;
+        for (column, slot) in self.slots.iter().enumerate() {
+            let rest = bytes.get(at..)?;
+            let length = match slot {
+                Some((slot, _)) => {
+                    let (value, length) = leading(rest, self.table.delimiter)?;
+                    *row.get_mut(*slot)? = value;
+                    length
+                }
+                None => memchr::memchr2(self.table.delimiter, b'\n', rest)?,
+            };
+            at += length;
+            if column < last {
+                if bytes.get(at) != Some(&self.table.delimiter) {
+                    return None;
+                }
+                at += 1;
+            }
+        }
+        let end = match bytes.get(at)? {
+            b'\n' => at,
+            _ => at + memchr::memchr(b'\n', bytes.get(at..)?)?,
+        };
+        Some((row, end + 1))
+    }
+
+    /// A cell of a line that is looked at twice.
+    fn take(&self, at: usize, cell: &[u8], line: &mut Line) {
+        line.cells = at + 1;
+        let Some(Some((slot, quantity))) = self.slots.get(at) else { return };
+        let cell = bare(cell);
+        let read = if *slot == TIME && self.time != Style::Number {
+            clock::seconds(cell)
+        } else {
+            number(cell, self.table.thousands.get(at).copied().unwrap_or(false))
+        };
+        let value = match read {
+            Some(value) => value,
+            None if is_over(cell) => f64::INFINITY,
+            None => {
+                if !is_silence(cell) && line.wrong.is_none() {
+                    line.wrong = Some((*quantity, String::from_utf8_lossy(cell).chars().take(24).collect()));
+                }
+                return;
+            }
+        };
+        if let Some(place) = line.row.get_mut(*slot) {
+            *place = value;
+        }
+    }
+
+    /// Any line.
+    fn line(&self, bytes: &[u8]) -> Line {
+        let mut line = Line { row: [f64::NAN; 6], cells: 0, wrong: None };
+        super::file::cells(bytes, self.table.delimiter).into_iter().enumerate().for_each(|(at, cell)| self.take(at, cell, &mut line));
+        if line.wrong.is_none() && line.cells < self.slots.len() {
+            let missing = self.wanted.iter().find(|(at, ..)| *at >= line.cells).map_or(Quantity::Pressure, |(_, _, quantity)| *quantity);
+            line.wrong = Some((missing, String::new()));
+        }
+        line
+    }
+}
+
+/// A line that was looked at twice.
+struct Line {
+    row: [f64; 6],
+    cells: usize,
+    wrong: Option<(Quantity, String)>,
+}
+
+/// Reads the rows of a stretch; only cells that are wanted are looked at, and plain numbers where they stand.
+fn stretch(bytes: &[u8], plan: &Plan<'_>) -> Stretch {
+    let mut out = Stretch::default();
+    let mut is_wanted = [false; 6];
+    for (_, slot, _) in &plan.wanted {
+        if let (Some(wanted), Some(column)) = (is_wanted.get_mut(*slot), out.columns.get_mut(*slot)) {
+            *wanted = true;
+            column.reserve(bytes.len() / 24);
+        }
+    }
+    let keep = |columns: &mut [Vec<f64>; 6], row: [f64; 6]| {
+        for ((column, value), wanted) in columns.iter_mut().zip(row).zip(is_wanted) {
+            if wanted {
+                column.push(value);
+            }
+        }
+    };
+    let mut start = 0;
+    while start < bytes.len() {
+        if plan.plain
+            && let Some((row, next)) = plan.plain_row(bytes, start)
+        {
+            keep(&mut out.columns, row);
+            out.lines += 1;
+            out.rows += 1;
+            out.last_cells = usize::MAX;
+            start = next;
+            continue;
+        }
+        let rest = bytes.get(start..).unwrap_or_default();
+        let end = memchr::memchr(b'\n', rest).map_or(bytes.len(), |at| start + at);
+        let text = bytes.get(start..end).unwrap_or_default();
+        start = end + 1;
+        out.lines += 1;
+        if text.iter().all(|byte| byte.is_ascii_whitespace() || *byte == plan.table.delimiter) {
+            continue;
+        }
+        out.rows += 1;
+        let line = plan.line(text);
+        out.last_cells = line.cells;
+        out.last_taken = line.wrong.is_none();
+        match line.wrong {
+            None => keep(&mut out.columns, line.row),
+            Some((quantity, cell)) => {
+                out.bad.count += 1;
+                if out.bad.first.is_none() {
+                    out.bad.first = Some((out.lines - 1, quantity, cell));
                 }
             }
         }
     }
-    if total > 0 {
-        return Err(CaptureError::Rows { told, total });
+    out
+}
+
+/// Puts the channels together on one clock.
+fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut notes: Vec<String>) -> Result<Run, CaptureError> {
+    let [times, mut kpa, speed, mut temp, mut dash, supply] = columns;
+    let rows = kpa.len();
+    if rows < 2 {
+        return Err(CaptureError::TooFew);
     }
-    if samples.len() < 2 { Err(CaptureError::Empty) } else { Ok(Capture { samples }) }
+    let style = mapping.time.and_then(|time| table.styles.get(time.at).copied().flatten());
+    let mut time_s = match (mapping.time, mapping.rate_hz) {
+        (Some(column), _) => super::time::seconds(times, column, style.unwrap_or(Style::Number), &mut notes),
+        (None, Some(hz)) => (0..rows).map(|row| row as f64 / hz).collect(),
+        (None, None) => return Err(CaptureError::Unnamed { columns: table.header.clone(), missing: vec![Quantity::Time] }),
+    };
+    scaled(&mut kpa, mapping.pressure, mapping.ratiometric.map(|(_, nominal)| (supply.as_slice(), nominal)));
+    if let Some(column) = mapping.dash {
+        scaled(&mut dash, column, None);
+    }
+    let fahrenheit =
+        mapping.oil_temp.is_some_and(|column| column.unit.factor.is_nan()) && median_of(&temp).is_some_and(|middle| middle > 150.0);
+    if let Some(Column { at, unit }) = mapping.oil_temp {
+        let unit = match unit.factor.is_nan() {
+            true if fahrenheit => Scale { factor: 1.0 / 1.8, offset: -32.0 / 1.8 },
+            true => Scale::PLAIN,
+            false => unit,
+        };
+        if mapping.oil_temp.is_some_and(|column| column.unit.factor.is_nan()) {
+            let name = table.header.get(at).cloned().unwrap_or_default();
+            notes.push(format!("“{name}” has no unit: taken as {}.", if fahrenheit { "°F" } else { "°C" }));
+        }
+        temp.iter_mut().for_each(|value| *value = unit.of(*value));
+    }
+    let over = kpa.iter().filter(|value| !(LEAST_KPA..=MOST_KPA).contains(*value) && !value.is_nan()).count();
+    if over > 0 {
+        let sentence = if over == 1 { "One pressure is".to_owned() } else { format!("{over} pressures are") };
+        notes.push(format!("{sentence} beyond any gauge (“over range”, or the wrong unit): left out."));
+        kpa.iter_mut().filter(|value| !(LEAST_KPA..=MOST_KPA).contains(*value)).for_each(|value| *value = f64::NAN);
+    }
+    if 2 * over > rows {
+        return Err(CaptureError::OverRange { count: over, whole: rows });
+    }
+    let rows = super::time::ordered(&mut time_s, &kpa, &mut notes);
+    if rows.len() < 2 {
+        return Err(CaptureError::TooFew);
+    }
+    let plain = rows.len() == time_s.len();
+    let pick = |column: Vec<f64>| -> Vec<f64> {
+        if plain || column.is_empty() { column } else { rows.iter().filter_map(|row| column.get(*row).copied()).collect() }
+    };
+    let mut run = Run { time_s: pick(time_s), kpa: pick(kpa), notes, ..Run::default() };
+    run.oil_temp_c = held(&run.time_s, pick(temp));
+    run.dash_kpa = pick(dash);
+    if let Some(column) = mapping.speed {
+        let raw = pick(speed);
+        match column.unit {
+            Turns::Rpm => run.rpm = held(&run.time_s, raw),
+            Turns::Hertz(per_turn) => turns::from_rate(&mut run, raw, per_turn),
+            Turns::Counted(per_turn) => turns::from_pulses(&mut run, raw, per_turn),
+        }
+    }
+    let reversed = run.rpm.iter().filter(|rpm| **rpm < -1.0).count();
+    run.rpm.iter_mut().filter(|rpm| **rpm < 0.0).for_each(|rpm| *rpm = 0.0);
+    if reversed > 0 {
+        run.notes.push(format!("{reversed} speeds are below zero: taken as standing still."));
+    }
+    let wild = run.rpm.iter().filter(|rpm| **rpm > 12_000.0).count();
+    if wild > 0 {
+        run.rpm.iter_mut().filter(|rpm| **rpm > 12_000.0).for_each(|rpm| *rpm = f64::NAN);
+        run.notes.push(format!("{wild} speeds are beyond any engine's: left out."));
+    }
+    let odd = run.oil_temp_c.iter().filter(|temp| !(-50.0..=200.0).contains(*temp) && !temp.is_nan()).count();
+    if odd > 0 {
+        run.oil_temp_c.iter_mut().filter(|temp| !(-50.0..=200.0).contains(*temp)).for_each(|temp| *temp = f64::NAN);
+        run.notes.push(format!("{odd} oil temperatures are beyond what a probe can say: left out."));
+    }
+    Ok(run)
 }
 
-fn sample(cells: &[String], mapping: &Mapping) -> Result<Sample, String> {
-    let cell =
-        |at: usize, label: &str| cells.get(at).map(String::as_str).ok_or_else(|| format!("{label}: the column is missing in this row"));
-    let number = |field: &Field, at: usize| field_number(field, cell(at, field.label)?);
-    let unit = mapping.time.unit;
-    let time_s = number(&Field { max: TIME.max / unit.seconds(), unit: unit.label(), ..TIME }, mapping.time.at)? * unit.seconds();
-    let pressure = cell(mapping.pressure.at, "Pressure")?;
-    let kpa = CAPTURE_PRESSURE.parse_pressure(pressure, mapping.pressure.unit).map_err(|error| error.to_string())?;
-    let rpm = number(&field::RPM, mapping.speed)?;
-    let raw_temp = number(&Field { max: 400.0, ..field::OIL_TEMP }, mapping.oil_temp.at)?;
-    let oil_temp_c = field::OIL_TEMP.hold(mapping.oil_temp.unit.celsius(raw_temp)).map_err(|error| error.to_string())?;
-    Ok(Sample { time_s, kpa: kpa.max(0.0), rpm, oil_temp_c })
+/// Cells to pressures; volts that follow their supply are brought to the nominal one first.
+fn scaled(cells: &mut [f64], column: Column<Scale>, ratiometric: Option<(&[f64], f64)>) {
+    for (row, cell) in cells.iter_mut().enumerate() {
+        let brought = match ratiometric.and_then(|(supply, nominal)| supply.get(row).map(|supply| nominal / supply)) {
+            Some(ratio) if ratio.is_finite() && ratio > 0.0 => *cell * ratio,
+            _ => *cell,
+        };
+        *cell = column.unit.of(brought);
+    }
 }
 
-fn field_number(field: &Field, text: &str) -> Result<f64, String> {
-    field.parse(text).map_err(|error| error.to_string())
+/// A channel that says something now and then goes on as it last was, for a while.
+fn held(time_s: &[f64], mut column: Vec<f64>) -> Vec<f64> {
+    if !column.iter().any(|value| value.is_finite()) {
+        return Vec::new();
+    }
+    let mut last: Option<(f64, f64)> = None;
+    for (value, time) in column.iter_mut().zip(time_s) {
+        match (value.is_finite(), last) {
+            (true, _) => last = Some((*time, *value)),
+            (false, Some((since, said))) if time - since <= HELD_S => *value = said,
+            _ => *value = f64::NAN,
+        }
+    }
+    column
+}
+
+fn median_of(values: &[f64]) -> Option<f64> {
+    let step = values.len().div_ceil(2000).max(1);
+    let mut some: Vec<f64> = values.iter().step_by(step).copied().filter(|value| value.is_finite()).collect();
+    some.sort_by(f64::total_cmp);
+    some.get(some.len() / 2).copied()
 }

@@ -1,5 +1,7 @@
 //! What the core's tests share: an engine, random engines, a case and its diagnosis.
 #![allow(dead_code, reason = "each test file uses a part")]
+pub mod recorder;
+
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::sync::{Arc, Mutex, PoisonError};

@@ -1,8 +1,10 @@
 //! A job as the core's case: what holds, in the order it was written.
-use super::{Body, Entry, Job};
+use super::{Body, Entry, Job, RigStep};
 use chrono::{DateTime, NaiveDateTime, Utc};
 use std::collections::BTreeMap;
-use velvet_dial_core::case::{Act, Case, Deed, Evidence, FORMAT, Reading};
+use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Reading};
+use velvet_dial_core::instrument::Instrument;
+use velvet_dial_core::rigging::{self, zero_outcome};
 
 impl Job {
     /// The case of what holds now; of a closed job the one that its closing stood on.
@@ -35,6 +37,7 @@ impl Job {
             bench: None,
             pattern: None,
         };
+        let mut rigged: Vec<&RigStep> = Vec::new();
         for entry in held {
             let at = Some(moment(entry.written_at));
             match &entry.body {
@@ -46,6 +49,13 @@ impl Job {
                     let instrument = named.or_else(|| taken.reading.instrument.clone());
                     case.readings.push(Reading { at, instrument, ..taken.reading.clone() });
                 }
+                Body::Rig(done) => {
+                    rigged.push(done);
+                    if let Some(zero_kpa) = done.zero_kpa {
+                        let outcome = zero_outcome(zero_kpa, &self.gauge_fitted(&rigged));
+                        case.evidence.push(Evidence { at, ..Evidence::of("gauge_zero", outcome) });
+                    }
+                }
                 Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
                 Body::Circumstance { .. }
@@ -56,7 +66,16 @@ impl Job {
                 | Body::Unreadable { .. } => {}
             }
         }
+        if rigging::fitted(rigged.iter().map(|done| (done.step.as_str(), done.answer.as_str()))) {
+            case.bench = Some(BenchSaid { gauge_fitted: Some(true), ..BenchSaid::default() });
+        }
         case
+    }
+
+    /// The gauge that these steps fitted, or an ordinary one.
+    fn gauge_fitted(&self, steps: &[&RigStep]) -> Instrument {
+        let key = steps.iter().rev().find_map(|done| done.gauge);
+        self.gauges.iter().find(|gauge| Some(gauge.id) == key).map(|gauge| gauge.gauge.clone()).unwrap_or_default()
     }
 
     /// The live readings with their entries, in the order of [`Case::readings`].

@@ -54,6 +54,21 @@ pub struct Particulars {
     pub on_it: Option<(Uuid, String)>,
 }
 
+/// One step of fitting the gauge.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct RigStep {
+    /// The step's word.
+    pub step: String,
+    /// Its answer, or that it was skipped.
+    pub answer: String,
+    /// What the gauge showed with its line open, kPa.
+    #[serde(default)]
+    pub zero_kpa: Option<f64>,
+    /// The gauge that was fitted, by key.
+    #[serde(default)]
+    pub gauge: Option<Uuid>,
+}
+
 /// A reading as it was taken.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TakenReading {
@@ -92,6 +107,8 @@ pub enum Body {
     Particulars(Particulars),
     /// A reading.
     Reading(TakenReading),
+    /// A step of fitting the gauge.
+    Rig(RigStep),
     /// A check's outcome.
     Evidence {
         /// Check.
@@ -153,6 +170,7 @@ impl Body {
             Self::Particulars(_) => "particulars",
             Self::Reading(taken) if taken.reading.phase == Phase::After => "after_reading",
             Self::Reading(_) => "reading",
+            Self::Rig(_) => "rig",
             Self::Evidence { .. } => "evidence",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
@@ -178,6 +196,7 @@ impl Body {
     pub fn subject(&self) -> Option<String> {
         match self {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
+            Self::Rig(done) => Some(format!("rig {}", done.step)),
             Self::Evidence { check, .. } => Some(format!("check {check}")),
             Self::Closed {} => Some("closed".to_owned()),
             Self::Particulars(_) => Some("particulars".to_owned()),

@@ -11,7 +11,7 @@ mod summary;
 pub use board::{Board, Row, board};
 pub use capture::{File, Kept, add_capture, capture, captures, has_capture, set_mapping};
 pub use closing::{Closed, Closing, close};
-pub use entry::{Body, Entry, Particulars, Repair, TakenReading};
+pub use entry::{Body, Entry, Particulars, Repair, RigStep, TakenReading};
 pub use ledger::{Write, Written, write};
 pub use opening::{Opening, open};
 pub use summary::{Judged, judged, rebuild, resummarise};

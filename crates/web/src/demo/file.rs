@@ -89,4 +89,9 @@ pub struct Entry {
     pub reach: String,
     pub odometer_km: Option<f64>,
     pub on_it: Option<String>,
+    /// A step of the rig with its answer, and what the gauge showed at rest.
+    pub rig: Option<String>,
+    #[serde(default)]
+    pub answer: String,
+    pub zero: Option<f64>,
 }

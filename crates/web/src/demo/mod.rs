@@ -9,7 +9,7 @@ use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, TakenReading, Write, Written};
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 
@@ -146,6 +146,10 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
         let on_it = entry.on_it.as_ref().and_then(|who| people.get(who.as_str())).map(|who| (who.user, who.shown_name.clone()));
         let (customer, reach) = (customer.clone(), entry.reach.clone());
         return Some(Body::Particulars(Particulars { customer, reach, odometer_km: entry.odometer_km, on_it }));
+    }
+    if let Some(step) = &entry.rig {
+        let gauge = entry.gauge.as_ref().and_then(|name| gauges.get(name.as_str())).copied();
+        return Some(Body::Rig(RigStep { step: step.clone(), answer: entry.answer.clone(), zero_kpa: entry.zero, gauge }));
     }
     if let Some(circumstance) = &entry.told {
         return Some(Body::Circumstance { circumstance: circumstance.clone(), told: true });

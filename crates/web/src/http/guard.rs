@@ -19,6 +19,9 @@ const MOST_FORM_BYTES: usize = 32 * 1024;
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; \
 form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
+/// The largest recorded run that is sent.
+const MOST_UPLOAD_BYTES: usize = 8 << 20;
+
 /// How long what is sent may take to arrive and be answered.
 const PATIENCE: Duration = Duration::from_secs(120);
 
@@ -48,8 +51,8 @@ pub fn form_limits() -> FormConfig {
 pub fn multipart_limits() -> MultipartFormConfig {
     // Room for the largest capture and a little form around it; the core says no to a larger one in a sentence.
     MultipartFormConfig::default()
-        .total_limit(velvet_dial_core::capture::MOST_BYTES + 64 * 1024)
-        .memory_limit(velvet_dial_core::capture::MOST_BYTES + 64 * 1024)
+        .total_limit(MOST_UPLOAD_BYTES + 64 * 1024)
+        .memory_limit(MOST_UPLOAD_BYTES + 64 * 1024)
         .error_handler(|error, _| Failure::Upload(error.to_string()).into())
 }
 

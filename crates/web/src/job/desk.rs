@@ -2,6 +2,7 @@
 use super::Drawn;
 use super::assess::{assess, tell_the_board};
 use super::cards::NextCard;
+use super::rig::chooser::expected;
 use super::shell::{Ask, Clash, Shell, shell};
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
@@ -112,7 +113,7 @@ impl Desk {
     pub async fn answer(&self, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
         let job = self.job().await?;
         let mut captures = Vec::new();
-        if matches!(stage, Stage::Readings | Stage::Prove) {
+        if matches!(stage, Stage::Run | Stage::Prove) {
             captures = jobs::captures(&self.app.db, &self.viewer, self.number).await?;
         }
         let mut people = Vec::new();
@@ -121,8 +122,21 @@ impl Desk {
         }
         let assessed = assess(self.app.clone(), job).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
+        let (assessed, expected) = match stage {
+            // What a gauge will meet takes every draw at three points.
+            Stage::Rig => {
+                self.app.work.out(move || (expected(&assessed), assessed)).await.map(|(expected, assessed)| (assessed, Some(expected)))?
+            }
+            _ => (assessed, None),
+        };
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
-        let work = super::surface(stage)(&Drawn { assessed: &assessed, shell: &bench, captures: &captures, people: &people })?;
+        let work = super::surface(stage)(&Drawn {
+            assessed: &assessed,
+            shell: &bench,
+            captures: &captures,
+            people: &people,
+            expected: expected.as_ref(),
+        })?;
         let html = if self.liking.fragment {
             Fragment { bench, work }.render()?
         } else {

@@ -12,9 +12,10 @@ mod look;
 mod pairs;
 mod prove;
 mod put_right;
-mod readings;
 mod record;
 mod report;
+mod rig;
+mod run;
 mod shell;
 mod trace;
 mod withdraw;
@@ -39,6 +40,8 @@ pub struct Drawn<'a> {
     pub captures: &'a [File],
     /// Those of the shop, for the screen that asks who is on it.
     pub people: &'a [Person],
+    /// The pressures that the engine may show, for the screen that chooses a gauge.
+    pub expected: Option<&'a rig::chooser::Expected>,
 }
 
 /// The screen of a stage.
@@ -46,7 +49,8 @@ fn surface(stage: Stage) -> fn(&Drawn) -> askama::Result<String> {
     match stage {
         Stage::Intake => intake::draw,
         Stage::Look => look::draw,
-        Stage::Readings => readings::draw,
+        Stage::Rig => rig::draw,
+        Stage::Run => run::draw,
         Stage::Compare => compare::draw,
         Stage::Trace => trace::draw,
         Stage::PutRight => put_right::draw,
@@ -70,9 +74,14 @@ struct Correcting {
 /// Shows a stage.
 async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Correcting>) -> Result<HttpResponse, Failure> {
     let stage = Stage::parse(&path.1).ok_or(Failure::NoPage)?;
+    if path.1 != stage.id() {
+        // An address of before leads on, for those who may see the job.
+        desk.job().await?;
+        return Ok(desk.to(&format!("/jobs/{}/{}", desk.number, stage.id())));
+    }
     let mut ask = Ask::default();
     if !query.correct.is_empty() {
-        ask.slip = readings::filled(&desk.job().await?, &query.correct, desk.liking.unit);
+        ask.slip = run::filled(&desk.job().await?, &query.correct, desk.liking.unit);
     }
     desk.answer(stage, ask, actix_web::http::StatusCode::OK).await
 }
@@ -84,7 +93,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(report::routes)
         .configure(intake::routes)
         .configure(check::routes)
-        .configure(readings::routes)
+        .configure(rig::routes)
+        .configure(run::routes)
         .configure(withdraw::routes)
         .configure(put_right::routes)
         .configure(prove::routes)

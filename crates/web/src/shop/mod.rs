@@ -2,10 +2,11 @@
 mod board;
 mod library;
 mod opening;
+mod thread;
 
 use actix_web::web::ServiceConfig;
 
 /// Addresses of all of them.
 pub fn routes(config: &mut ServiceConfig) {
-    config.configure(board::routes).configure(opening::routes).configure(library::routes);
+    config.configure(board::routes).configure(opening::routes).configure(library::routes).configure(thread::routes);
 }

@@ -4,9 +4,10 @@ use velvet_dial_core::case::Reading;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::rigging;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Pressure};
-use velvet_dial_store::jobs::{Body, Particulars};
+use velvet_dial_store::jobs::{Body, Particulars, RigStep};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -56,6 +57,7 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
             let after = if body.kind() == "after_reading" { "After: " } else { "" };
             format!("{after}{} at {:.0} rpm, {:.0} °C, {}", show::pressure(r.kpa, unit), r.rpm, r.oil_temp_c, r.gear.label())
         }
+        Body::Rig(done) => rigged(done, unit),
         Body::Evidence { check, outcome } => {
             let found = know.check(check).and_then(|c| Some((c, c.outcomes.iter().find(|o| o.id == *outcome)?)));
             found.map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label))
@@ -69,6 +71,17 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
         Body::Closed {} => "Job closed".to_owned(),
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
+    }
+}
+
+/// A step of fitting the gauge, with the zero that was read.
+fn rigged(done: &RigStep, unit: Pressure) -> String {
+    let step = rigging::step(&done.step);
+    let ask = step.map_or(done.step.as_str(), |step| step.ask.as_str());
+    let answer = step.and_then(|step| step.label(&done.answer)).unwrap_or(&done.answer);
+    match done.zero_kpa {
+        Some(zero_kpa) => format!("{ask}: {}", show::pressure(zero_kpa, unit)),
+        None => format!("{ask}: {}", answer.to_lowercase()),
     }
 }
 
@@ -140,6 +153,8 @@ mod tests {
         let reading = |phase| {
             Body::Reading(TakenReading { reading: Reading { phase, ..Reading::of(780.0, 97.0, 62.0) }, gauge: None, capture: None })
         };
+        let step =
+            |step: &str, answer: &str, zero_kpa| Body::Rig(RigStep { step: step.into(), answer: answer.into(), zero_kpa, gauge: None });
         let noted = |customer: &str, reach: &str, odometer_km, on_it: Option<&str>| {
             let on_it = on_it.map(|name| (uuid::Uuid::nil(), name.to_owned()));
             Body::Particulars(Particulars { customer: customer.into(), reach: reach.into(), odometer_km, on_it })
@@ -161,6 +176,10 @@ mod tests {
             ),
             (noted("", "ext. 12", None, None), "Noted: customer at ext. 12"),
             (noted("", "", None, None), "Customer, odometer and who is on it: taken back"),
+            (step("zero", "done", Some(8.0)), "Zero, line open: 8 kPa"),
+            (step("sender", "teed", None), "Sender: plugged off or teed in: teed in"),
+            (step("peak", "skipped", None), "Clear the peak-hold: skipped"),
+            (step("tarot", "purple", None), "tarot: purple"),
             (Body::Withdrawn { reason: "no".into() }, "Withdrawn: no"),
             (Body::Closed {}, "Job closed"),
             (Body::Reopened { reason: "again".into() }, "Opened again: again"),

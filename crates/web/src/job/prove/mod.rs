@@ -1,7 +1,7 @@
 //! Prove: the same points again, and the close. After-readings are taken as all readings are.
 use crate::http::Failure;
 use crate::job::Drawn;
-use crate::job::readings::view::{self, ReadingsWork};
+use crate::job::run::view::{self, ReadingsWork};
 use crate::job::shell::Shell;
 use crate::job::{Desk, record};
 use actix_web::HttpResponse;

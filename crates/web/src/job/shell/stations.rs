@@ -2,9 +2,11 @@
 use crate::job::assess::Assessed;
 use crate::ui::show;
 use velvet_dial_core::limits::Decision;
+use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::jobs::Body;
 
 /// One station.
 pub struct Station {
@@ -42,8 +44,12 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, 
             0 => quiet("no gauge needed"),
             n => (format!("{n} of {} looked at", QUICK.len()), n == QUICK.len(), false),
         },
-        Stage::Readings => match assessed.job.live().filter(|e| e.body.kind() == "reading").count() {
+        Stage::Rig => match rigged(assessed) {
             0 => quiet("fit the gauge"),
+            n => (format!("{n} of {} done", rigging::steps().len()), assessed.case.bench.is_some(), false),
+        },
+        Stage::Run => match assessed.job.live().filter(|e| e.body.kind() == "reading").count() {
+            0 => quiet("read at known speed"),
             n => (format!("{n} taken"), true, false),
         },
         Stage::Compare => (
@@ -72,6 +78,11 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, 
             }
         },
     }
+}
+
+/// Steps of the rig that are answered.
+fn rigged(assessed: &Assessed) -> usize {
+    assessed.job.live().filter(|entry| matches!(entry.body, Body::Rig(_))).count()
 }
 
 /// The worst point in a few words.

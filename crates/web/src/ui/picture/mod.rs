@@ -1,9 +1,11 @@
 //! Geometry of the drawings: numbers in, coordinates out; the SVG itself is in the templates beside.
 pub mod dial;
 pub mod map;
+pub mod scales;
 pub mod strip;
 #[cfg(test)]
 mod tests;
+pub mod threads;
 
 /// A round step that cuts `span` into at most `most` parts.
 fn round_step(span: f64, most: f64) -> f64 {

@@ -1,6 +1,6 @@
 //! The run strip of a capture: pressure, speed and oil temperature over time, holds marked.
 use super::{at, multiples, polyline, round_step};
-use velvet_dial_core::capture::{Capture, Hold, Sample};
+use velvet_dial_core::capture::{Hold, Run};
 use velvet_dial_core::unit::Pressure;
 
 const WIDTH: f64 = 1100.0;
@@ -30,25 +30,25 @@ pub struct Strip {
     pub most_rpm: String,
 }
 
-/// Lays a capture out; speed and temperature on their own scales, told beside.
-pub fn strip(capture: &Capture, holds: &[Hold], unit: Pressure) -> Strip {
-    let samples = &capture.samples;
-    let (start, end) = (samples.first().map_or(0.0, |s| s.time_s), samples.last().map_or(1.0, |s| s.time_s));
+/// Lays a run out; speed and temperature on their own scales, told beside.
+pub fn strip(run: &Run, holds: &[Hold], unit: Pressure) -> Strip {
+    let (start, end) = (run.time_s.first().copied().unwrap_or(0.0), run.time_s.last().copied().unwrap_or(1.0));
     let span = (end - start).max(1e-6);
-    let most = |of: fn(&Sample) -> f64| samples.iter().map(of).fold(1.0, f64::max);
-    let step = round_step(1.08 * most(|s| s.kpa) / unit.kpa(), 5.0);
-    let top = (1.08 * most(|s| s.kpa) / unit.kpa() / step).ceil() * step;
-    let rpm_top = (most(|s| s.rpm) * 1.1 / 500.0).ceil() * 500.0;
+    let most = |channel: &[f64]| channel.iter().copied().filter(|value| value.is_finite()).fold(1.0, f64::max);
+    let step = round_step(1.08 * most(&run.kpa) / unit.kpa(), 5.0);
+    let top = (1.08 * most(&run.kpa) / unit.kpa() / step).ceil() * step;
+    let rpm_top = (most(&run.rpm) * 1.1 / 500.0).ceil() * 500.0;
     let x = |time: f64| LEFT + (WIDTH - LEFT - 10.0) * (time - start) / span;
     let up = |share: f64| HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * share.clamp(0.0, 1.0);
-    let line = |of: fn(&Sample) -> f64, whole: f64| {
-        let per = samples.len().div_ceil(COLUMNS).max(1);
-        polyline(samples.chunks(per).flat_map(|chunk| {
-            let low = chunk.iter().min_by(|a, b| of(a).total_cmp(&of(b)));
-            let high = chunk.iter().max_by(|a, b| of(a).total_cmp(&of(b)));
-            let mut ends: Vec<&Sample> = low.into_iter().chain(high).collect();
-            ends.sort_by(|a, b| a.time_s.total_cmp(&b.time_s));
-            ends.into_iter().map(|s| (x(s.time_s), up(of(s) / whole))).collect::<Vec<_>>()
+    let line = |channel: &[f64], whole: f64| {
+        let per = run.time_s.len().div_ceil(COLUMNS).max(1);
+        polyline(run.time_s.chunks(per).zip(channel.chunks(per)).flat_map(|(times, values)| {
+            let said = || times.iter().copied().zip(values.iter().copied()).filter(|(_, value)| value.is_finite());
+            let low = said().min_by(|(_, a), (_, b)| a.total_cmp(b));
+            let high = said().max_by(|(_, a), (_, b)| a.total_cmp(b));
+            let mut ends: Vec<(f64, f64)> = low.into_iter().chain(high).collect();
+            ends.sort_by(|(a, _), (b, _)| a.total_cmp(b));
+            ends.into_iter().map(|(time, value)| (x(time), up(value / whole))).collect::<Vec<_>>()
         }))
     };
     let bands = holds
@@ -63,9 +63,9 @@ pub fn strip(capture: &Capture, holds: &[Hold], unit: Pressure) -> Strip {
         .collect();
     let time_step = round_step(span, 8.0);
     Strip {
-        pressure: line(|s| s.kpa, top * unit.kpa()),
-        speed: line(|s| s.rpm, rpm_top),
-        temperature: line(|s| s.oil_temp_c, 150.0),
+        pressure: line(&run.kpa, top * unit.kpa()),
+        speed: line(&run.rpm, rpm_top),
+        temperature: line(&run.oil_temp_c, 150.0),
         bands,
         x_labels: multiples(time_step, span).map(|t| (format!("{t:.0} s"), at(x(start + t)))).collect(),
         y_labels: multiples(step, top)

@@ -1,11 +1,14 @@
 //! What the drawings must keep to, whatever they are given.
 use super::dial::{Shown, dial};
 use super::map::{Limit, Mark, Scene, map};
+use super::scales::{Band, Scale, scales};
 use super::strip::strip;
+use super::threads::pair;
 use super::{multiples, round_step};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use velvet_dial_core::capture::{Capture, Hold, Sample};
+use velvet_dial_core::calculator::{ThreadMeasured, which};
+use velvet_dial_core::capture::{Hold, Run, between};
 use velvet_dial_core::record::{Curve, SPEEDS};
 use velvet_dial_core::unit::Pressure;
 
@@ -102,17 +105,77 @@ fn a_map_keeps_everything_in_its_frame_and_names_apart() {
     }
 }
 
+/// Gauges and bands lie in the picture, a blind part inside its bar, and names of bands on one line never meet.
+#[test]
+fn scales_keep_to_the_picture_and_names_apart() {
+    let mut random = ChaCha8Rng::seed_from_u64(7);
+    for _ in 0..200 {
+        let unit = some(&mut random);
+        let gauges: Vec<Scale> = (0..random.random_range(1..6))
+            .map(|i| {
+                let full_scale_kpa = random.random_range(60.0..4000.0);
+                Scale { name: format!("{i}"), full_scale_kpa, blind_kpa: full_scale_kpa * random.random_range(0.0..1.0), proposed: i == 0 }
+            })
+            .collect();
+        let bands: Vec<Band> = ["hot idle", "2500 rpm hot", "cold start"]
+            .map(|name| {
+                let low_kpa = random.random_range(0.0..900.0);
+                Band { name: name.to_owned(), low_kpa, high_kpa: low_kpa + random.random_range(0.0..300.0) }
+            })
+            .into();
+        let drawn = scales(&gauges, &bands, random.random_range(0.0..500.0), unit);
+        assert!(drawn.bars.iter().all(|bar| number(&bar.blind) <= number(&bar.width) && number(&bar.width) <= 640.0));
+        assert!(drawn.bands.iter().all(|band| number(&band.x) >= 0.0 && number(&band.x) + number(&band.width) <= 661.0));
+        for (i, a) in drawn.bands.iter().enumerate() {
+            for b in drawn.bands.iter().skip(i + 1).filter(|b| b.text_y == a.text_y) {
+                let (left, right) = if number(&a.text_x) < number(&b.text_x) { (a, b) } else { (b, a) };
+                assert!(number(&left.text_x) + 6.0 * left.name.len() as f64 <= number(&right.text_x), "{} and {}", left.name, right.name);
+            }
+        }
+        assert!(number(&drawn.limit_x) <= 660.0 && number(&drawn.height) > number(&drawn.foot));
+    }
+}
+
+/// Every thread over each of its lookalikes is drawn, and what binds is marked in the picture.
+#[test]
+fn every_lookalike_is_drawn_over_its_thread() {
+    let mut drawn = 0;
+    for thread in velvet_dial_core::calculator::threads() {
+        let measured = ThreadMeasured {
+            diameter_mm: thread.diameter_mm,
+            pitch_mm: Some(thread.pitch_mm),
+            turns_per_inch: None,
+            tapered: None,
+            female: false,
+        };
+        let matches = which(&measured).unwrap_or_default();
+        let Some(found) = matches.iter().find(|found| found.name == thread.name) else { panic!("{} does not find itself", thread.name) };
+        for other in &found.lookalikes {
+            let Some(picture) = pair(found, other) else { panic!("{} over {}", other.name, found.name) };
+            assert!(
+                numbers(&picture.solid).into_iter().chain(numbers(&picture.line)).all(|at| (-2.0..=662.0).contains(&at)),
+                "{}",
+                found.name
+            );
+            assert_eq!(picture.binds.is_some(), other.binds_after_turns.is_some_and(|turns| turns < 12.0));
+            drawn += 1;
+        }
+    }
+    assert!(drawn > 10, "{drawn}");
+}
+
+const STILL: Hold = Hold { from_s: 0.0, to_s: 0.0, rpm: None, oil_temp_c: None, kpa: 0.0, spread_kpa: 0.0, slope_kpa_s: 0.0, count: 0 };
+
 /// A spike of one sample is drawn, however many samples share its column.
 #[test]
 fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
     for count in [1usize, 2, 519, 5200, 60_001] {
         let peak = count / 3;
-        let sample =
-            |i: usize| Sample { time_s: i as f64 / 50.0, rpm: 800.0, oil_temp_c: 90.0, kpa: if i == peak { 900.0 } else { 100.0 } };
-        let capture = Capture { samples: (0..count).map(sample).collect() };
+        let kpa = (0..count).map(|row| if row == peak { 900.0 } else { 100.0 }).collect();
+        let run = Run { time_s: (0..count).map(|row| row as f64 / 50.0).collect(), kpa, rpm: vec![800.0; count], ..Run::default() };
         let end = (count - 1) as f64 / 50.0;
-        let hold = Hold { from_s: 0.25 * end, to_s: 0.5 * end, rpm: 800.0, oil_temp_c: 90.0, kpa: 100.0, spread_kpa: 1.0 };
-        let drawn = strip(&capture, &[hold], Pressure::Kpa);
+        let hold = between(&run, 0.25 * end, 0.5 * end).unwrap_or_else(|| between(&run, 0.0, end.max(1.0)).unwrap_or(STILL));
+        let drawn = strip(&run, &[hold], Pressure::Kpa);
         let heights: Vec<f64> = numbers(&drawn.pressure).into_iter().skip(1).step_by(2).collect();
         let highest = heights.iter().copied().fold(f64::INFINITY, f64::min);
         let scale: Vec<(f64, f64)> = drawn.y_labels.iter().map(|(text, y)| (number(text), number(y))).collect();

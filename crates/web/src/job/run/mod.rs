@@ -47,7 +47,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let sent = Sent::of(&form);
     let mut typed = Read::of(&FORM, &form, desk.liking.unit);
     let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
-    let stage = if phase == Phase::After { Stage::Prove } else { Stage::Readings };
+    let stage = if phase == Phase::After { Stage::Prove } else { Stage::Run };
     let Some(taken) = check(&mut typed, &form, phase, &job) else {
         let ask = Asked { seen: sent.seen.parse().ok(), slip: typed.slip, ..Asked::default() };
         return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
@@ -136,7 +136,7 @@ pub fn routes(config: &mut ServiceConfig) {
 }
 
 #[derive(Template)]
-#[template(path = "job/readings/readings.html")]
+#[template(path = "job/run/run.html")]
 struct Surface<'a> {
     bench: &'a Shell,
     work: ReadingsWork,

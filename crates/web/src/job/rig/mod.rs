@@ -1,0 +1,174 @@
+//! Rig: the gauge is chosen and fitted so that it can be believed; every step is stamped, skipping one too.
+pub mod chooser;
+
+use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
+use crate::http::{Failure, Slip};
+use crate::job::assess::Assessed;
+use crate::job::shell::{Ask as Asked, Shell};
+use crate::job::{Desk, Drawn, Sent};
+use crate::ui::field::Drawn as Field;
+use crate::ui::show;
+use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, post};
+use askama::Template;
+use chooser::{Chooser, chooser};
+use velvet_dial_core::rigging::{self, SKIPPED};
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::{field, rigging::zero_outcome};
+use velvet_dial_store::jobs::{Body, RigStep};
+
+/// A step's answer.
+static FORM: Form = Form {
+    name: "rig",
+    asks: &[
+        Ask::new("step", "", "", Kind::Hidden),
+        Ask::new("answer", "", "", Kind::Hidden),
+        Ask::new("zero", "It shows", "", Kind::PressureOrNone(&field::ZERO)),
+        Ask::new("gauge", "Which gauge", "", Kind::Choice),
+    ],
+};
+
+/// Writes a step.
+pub async fn step(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let (id, answer) = (typed.raw("step"), typed.raw("answer"));
+    let step = rigging::step(id).filter(|step| step.label(answer).is_some());
+    let step = step.ok_or_else(|| Failure::Form("a step or an answer that is none".to_owned()))?;
+    let taken = answer != SKIPPED;
+    let zero_kpa = if step.value && taken { typed.number("zero") } else { None };
+    if step.value && taken && zero_kpa.is_none() && typed.slip.is_clean() {
+        typed.slip.wrong("zero", "Type what the gauge shows with its line open; nought is a figure too. Or skip the step.");
+    }
+    let mut gauge = None;
+    if step.gauge && taken {
+        let chosen = typed.raw("gauge");
+        let job = desk.job().await?;
+        gauge = job.gauges.iter().find(|gauge| gauge.id.to_string() == chosen).map(|gauge| gauge.id);
+        if gauge.is_none() && !chosen.is_empty() {
+            typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
+        }
+    }
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::Rig, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let body = Body::Rig(RigStep { step: id.to_owned(), answer: answer.to_owned(), zero_kpa, gauge });
+    desk.write(Stage::Rig, sent, body, "rig", typed.fields()).await
+}
+
+/// Its address.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/jobs/{number}/rig", post().to(step));
+}
+
+/// A step on the screen.
+pub struct StepCard {
+    pub id: &'static str,
+    pub place: usize,
+    pub ask: &'static str,
+    pub how: &'static str,
+    pub caution: &'static str,
+    /// What skipping it leaves open.
+    pub skipped: &'static str,
+    pub answers: Vec<(&'static str, &'static str)>,
+    pub fields: Vec<Field>,
+    pub done: Option<Done>,
+    /// The first that is not answered.
+    pub now: bool,
+    pub supersedes: String,
+}
+
+/// What was answered, by whom, when.
+pub struct Done {
+    pub said: String,
+    pub who: String,
+    pub when: String,
+    pub skipped: bool,
+    /// What it says of the gauge; empty where it says nothing.
+    pub weighs: String,
+}
+
+#[derive(Template)]
+#[template(path = "job/rig/rig.html")]
+struct Surface<'a> {
+    bench: &'a Shell,
+    steps: Vec<StepCard>,
+    chooser: Option<Chooser>,
+    fitted: bool,
+    thread: String,
+}
+
+/// Draws the screen.
+pub fn draw(drawn: &Drawn) -> askama::Result<String> {
+    let unit = drawn.shell.unit;
+    let chooser = drawn.expected.and_then(|expected| chooser(drawn.assessed, expected, unit));
+    let fitted = drawn.assessed.case.bench.is_some_and(|bench| bench.gauge_fitted == Some(true));
+    let thread = drawn.assessed.case.engine.port_thread.clone().unwrap_or_default();
+    Surface { bench: drawn.shell, steps: steps(drawn.assessed, &drawn.shell.slip, unit), chooser, fitted, thread }.render()
+}
+
+fn steps(assessed: &Assessed, slip: &Slip, unit: Pressure) -> Vec<StepCard> {
+    let job = &assessed.job;
+    let answered = |id: &str| {
+        job.live().find_map(|entry| match &entry.body {
+            Body::Rig(done) if done.step == id => Some((entry, done)),
+            _ => None,
+        })
+    };
+    let first = rigging::steps().iter().find(|step| answered(&step.id).is_none()).map(|step| step.id.as_str());
+    let gauges = || {
+        let ordinary = Choice { id: String::new(), label: "ordinary workshop gauge".to_owned() };
+        std::iter::once(ordinary)
+            .chain(job.gauges.iter().map(|gauge| Choice { id: gauge.id.to_string(), label: gauge.name.clone() }))
+            .collect()
+    };
+    let gauge_of = |key: uuid::Uuid| job.gauges.iter().find(|gauge| gauge.id == key);
+    let fitted = job.live().filter_map(|entry| if let Body::Rig(done) = &entry.body { done.gauge } else { None }).last();
+    rigging::steps()
+        .iter()
+        .enumerate()
+        .map(|(place, step)| {
+            let live = answered(&step.id);
+            let typed = if slip.form == FORM.name && slip.typed(FORM.name, "step") == step.id { slip.clone() } else { Slip::default() };
+            let wanted = |field: &Field| match field.name {
+                "zero" => step.value,
+                "gauge" => step.gauge,
+                _ => false,
+            };
+            let fields = FORM.draw(&typed, unit, |_| gauges()).into_iter().filter(wanted).collect();
+            let done = live.map(|(entry, done)| Done {
+                said: match (done.zero_kpa, done.gauge.and_then(gauge_of)) {
+                    (Some(zero), _) => show::pressure(zero, unit),
+                    (None, Some(gauge)) => gauge.name.clone(),
+                    _ => step.label(&done.answer).unwrap_or(&done.answer).to_owned(),
+                },
+                who: entry.author_name.clone(),
+                when: show::moment(entry.written_at, &job.zone),
+                skipped: done.answer == SKIPPED,
+                weighs: done.zero_kpa.map_or_else(String::new, |zero| {
+                    let gauge = fitted.and_then(gauge_of).map(|gauge| gauge.gauge.clone()).unwrap_or_default();
+                    match zero_outcome(zero, &gauge) {
+                        "off" => "Off by more than its class allows: weighed against the gauge. Zero it, or take another.".to_owned(),
+                        _ => "Within what its class allows.".to_owned(),
+                    }
+                }),
+            });
+            StepCard {
+                id: &step.id,
+                place: place + 1,
+                ask: &step.ask,
+                how: &step.how,
+                caution: &step.caution,
+                skipped: &step.skipped,
+                answers: step.answers().collect(),
+                fields,
+                supersedes: live.map(|(entry, _)| entry.id.to_string()).unwrap_or_default(),
+                done,
+                now: first == Some(step.id.as_str()),
+            }
+        })
+        .collect()
+}
