@@ -29,7 +29,9 @@ async fn every_main_view() {
         ("board", "/"),
         ("intake", "/jobs/9/intake"),
         ("look", "/jobs/9/look"),
-        ("readings", "/jobs/9/run"),
+        ("rig", "/jobs/8/rig"),
+        ("thread", "/thread?diameter=10.2&turns=27&housing=aluminium"),
+        ("run", "/jobs/9/run"),
         ("compare-undecided", "/jobs/7/compare"),
         ("trace", "/jobs/9/trace"),
         ("do-not-run", "/jobs/5/trace"),
@@ -49,6 +51,6 @@ async fn every_main_view() {
     press("//button[contains(., 'Night')]").await;
     driver.query(By::Css("[data-theme='night']")).first().await.unwrap();
     press("//button[@id='suspect-bearings_crank']").await;
-    driver.screenshot(&folder.join("readings-night.png")).await.unwrap();
+    driver.screenshot(&folder.join("run-night.png")).await.unwrap();
     browser.quit().await;
 }
