@@ -11,6 +11,10 @@ use velvet_dial_core::oil;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Order, Tracer, Until, plan};
 
+/// The command and the server run with it.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() {
     divan::main();
 }

@@ -20,6 +20,7 @@ pub mod record;
 mod refusal;
 pub mod rigging;
 pub mod running;
+pub mod script;
 pub mod stage;
 pub mod trace;
 pub mod unit;

@@ -218,6 +218,16 @@ proptest! {
             }
         }
         prop_assert_eq!(choice.one_does_both, choice.cold.is_some() && choice.cold == choice.hot);
+        // One for hot idle alone: only where none does hot, one that tells the limit and reaches what idle is expected to show.
+        let scale = |gauge: &Suited| scales[gauge.name[1..].parse::<usize>().unwrap()];
+        let idles = |gauge: &Suited| least >= gauge.blind_below_kpa && scale(gauge) >= 1.1 * (2.0 * least).min(working) - 1e-6;
+        match of(&choice.idle_only) {
+            Some(gauge) => {
+                prop_assert!(choice.hot.is_none() && idles(gauge));
+                prop_assert!(choice.idle_up_to_kpa.is_some_and(|up_to| (up_to * 1.1 - scale(gauge)).abs() < 1e-6 * up_to));
+            }
+            None => prop_assert!(choice.hot.is_some() || !choice.gauges.iter().any(idles)),
+        }
     }
 
     #[test]

@@ -5,7 +5,8 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("bench", () => ({
     front: "",
-    offline: false,
+    drawer: false,
+    slide() { this.drawer = !this.drawer; },
     toggle(cause) { this.front = this.front === cause ? "" : cause; },
     isFront(cause) { return this.front === cause; },
   }));
@@ -70,8 +71,16 @@ document.addEventListener("htmx:after:swap", () => {
     taken = null;
   }
   restoreDrafts();
+  toStation();
   fade();
 });
+
+// On a narrow screen the pipe stands where one is.
+const toStation = () => {
+  const here = document.querySelector(".station-here");
+  const pipe = here?.parentElement;
+  if (pipe && pipe.scrollWidth > pipe.clientWidth) pipe.scrollLeft = here.offsetLeft - (pipe.clientWidth - here.offsetWidth) / 2;
+};
 
 // What is on offer for a while only.
 const fade = () => {
@@ -188,12 +197,15 @@ const sendAgain = async () => {
     sending = false;
   }
 };
+window.addEventListener("resize", toStation);
 window.addEventListener("online", sendAgain);
 setInterval(sendAgain, 3000);
 document.addEventListener("DOMContentLoaded", () => {
+  document.documentElement.classList.add("has-script");
   forgetTaken();
   setQueue(all());
   restoreDrafts();
+  toStation();
   fade();
   sendAgain();
 });

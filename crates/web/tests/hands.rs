@@ -107,3 +107,35 @@ async fn a_switch_of_unit_or_light_goes_with_the_person_and_changes_what_is_show
     until("none in front", || async { pressed().await == 0 }).await;
     browser.quit().await;
 }
+
+/// On a tablet upright and on a phone nothing runs over the edge, the pipe stands where one is, and leader and next check are a tap away at the bottom.
+#[tokio::test]
+async fn on_a_narrow_screen_everything_is_within_a_thumbs_reach() {
+    let base = support::start().await;
+    let browser = Browser::start().await;
+    let me = Person { driver: browser.driver.clone() };
+    me.sign_in(&base).await;
+    me.press("I have read this").await;
+    let number = async |script: &str| me.driver.execute(script, vec![]).await.unwrap().json().as_f64().unwrap_or(f64::NAN);
+    for (width, height) in [(820, 1180), (400, 800)] {
+        let metrics = serde_json::json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
+        me.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.unwrap();
+        for stage in Stage::ALL {
+            me.driver.goto(format!("{base}/jobs/9/{}", stage.id())).await.unwrap();
+            let over = number("return document.documentElement.scrollWidth - window.innerWidth").await;
+            assert!(over <= 0.0, "{} runs {over} px over {width}", stage.id());
+            let off = "const here = document.querySelector('.station-here').getBoundingClientRect(); return Math.max(-here.left, here.right - window.innerWidth)";
+            assert!(number(off).await <= 1.0, "{} at {width}: the pipe stands elsewhere", stage.id());
+            let bar = "const bar = document.querySelector('.peek').getBoundingClientRect(); return window.innerHeight - bar.bottom";
+            assert!(number(bar).await.abs() < 4.0, "{} at {width}: nothing is pinned at the bottom", stage.id());
+        }
+        let suspects = async || me.driver.find(By::Css("aside [id^='suspect-']")).await.unwrap().is_displayed().await.unwrap();
+        assert!(!suspects().await);
+        me.driver.find(By::Css(".peek")).await.unwrap().click().await.unwrap();
+        until("the suspects", || async { suspects().await }).await;
+        assert_eq!(me.driver.find(By::Css(".peek")).await.unwrap().attr("aria-expanded").await.unwrap().as_deref(), Some("true"));
+        me.driver.find(By::Css(".peek")).await.unwrap().click().await.unwrap();
+        until("no suspects", || async { !suspects().await }).await;
+    }
+    browser.quit().await;
+}

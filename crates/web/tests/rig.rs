@@ -1,4 +1,4 @@
-//! The rig: every step is stamped and weighed, what is wrong is said beside its field; the thread is told from what starts in it; the gauge from what it cannot tell.
+//! The rig and the run: every step is stamped and weighed, what is wrong is said beside its field; the thread is told from what starts in it; the gauge from what it cannot tell.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod support;
 use reqwest::StatusCode;
@@ -130,4 +130,94 @@ async fn a_thread_is_told_from_what_starts_in_it() {
         assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY, "{query}");
         assert!(answer.text().await.unwrap().contains(sentence), "{query}: {sentence}");
     }
+}
+
+/// A needle under its first mark or against its stop is a reading too: its mark is the gauge's own where none is typed, and it is weighed as that.
+#[tokio::test]
+async fn the_run_is_walked_point_by_point_and_a_needle_at_its_end_is_a_reading() {
+    let me = Person::signed_in().await;
+    let page = me.page("/jobs/8/run").await;
+    assert!(page.contains("Point 1 of 7") && page.contains("None within about six seconds: stop at once"));
+    let chosen = me.page("/jobs/8/run?point=hot-idle").await;
+    assert!(chosen.contains("Point 4 of 7") && chosen.contains("Wait for the needle"));
+    assert!(me.page("/jobs/8/run?point=tarot").await.contains("Point 1 of 7"), "a point that is none is no trouble");
+    // Gear and slope follow a point that was chosen, and never the script by itself.
+    let gear = |page: &str| {
+        page.split("name=\"gear\"").nth(1).unwrap().split("selected>").nth(1).map(|rest| rest.split('<').next().unwrap().to_owned())
+    };
+    assert_eq!(
+        me.post("/jobs/8/circumstance", &[("circumstance", "lamp_at_idle"), ("told", "true"), ("key", "lamp")]).await.status(),
+        StatusCode::SEE_OTHER
+    );
+    assert_eq!(gear(&me.page("/jobs/8/run?point=in-gear").await).as_deref(), Some("in gear"));
+    assert_eq!(gear(&me.page("/jobs/8/run").await).filter(|gear| gear != "neutral"), None);
+    let gauge = ("gauge", "Blue case, 10 bar");
+    for (place, more, read) in [
+        (0, vec![("shows", "under_first_mark")], "under 20 kPa"),
+        (1, vec![("shows", "pegged")], "over 1000 kPa"),
+        (
+            2,
+            vec![("shows", "pegged"), ("pressure", "9 bar"), ("slope", "nose_up"), ("speed_held", "by_hand"), ("hold_s", "2 min")],
+            "over 900 kPa",
+        ),
+    ] {
+        let key = format!("n{place}");
+        let rpm = format!("{}", 800 + 500 * place);
+        let form: Vec<(&str, &str)> =
+            [("rpm", rpm.as_str()), ("oil_temp_c", "203 °F"), ("unit", "kPa"), ("key", &key), gauge].into_iter().chain(more).collect();
+        assert_eq!(me.post("/jobs/8/reading", &form).await.status(), StatusCode::SEE_OTHER, "{form:?}");
+        assert!(me.page("/jobs/8/run").await.contains(read), "{read}");
+    }
+    let told = case(&me, 8).await;
+    let readings = told["readings"].as_array().unwrap();
+    assert_eq!(
+        (&readings[0]["shows"], &readings[1]["kpa"], &readings[2]["hold_s"]),
+        (&"under_first_mark".into(), &1000.0.into(), &120.0.into())
+    );
+    assert_eq!((&readings[2]["slope"], &readings[2]["speed_held"]), (&"nose_up".into(), &"by_hand".into()));
+    assert!((readings[0]["oil_temp_c"].as_f64().unwrap() - 95.0).abs() < 1e-9 && readings[0].get("slope").is_none());
+    let refused = me.post("/jobs/8/reading", &[("rpm", "800"), ("oil_temp_c", "95"), ("key", "x"), gauge]).await;
+    assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY, "a value has to be typed");
+    // To correct one brings back what was said of it.
+    let entry = me.page("/jobs/8/run").await.split("?correct=").nth(1).unwrap().get(..36).unwrap().to_owned();
+    let form = me.page(&format!("/jobs/8/run?correct={entry}")).await;
+    assert!(
+        form.contains("<option value=\"pegged\" selected>")
+            && form.contains("<option value=\"nose_up\" selected>")
+            && form.contains("value=\"120\"")
+    );
+}
+
+/// Two at one rig: the second is shown what the first said before anything is replaced, and a tap is undone by one.
+#[tokio::test]
+async fn two_at_one_rig_lose_nothing_and_a_tap_is_undone() {
+    let (base, _) = support::start_with().await;
+    let ines = Person::at(&base).entering_as("ines", "brass needle").await;
+    let odd = Person::at(&base).entering_as("odd", "brass needle").await;
+    let fragment = async |who: &Person, path: &str, form: &[(&str, &str)]| {
+        let request = who.ask(who.client.post(format!("{base}/jobs/8/{path}"))).header("hx-request", "true").form(form);
+        let answer = request.send().await.unwrap();
+        (answer.status(), answer.text().await.unwrap())
+    };
+    let (status, bench) = fragment(&ines, "rig", &[("step", "sender"), ("answer", "teed"), ("key", "a"), ("seen", "1")]).await;
+    assert!(status == StatusCode::OK && bench.contains("Undo") && bench.contains("Teed in") && !bench.contains("<html"));
+    let (status, clash) = fragment(&odd, "rig", &[("step", "sender"), ("answer", "plugged"), ("key", "b"), ("seen", "1")]).await;
+    assert_eq!(status, StatusCode::CONFLICT);
+    assert!(clash.contains("Ines was quicker") && clash.contains("teed in") && clash.contains("plugged off"), "both are shown");
+    let replaces = clash
+        .split("Put mine in its place")
+        .next()
+        .unwrap()
+        .rsplit("name=\"supersedes\" value=\"")
+        .next()
+        .unwrap()
+        .get(..36)
+        .unwrap()
+        .to_owned();
+    let (status, _) = fragment(&odd, "rig", &[("step", "sender"), ("answer", "plugged"), ("key", "c"), ("supersedes", &replaces)]).await;
+    assert_eq!(status, StatusCode::OK);
+    let page = odd.page("/jobs/8/rig").await;
+    assert!(page.contains("Plugged off") && page.contains("1 of 8 done"));
+    let last = odd.page("/jobs/8/trace").await.matches("Sender: plugged off or teed in").count();
+    assert!(last >= 2, "both stand in the ledger");
 }

@@ -40,6 +40,7 @@ pub(super) fn coarse(run: &Run) -> Coarse {
         rows.array_windows().map(|[from, to]| mean(*from, *to)).collect()
     };
     let time_s = rows.iter().filter_map(|row| run.time_s.get(*row).copied()).collect();
-    let run = Run { time_s, kpa: means(&run.kpa), rpm: means(&run.rpm), oil_temp_c: means(&run.oil_temp_c), ..Run::default() };
+    let (kpa, (rpm, oil_temp_c)) = rayon::join(|| means(&run.kpa), || (means(&run.rpm), means(&run.oil_temp_c)));
+    let run = Run { time_s, kpa, rpm, oil_temp_c, ..Run::default() };
     Coarse { run, rows }
 }

@@ -6,6 +6,7 @@
 use super::coarse::{Coarse, coarse};
 use super::read::Run;
 use super::smooth::{quantile, smooth};
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
@@ -112,7 +113,7 @@ pub(super) fn holds_of(whole: &Run, coarse: &Coarse) -> Vec<Hold> {
     }
     let windows = merged(run, &steady, &found);
     settled(run, &steady, &windows)
-        .into_iter()
+        .into_par_iter()
         .filter_map(|(from, to)| {
             let (from, to) = (*coarse.rows.get(from)?, *coarse.rows.get(to)?);
             summary(whole, settles(whole, from, to), to)

@@ -5,6 +5,7 @@
 use super::hold::{Hold, slope};
 use super::read::Run;
 use super::smooth::{median, quantile};
+use rayon::prelude::*;
 use realfft::RealFftPlanner;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -85,12 +86,15 @@ const ALIKE: f64 = 0.08;
 /// Samples a hold needs, and a second.
 const LEAST_COUNT: usize = 40;
 const LEAST_RATE_HZ: f64 = 4.0;
+/// Steps that a hold is laid on at most: a needle moves some tens of times a second.
+const MOST_STEPS: usize = 4096;
 /// A jump crosses so many times the usual step within one row.
 const JUMP: f64 = 12.0;
 
 /// The needle over the holds of a run; none when it was recorded too coarsely.
 pub(super) fn needle(run: &Run, holds: &[Hold]) -> Option<Needle> {
-    let moves: Vec<(Moves, bool)> = holds.iter().filter_map(|hold| in_hold(run, hold)).collect();
+    let moves: Vec<(Moves, bool)> =
+        holds.par_iter().map_init(RealFftPlanner::<f64>::new, |planner, hold| in_hold(run, hold, planner)).flatten().collect();
     let pressure = |moves: &Moves| holds.iter().find(|hold| hold.from_s == moves.from_s).map_or(0.0, |hold| hold.kpa);
     // It moves most where it moves most for what may be called standing there.
     let for_its_place = |moves: &Moves| moves.size_kpa / STANDS_KPA.max(STANDS_SHARE * pressure(moves));
@@ -160,7 +164,7 @@ fn points_to(kind: Motion, rate: Option<f64>, order: Option<f64>, sure: Sure) ->
 }
 
 /// The needle in one hold, and whether it jumps; none when the hold was recorded too coarsely.
-fn in_hold(run: &Run, hold: &Hold) -> Option<(Moves, bool)> {
+fn in_hold(run: &Run, hold: &Hold, planner: &mut RealFftPlanner<f64>) -> Option<(Moves, bool)> {
     let from = run.time_s.partition_point(|time| *time < hold.from_s);
     let to = run.time_s.partition_point(|time| *time <= hold.to_s);
     let (time, kpa) = (run.time_s.get(from..to)?, run.kpa.get(from..to)?);
@@ -171,27 +175,31 @@ fn in_hold(run: &Run, hold: &Hold) -> Option<(Moves, bool)> {
     }
     let drift = slope(Some(time), Some(kpa)).unwrap_or(0.0);
     let middle = 0.5 * (hold.from_s + hold.to_s);
-    // On an even clock, without drift.
-    let count = time.len().min(1 << 15);
+    // On an even clock, without drift: by the line between rows, or by the mean of the rows that share a step where they are many.
+    let count = (1usize << time.len().ilog2()).min(MOST_STEPS);
+    let step_s = seconds / count as f64;
     let mut row = 0;
     let even: Vec<f64> = (0..count)
         .map(|place| {
-            let at = hold.from_s + seconds * place as f64 / (count - 1) as f64;
-            while time.get(row + 1).is_some_and(|next| *next < at) {
+            let at = hold.from_s + step_s * (place as f64 + 0.5);
+            let (mut sum, mut many) = (0.0, 0u32);
+            while let Some((_, value)) = time.get(row).zip(kpa.get(row)).filter(|(time, _)| **time < at + 0.5 * step_s) {
+                sum += value;
+                many += 1;
                 row += 1;
             }
-            let (t0, t1) = (time.get(row).copied().unwrap_or(at), time.get(row + 1).copied().unwrap_or(at));
-            let (k0, k1) = (kpa.get(row).copied().unwrap_or_default(), kpa.get(row + 1).or(kpa.get(row)).copied().unwrap_or_default());
-            let share = if t1 > t0 { ((at - t0) / (t1 - t0)).clamp(0.0, 1.0) } else { 0.0 };
-            k0 + share * (k1 - k0) - hold.kpa - drift * (at - middle)
+            let shown = if many > 0 { sum / f64::from(many) } else { between_rows(time, kpa, row, at) };
+            shown - hold.kpa - drift * (at - middle)
         })
         .collect();
+    let rate = 1.0 / step_s;
     let mut sorted = even.clone();
     let size_kpa = 0.5 * (quantile(&mut sorted, 0.95)? - quantile(&mut sorted, 0.05)?);
-    let steps: Vec<f64> = even.array_windows().map(|[a, b]| (b - a).abs()).collect();
+    // A jump is between two rows, however many there are.
+    let steps: Vec<f64> = kpa.array_windows().map(|[a, b]| (b - a).abs()).collect();
     let usual = median(steps.iter().copied())?.max(0.05 * size_kpa).max(1e-3);
     let jumps = steps.iter().filter(|step| **step > JUMP * usual && **step > size_kpa).count();
-    let line = line(&even, rate).filter(|(hz, share)| *share >= LINE_SHARE && hz * seconds >= LEAST_SWINGS);
+    let line = line(&even, rate, planner).filter(|(hz, share)| *share >= LINE_SHARE && hz * seconds >= LEAST_SWINGS);
     let order = line.zip(hold.rpm).map(|((hz, _), rpm)| hz / (rpm / 60.0));
     let moves = Moves {
         from_s: hold.from_s,
@@ -204,15 +212,25 @@ fn in_hold(run: &Run, hold: &Hold) -> Option<(Moves, bool)> {
     Some((moves, jumps >= 3 && jumps * 50 < steps.len() * 10))
 }
 
+/// The pressure at a moment on the line between the rows before and after it.
+fn between_rows(time: &[f64], kpa: &[f64], row: usize, at: f64) -> f64 {
+    let of = |row: usize| time.get(row).copied().zip(kpa.get(row).copied());
+    match (row.checked_sub(1).and_then(of), of(row)) {
+        (Some((t0, k0)), Some((t1, k1))) if t1 > t0 => k0 + (k1 - k0) * ((at - t0) / (t1 - t0)).clamp(0.0, 1.0),
+        (Some((_, kpa)), _) | (None, Some((_, kpa))) => kpa,
+        (None, None) => 0.0,
+    }
+}
+
 /// The rate that stands out in a signal on an even clock, and its share of the power.
-fn line(even: &[f64], rate_hz: f64) -> Option<(f64, f64)> {
+fn line(even: &[f64], rate_hz: f64, planner: &mut RealFftPlanner<f64>) -> Option<(f64, f64)> {
     let count = even.len();
     let mut input: Vec<f64> = even
         .iter()
         .enumerate()
         .map(|(place, value)| value * 0.5 * (1.0 - (std::f64::consts::TAU * place as f64 / count as f64).cos()))
         .collect();
-    let transform = RealFftPlanner::<f64>::new().plan_fft_forward(count);
+    let transform = planner.plan_fft_forward(count);
     let mut output = transform.make_output_vec();
     transform.process(&mut input, &mut output).ok()?;
     let power: Vec<f64> = output.iter().map(|bin| bin.norm_sqr()).collect();
@@ -223,5 +241,5 @@ fn line(even: &[f64], rate_hz: f64) -> Option<(f64, f64)> {
     // Between bins by the neighbours' weight.
     let (low, mid, high) = (at(best.saturating_sub(1)).sqrt(), at(best).sqrt(), at(best + 1).sqrt());
     let shift = if low + mid + high > 0.0 { (high - low) / (low + mid + high) } else { 0.0 };
-    (all > 0.0).then(|| ((best as f64 + shift) * rate_hz / (count as f64 - 1.0) * (count as f64 - 1.0) / count as f64, near / all))
+    (all > 0.0).then(|| ((best as f64 + shift) * rate_hz / count as f64, near / all))
 }

@@ -34,7 +34,7 @@ const HELD_S: f64 = 5.0;
 /// Share of rows that must be readable.
 const MOST_BAD: f64 = 0.5;
 /// Bytes a stretch holds, about.
-const STRETCH: usize = 1 << 19;
+const STRETCH: usize = 1 << 18;
 
 /// One stretch of the file, read.
 #[derive(Default)]
@@ -358,16 +358,17 @@ fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut no
         return Err(CaptureError::OverRange { count: over, whole: rows });
     }
     let rows = super::time::ordered(&mut time_s, &kpa, &mut notes);
-    if rows.len() < 2 {
+    if rows.as_ref().is_some_and(|rows| rows.len() < 2) {
         return Err(CaptureError::TooFew);
     }
-    let plain = rows.len() == time_s.len();
     let pick = |column: Vec<f64>| -> Vec<f64> {
-        if plain || column.is_empty() { column } else { rows.iter().filter_map(|row| column.get(*row).copied()).collect() }
+        match &rows {
+            Some(rows) if !column.is_empty() => rows.iter().filter_map(|row| column.get(*row).copied()).collect(),
+            _ => column,
+        }
     };
     let mut run = Run { time_s: pick(time_s), kpa: pick(kpa), notes, ..Run::default() };
-    run.oil_temp_c = held(&run.time_s, pick(temp));
-    run.dash_kpa = pick(dash);
+    (run.oil_temp_c, run.dash_kpa) = rayon::join(|| held(&run.time_s, pick(temp)), || pick(dash));
     if let Some(column) = mapping.speed {
         let raw = pick(speed);
         match column.unit {

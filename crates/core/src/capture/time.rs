@@ -46,8 +46,13 @@ fn by_size(cells: &[f64], notes: &mut Vec<String>) -> Scale {
 
 /// Puts times in order and says which rows stand: those with a time and a pressure, in time.
 ///
+/// None when all of them do, as in most files.
+///
 /// Stamps that many rows share are spread over the rows that share them. A row that steps back a little is left out; a clock that begins anew is carried on behind a gap.
-pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<String>) -> Vec<usize> {
+pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<String>) -> Option<Vec<usize>> {
+    if time_s.array_windows().all(|[a, b]| b > a) && kpa.iter().all(|kpa| kpa.is_finite()) {
+        return None;
+    }
     spread(time_s, notes);
     let mut rows = Vec::with_capacity(time_s.len());
     let (mut last, mut shift) = (f64::NEG_INFINITY, 0.0);
@@ -83,7 +88,7 @@ pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<String>) 
         let times = if anew == 1 { "once".to_owned() } else { format!("{anew} times") };
         notes.push(format!("The clock begins anew {times}: what follows is carried on behind a gap."));
     }
-    rows
+    Some(rows)
 }
 
 /// Rows that share a stamp, as of a clock that ticks in whole seconds, are spread evenly up to the next stamp.

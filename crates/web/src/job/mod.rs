@@ -64,11 +64,13 @@ async fn show_where_it_is(desk: Desk) -> Result<HttpResponse, Failure> {
     Ok(desk.to(&format!("/jobs/{}/{}", desk.number, where_it_is(&job.case()).id())))
 }
 
-/// Which reading is to be corrected.
+/// Which reading is to be corrected, or which point of the run is to be done.
 #[derive(Deserialize)]
 struct Correcting {
     #[serde(default)]
     correct: String,
+    #[serde(default)]
+    point: String,
 }
 
 /// Shows a stage.
@@ -79,7 +81,7 @@ async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Corr
         desk.job().await?;
         return Ok(desk.to(&format!("/jobs/{}/{}", desk.number, stage.id())));
     }
-    let mut ask = Ask::default();
+    let mut ask = Ask { point: Some(query.point.clone()).filter(|point| !point.is_empty()), ..Ask::default() };
     if !query.correct.is_empty() {
         ask.slip = run::filled(&desk.job().await?, &query.correct, desk.liking.unit);
     }

@@ -1,5 +1,6 @@
 //! How numbers and moments are written on a screen.
 use chrono::NaiveDateTime;
+use velvet_dial_core::case::{Reading, Shows};
 use velvet_dial_core::unit::Pressure;
 pub use velvet_dial_core::unit::percent;
 use velvet_dial_store::zone::Zone;
@@ -7,6 +8,16 @@ use velvet_dial_store::zone::Zone;
 /// A pressure with its unit.
 pub fn pressure(kpa: f64, unit: Pressure) -> String {
     format!("{} {}", unit.show(kpa), unit.label())
+}
+
+/// What a needle said: a value, or that it stood under its first mark or against its stop.
+pub fn read(reading: &Reading, unit: Pressure) -> String {
+    let said = pressure(reading.kpa, unit);
+    match reading.shown() {
+        Shows::UnderFirstMark => format!("under {said}"),
+        Shows::Pegged => format!("over {said}"),
+        Shows::Value => said,
+    }
 }
 
 /// A doubt: twice the standard uncertainty, as the trade reads “plus or minus”.

@@ -55,7 +55,7 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
         Body::Reading(taken) => {
             let r = &taken.reading;
             let after = if body.kind() == "after_reading" { "After: " } else { "" };
-            format!("{after}{} at {:.0} rpm, {:.0} °C, {}", show::pressure(r.kpa, unit), r.rpm, r.oil_temp_c, r.gear.label())
+            format!("{after}{} at {:.0} rpm, {:.0} °C, {}", show::read(r, unit), r.rpm, r.oil_temp_c, r.gear.label())
         }
         Body::Rig(done) => rigged(done, unit),
         Body::Evidence { check, outcome } => {

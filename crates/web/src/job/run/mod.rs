@@ -15,7 +15,7 @@ use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use uuid::Uuid;
-use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::case::{Phase, Reading, Shows, Slope, SpeedHeld};
 use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Gear, Pressure};
@@ -33,6 +33,10 @@ pub static FORM: Form = Form {
         Ask::new("gauge", "Gauge", "", Kind::Choice),
         Ask::new("gear", "Gear", "", Kind::Choice),
         Ask::new("estimated", "oil temperature estimated", "", Kind::Tick),
+        Ask::new("shows", "The needle stands", "", Kind::Choice),
+        Ask::new("slope", "The vehicle stands", "", Kind::Choice),
+        Ask::new("speed_held", "Speed", "", Kind::Choice),
+        Ask::new("hold_s", "Held for", "s", Kind::NumberOrNone(&field::HOLD)),
         Ask::new("phase", "", "", Kind::Hidden),
         Ask::new("supersedes", "", "", Kind::Hidden),
         Ask::new("capture", "", "", Kind::Hidden),
@@ -81,6 +85,10 @@ pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
     slip.keep("pressure", &show::typed(reading.kpa, unit));
     slip.keep("spread", &show::typed(reading.spread_kpa, unit));
     slip.keep("gauge", reading.instrument.as_deref().unwrap_or(""));
+    slip.keep("shows", reading.shown().id());
+    slip.keep("slope", reading.slope.unwrap_or(Slope::Level).id());
+    slip.keep("speed_held", reading.speed_held.unwrap_or(SpeedHeld::Measured).id());
+    slip.keep("hold_s", &reading.hold_s.map(show::plain).unwrap_or_default());
     slip.keep("supersedes", entry);
     slip
 }
@@ -92,7 +100,18 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Op
         typed.slip.wrong("pressure", FieldError::Unit { typed: unit.chars().take(12).collect() }.to_string());
         return None;
     }
-    let (rpm, oil_temp_c, kpa) = (typed.number("rpm"), typed.number("oil_temp_c"), typed.number("pressure"));
+    let shows = typed.choice("shows", Shows::ALL).unwrap_or(Shows::Value);
+    let scale = job.gauges.iter().find(|gauge| gauge.name == typed.raw("gauge")).map(|gauge| gauge.gauge.clone()).unwrap_or_default();
+    // Under the first mark or against the stop, the gauge's own mark is the figure where none was typed.
+    let mark = match shows {
+        Shows::UnderFirstMark => Some(scale.graduation_kpa),
+        Shows::Pegged => Some(scale.full_scale_kpa),
+        Shows::Value => None,
+    };
+    let mark = mark.filter(|_| typed.raw("pressure").trim().is_empty());
+    let (rpm, oil_temp_c, kpa) = (typed.number("rpm"), typed.number("oil_temp_c"), mark.or_else(|| typed.number("pressure")));
+    let (slope, speed_held, hold_s) =
+        (typed.choice("slope", Slope::ALL), typed.choice("speed_held", SpeedHeld::ALL), typed.number("hold_s"));
     // Left empty, the needle stood still.
     let spread_kpa = typed.number("spread").unwrap_or(0.0);
     let gear = typed.choice("gear", Gear::ALL).unwrap_or(Gear::Neutral);
@@ -117,6 +136,10 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Op
         spread_kpa,
         instrument: gauge.map(|gauge| gauge.name.clone()),
         phase,
+        shows: Some(shows).filter(|shows| *shows != Shows::Value),
+        slope: slope.filter(|slope| *slope != Slope::Level),
+        speed_held: speed_held.filter(|held| *held != SpeedHeld::Measured),
+        hold_s,
         ..Reading::of(rpm?, oil_temp_c?, kpa?)
     };
     let capture = match (Uuid::parse_str(typed.raw("capture")), typed.raw("from_s").parse(), typed.raw("to_s").parse()) {

@@ -4,17 +4,23 @@ use crate::http::Slip;
 use crate::http::form::{Choice, Drawn as Field};
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
+use crate::job::cards::{self, CheckCard};
 use crate::job::pairs::{Pair, pairs};
 use crate::ui::picture::dial::{self, Dial, Shown};
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
 use crate::ui::words::{limit_words, point_name, reading_place};
-use velvet_dial_core::case::{JudgedReading, Phase};
+use velvet_dial_core::case::{JudgedReading, Phase, Shows, Slope, SpeedHeld};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::record;
+use velvet_dial_core::script::{self, Point};
+use velvet_dial_core::trace::Step as Proposed;
 use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
 use velvet_dial_store::zone::Zone;
+
+/// Oil of a reading that is no longer cold, °C.
+const WARM_C: f64 = 60.0;
 
 /// What lies on the surface.
 pub struct ReadingsWork {
@@ -32,6 +38,30 @@ pub struct ReadingsWork {
     /// Every point reads within after the repair.
     pub proven: bool,
     pub repaired: bool,
+    pub script: Vec<Step>,
+    /// The point that is done now; none when all are answered.
+    pub now: Option<Now>,
+}
+
+/// A point of the run in the list of all.
+pub struct Step {
+    pub id: String,
+    pub title: String,
+    pub done: bool,
+    pub now: bool,
+    /// What the trace would learn most from.
+    pub wanted: bool,
+}
+
+/// The point that is done now.
+pub struct Now {
+    pub place: usize,
+    pub of: usize,
+    pub title: String,
+    pub act: String,
+    pub caution: &'static str,
+    /// A check that answers it.
+    pub check: Option<CheckCard>,
 }
 
 /// A reading taken.
@@ -52,6 +82,10 @@ pub struct ReadingRow {
 pub struct ReadingForm {
     pub numbers: Vec<Field>,
     pub choices: Vec<Field>,
+    /// What is seldom asked.
+    pub more: Vec<Field>,
+    /// One of those is not as usual.
+    pub unusual: bool,
     /// The reading it corrects.
     pub supersedes: String,
 }
@@ -89,7 +123,7 @@ fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading,
     ReadingRow {
         entry: entry.id.to_string(),
         place: reading_place(r),
-        read: show::pressure(r.kpa, unit),
+        read: show::read(r, unit),
         doubt: show::plus_minus(judged.u_kpa(), unit),
         limit: judged.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
         decision: judged.decision.id(),
@@ -120,14 +154,40 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         dial::dial(&shown, unit, caption, judged.decision.id(), word)
     });
     let verdict = if after { &assessed.now.proof } else { &assessed.now.verdict };
-    let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().unwrap_or_default();
+    // The gauge used last is the likeliest, else the one that the rig was fitted with.
+    let rigged = job.live().filter_map(|entry| if let Body::Rig(done) = &entry.body { done.gauge } else { None }).last();
+    let rigged = rigged.and_then(|key| job.gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone());
+    let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().or(rigged).unwrap_or_default();
+    let points = script::script(&assessed.case, phase);
+    let is_hot = taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= WARM_C);
+    let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.shell.point.as_deref());
+    let now = chosen.or_else(|| script::now(&points, is_hot));
     ReadingsWork {
         after,
+        script: points
+            .iter()
+            .map(|point| Step {
+                id: point.id.clone(),
+                title: point.title.clone(),
+                done: point.done,
+                now: Some(point) == now,
+                wanted: !after && !point.done && wanted(assessed, point),
+            })
+            .collect(),
+        now: now.map(|point| Now {
+            place: points.iter().position(|other| other == point).unwrap_or_default() + 1,
+            of: points.len(),
+            title: point.title.clone(),
+            act: point.act.clone(),
+            caution: point.caution,
+            check: point.check.and_then(|check| cards::card(assessed, check)),
+        }),
         rows: rows(assessed, unit, phase),
         dial,
         map: map::map(&scene(assessed), unit),
         missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point)).collect(),
-        form: form(job, &drawn.shell.slip, unit, last_gauge),
+        // Gear and slope follow a point that was chosen by hand alone: whoever reads another point than the script's must not find them changed.
+        form: form(job, &drawn.shell.slip, unit, last_gauge, chosen),
         captures: captures
             .iter()
             .map(|file| RunLine { id: file.id.to_string(), name: file.name.clone(), when: show::moment(file.uploaded_at, &job.zone) })
@@ -139,8 +199,22 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
     }
 }
 
+/// True for the point that the planner proposes first among all readings.
+fn wanted(assessed: &Assessed, point: &Point) -> bool {
+    let first = assessed.now.next.iter().find_map(|proposal| match &proposal.step {
+        Proposed::Reading(place) => assessed.now.takeable.get(*place),
+        _ => None,
+    });
+    first.is_some_and(|reading| {
+        let hot = reading.at.oil_temp_c >= WARM_C;
+        point.rpm.is_some_and(|rpm| (rpm - reading.at.rpm).abs() < 0.05 * rpm)
+            && point.gear == reading.gear
+            && hot != (point.id == "cold-idle")
+    })
+}
+
 /// The form of the next reading, or of one to be corrected.
-fn form(job: &Job, slip: &Slip, unit: Pressure, last_gauge: String) -> ReadingForm {
+fn form(job: &Job, slip: &Slip, unit: Pressure, last_gauge: String, chosen: Option<&Point>) -> ReadingForm {
     let gauges = || {
         let ordinary = Choice { id: String::new(), label: "ordinary workshop gauge".to_owned() };
         let of_shop = job.gauges.iter().map(|gauge| Choice {
@@ -149,16 +223,30 @@ fn form(job: &Job, slip: &Slip, unit: Pressure, last_gauge: String) -> ReadingFo
         });
         std::iter::once(ordinary).chain(of_shop).collect()
     };
-    let mut numbers = FORM.draw(slip, unit, |name| if name == "gauge" { gauges() } else { Choice::all(Gear::ALL) });
-    // On a fresh form the gauge used last is the likeliest.
-    if slip.form != FORM.name
-        && let Some(field) = numbers.iter_mut().find(|field| field.name == "gauge")
-    {
-        field.value = last_gauge;
+    let choices = |name: &str| match name {
+        "gauge" => gauges(),
+        "shows" => Choice::all(Shows::ALL),
+        "slope" => Choice::all(Slope::ALL),
+        "speed_held" => Choice::all(SpeedHeld::ALL),
+        _ => Choice::all(Gear::ALL),
+    };
+    let mut numbers = FORM.draw(slip, unit, choices);
+    if slip.form != FORM.name {
+        for field in &mut numbers {
+            match (field.name, chosen) {
+                ("gauge", _) => field.value = last_gauge.clone(),
+                ("gear", Some(point)) => field.value = point.gear.id().to_owned(),
+                ("slope", Some(point)) => field.value = point.slope.unwrap_or(Slope::Level).id().to_owned(),
+                _ => {}
+            }
+        }
     }
     let beside = numbers.split_off(numbers.iter().position(|field| field.name == "gauge").unwrap_or(numbers.len()));
-    let choices = beside.into_iter().filter(|field| matches!(field.name, "gauge" | "gear" | "estimated")).collect();
-    ReadingForm { numbers, choices, supersedes: slip.typed(FORM.name, "supersedes").to_owned() }
+    let (choices, beside): (Vec<_>, Vec<_>) = beside.into_iter().partition(|field| matches!(field.name, "gauge" | "gear" | "estimated"));
+    let more: Vec<_> = beside.into_iter().filter(|field| matches!(field.name, "shows" | "slope" | "speed_held" | "hold_s")).collect();
+    // What is not as usual is not hidden.
+    let unusual = more.iter().any(|field| field.problem.is_some() || !matches!(field.value.as_str(), "" | "value" | "level" | "measured"));
+    ReadingForm { numbers, choices, more, unusual, supersedes: slip.typed(FORM.name, "supersedes").to_owned() }
 }
 
 fn scene(assessed: &Assessed) -> Scene {

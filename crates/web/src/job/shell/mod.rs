@@ -48,6 +48,8 @@ pub struct Shell {
     pub undo: Option<Undo>,
     pub slip: Slip,
     pub closed: bool,
+    /// The point of the run that was chosen.
+    pub point: Option<String>,
 }
 
 /// A step after the next one.
@@ -89,6 +91,8 @@ pub struct Ask {
     pub seen: Option<i32>,
     pub slip: Slip,
     pub clash: Option<Clash>,
+    /// The point of the run that was chosen.
+    pub point: Option<String>,
 }
 
 /// Lays it out.
@@ -144,5 +148,6 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
             .map(|entry| Undo { entry: entry.id.to_string(), what: describe(&entry.body, unit) }),
         slip: ask.slip,
         closed: job.closed(),
+        point: ask.point,
     }
 }

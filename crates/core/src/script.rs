@@ -1,0 +1,146 @@
+//! The run as a script: the same points every time, from cold to hot and back, in the order that a warm-up allows.
+//!
+//! The points come from the engine's sheet (its speeds, its gear), from the complaint (a slope, a distance, an idle in gear) and from what is always asked: a cold start, the
+//! cold idle that shows the relief valve at work, hot idle before and after the held speeds.
+use crate::case::{Case, Phase, Reading, Slope};
+use crate::unit::Gear;
+
+/// One point of the run.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Point {
+    /// Its word in an address.
+    pub id: String,
+    /// On the screen.
+    pub title: String,
+    /// What to do.
+    pub act: String,
+    /// What the hand minds; empty where there is nothing.
+    pub caution: &'static str,
+    /// Speed to hold, turns a minute; none where nothing is read.
+    pub rpm: Option<f64>,
+    /// Gear to read it in.
+    pub gear: Gear,
+    /// Slope to read it on.
+    pub slope: Option<Slope>,
+    /// The check that this point answers, in place of a reading.
+    pub check: Option<&'static str>,
+    /// It is answered.
+    pub done: bool,
+}
+
+/// Oil below this is cold, and from this on hot, °C.
+const COLD_C: f64 = 50.0;
+const HOT_C: f64 = 75.0;
+/// A reading belongs to a speed within this share, or so many turns a minute.
+const NEAR_SHARE: f64 = 0.06;
+const NEAR_RPM: f64 = 90.0;
+/// Held speeds where no sheet names any, turns a minute.
+const USUAL_RPM: [f64; 2] = [2000.0, 3000.0];
+/// Minutes at speed that stand for the distance of a complaint.
+const DISTANCE_S: f64 = 600.0;
+
+/// The points of a run in their order, before or after the repair.
+pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
+    let idle = case.engine.idle_rpm;
+    let taken: Vec<&Reading> = case.readings.iter().filter(|reading| reading.phase == phase && reading.set_aside.is_none()).collect();
+    let level = |reading: &Reading| reading.slope.is_none_or(|slope| slope == Slope::Level);
+    let near = |reading: &Reading, rpm: f64| (reading.rpm - rpm).abs() <= NEAR_RPM.max(NEAR_SHARE * rpm);
+    let hot = |reading: &Reading| reading.oil_temp_c >= HOT_C;
+    let told = |word: &str| case.circumstances.iter().any(|told| told == word);
+    let answered = |check: &str| case.evidence.iter().any(|found| found.check == check);
+    let found = |done: bool, of: Point| Point { done, ..of };
+    let point = |id: &str, title: String, act: String, rpm: f64| Point {
+        id: id.to_owned(),
+        title,
+        act,
+        caution: "",
+        rpm: Some(rpm),
+        gear: Gear::Neutral,
+        slope: None,
+        check: None,
+        done: false,
+    };
+    let mut points = Vec::new();
+
+    if phase == Phase::Before {
+        let act = "Engine cold. Start it and count: how many seconds until the needle leaves its rest?".to_owned();
+        let start = Point {
+            rpm: None,
+            check: Some("build_time"),
+            caution: "None within about six seconds: stop at once.",
+            ..point("cold-start", "Cold start".to_owned(), act, idle)
+        };
+        points.push(found(answered("build_time"), start));
+        let act = "As soon as it idles: the cold pressure shows the relief valve at work, or stuck.".to_owned();
+        let cold = taken.iter().any(|reading| reading.oil_temp_c < COLD_C && reading.rpm < 1.6 * idle);
+        points.push(found(cold, point("cold-idle", "Cold idle".to_owned(), act, idle)));
+        let act = "Let it warm until the pressure stops falling. Coolant is not oil: oil lags it by many minutes. A probe in the dipstick tube tells.".to_owned();
+        let warm = Point { rpm: None, ..point("warm-up", "Warm-up".to_owned(), act, idle) };
+        points.push(found(taken.iter().any(|reading| hot(reading)), warm));
+    }
+    let at_idle = |reading: &&&Reading| hot(reading) && near(reading, idle) && reading.gear == Gear::Neutral && level(reading);
+    let act = format!(
+        "Neutral, nothing switched on, about {idle:.0} rpm. Wait for the needle, then note speed, oil and pressure, and how far it moves."
+    );
+    points.push(found(taken.iter().any(|reading| at_idle(&reading)), point("hot-idle", "Hot idle".to_owned(), act, idle)));
+
+    let sheet = case.spec.as_ref().map_or(&[][..], |sheet| sheet.points.as_slice());
+    if sheet.iter().any(|point| point.gear == Gear::Drive) || told("lamp_at_idle") {
+        let act = "Brake held, in gear: idle is lower there, and so is the pressure.".to_owned();
+        let in_gear = Point {
+            gear: Gear::Drive,
+            caution: "Wheels chocked, brake held by a second person or by the foot, nobody before the vehicle.",
+            ..point("in-gear", "Idle in gear".to_owned(), act, idle)
+        };
+        points.push(found(taken.iter().any(|reading| hot(reading) && reading.gear == Gear::Drive), in_gear));
+    }
+    let mut speeds: Vec<f64> = sheet.iter().map(|point| point.rpm).filter(|rpm| *rpm > 1.3 * idle).collect();
+    if speeds.is_empty() {
+        speeds.extend(USUAL_RPM.iter().filter(|rpm| **rpm <= 0.7 * case.engine.rated_rpm()));
+    }
+    speeds.sort_by(f64::total_cmp);
+    speeds.dedup_by(|a, b| (*a - *b).abs() < NEAR_RPM);
+    for rpm in &speeds {
+        let act = format!("Hold {rpm:.0} rpm until the needle stands, ten seconds at least. Do not read while it climbs.");
+        let held = Point {
+            caution: "Keep hands, hose and sleeves off belts and fan.",
+            ..point(&format!("held-{rpm:.0}"), format!("{rpm:.0} rpm held"), act, *rpm)
+        };
+        points.push(found(taken.iter().any(|reading| hot(reading) && near(reading, *rpm) && level(reading)), held));
+    }
+    if phase == Phase::Before {
+        let act =
+            "Raise the speed slowly and let it down again. Does the needle stand, sway, flutter, or fall as the revs rise?".to_owned();
+        let sweep = Point { rpm: None, check: Some("needle"), ..point("sweep", "Slow sweep".to_owned(), act, idle) };
+        points.push(found(answered("needle"), sweep));
+    }
+    let held = taken.iter().position(|reading| hot(reading) && speeds.iter().any(|rpm| near(reading, *rpm)));
+    let again = held.is_some_and(|place| taken.iter().skip(place + 1).any(|reading| at_idle(&reading)));
+    let act = "Once more, the same gauge: does it repeat? A figure that does not come back is no figure.".to_owned();
+    points.push(found(again, point("idle-again", "Back to hot idle".to_owned(), act, idle)));
+
+    if told("on_slope") || told("in_bend") {
+        for (slope, id, title) in [(Slope::NoseUp, "nose-up", "Nose up"), (Slope::NoseDown, "nose-down", "Nose down")] {
+            let act = "On ramps, hot idle: a joint or a screen out of the oil shows now.".to_owned();
+            let tilted = Point {
+                slope: Some(slope),
+                caution: "Chocks on both sides; nobody under or before it.",
+                ..point(id, title.to_owned(), act, idle)
+            };
+            points.push(found(taken.iter().any(|reading| reading.slope == Some(slope)), tilted));
+        }
+    }
+    if told("after_distance") {
+        let rpm = speeds.last().copied().unwrap_or(2.5 * idle);
+        let act = format!("Ten minutes at {rpm:.0} rpm, or the road test of the distance that brings it: then read at once.");
+        let long = taken.iter().any(|reading| reading.hold_s.is_some_and(|held| held >= DISTANCE_S));
+        points.push(found(long, point("distance", "The complaint's distance".to_owned(), act, rpm)));
+    }
+    points
+}
+
+/// The point to do now: the first that is not answered, of those that still can be (nothing cold once the oil is hot).
+pub fn now(points: &[Point], is_hot: bool) -> Option<&Point> {
+    let too_late = |point: &&Point| is_hot && matches!(point.id.as_str(), "cold-start" | "cold-idle");
+    points.iter().filter(|point| !point.done).find(|point| !too_late(point))
+}
