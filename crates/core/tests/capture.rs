@@ -93,6 +93,19 @@ fn start_knee_and_warm_up_are_those_of_the_engine() {
     }
 }
 
+/// A blow of one row is no peak of oil.
+#[test]
+fn a_blow_on_the_wire_is_no_cold_peak() {
+    let sound = typical(Layout::default());
+    let peak = |rate_hz: f64, blow: bool| {
+        let needle = move |time: f64, _: f64| if blow && (time * rate_hz).round() as i64 % 97 == 0 { 400.0 } else { 0.0 };
+        analysed(&record(&sound, &WHOLE[..2], rate_hz, 1.0, needle), None).cold_peak_kpa.unwrap()
+    };
+    for rate_hz in [10.0, 25.0, 100.0] {
+        assert!((peak(rate_hz, true) - peak(rate_hz, false)).abs() < 3.0, "{rate_hz} rows a second");
+    }
+}
+
 /// A needle that is shaken is told by size, rate and what it goes with.
 #[test]
 fn a_needle_tells_what_shakes_it() {

@@ -228,7 +228,7 @@ pub fn analysed(run: &Run, card: Option<&Card>) -> Analysis {
         from_s: run.time_s.first().copied().unwrap_or_default(),
         to_s: run.time_s.last().copied().unwrap_or_default(),
         columns: Vec::new(),
-        cold_peak_kpa: start::cold_peak_kpa(run, build_time_s).filter(|_| !dead),
+        cold_peak_kpa: start::cold_peak_kpa(run, &steps, build_time_s).filter(|_| !dead),
         holds: held,
         build_time_s,
         knee_rpm: sweep.and_then(|sweep| sweep.knee_rpm),

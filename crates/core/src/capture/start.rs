@@ -1,6 +1,8 @@
 //! The start: seconds until pressure shows, and the peak while the oil is cold.
+use super::coarse::Coarse;
 use super::quality::Zero;
 use super::read::Run;
+use super::smooth::quantile;
 
 /// The crank turns, turns a minute.
 const TURNING_RPM: f64 = 50.0;
@@ -15,8 +17,6 @@ const START_S: f64 = 60.0;
 const COLD_C: f64 = 50.0;
 /// Where no temperature was recorded, the start is cold for so long, s.
 const COLD_S: f64 = 60.0;
-/// A peak is felt over so long, s: shorter ones are a blow in the line.
-const PEAK_S: f64 = 0.08;
 
 /// Seconds from the first turn of the crank until pressure shows; none when the run does not hold a start.
 pub(super) fn build_time_s(run: &Run, zero: Zero) -> Option<f64> {
@@ -44,23 +44,26 @@ pub(super) fn build_time_s(run: &Run, zero: Zero) -> Option<f64> {
 }
 
 /// The highest pressure while the oil is cold, kPa; none when the run was never cold.
-pub(super) fn cold_peak_kpa(run: &Run, started: Option<f64>) -> Option<f64> {
+///
+/// Of each step of the run the middle of its rows, and of three steps running the middle one: a blow in the line or on the wire lasts a row, a peak of oil longer.
+pub(super) fn cold_peak_kpa(run: &Run, steps: &Coarse, started: Option<f64>) -> Option<f64> {
     let first = run.time_s.first().copied()?;
-    let cold = |row: usize, time: f64| match run.oil_temp_c.get(row) {
+    let middles: Vec<f64> = steps
+        .rows
+        .array_windows()
+        .map(|[from, to]| quantile(&mut run.kpa.get(*from..*to).unwrap_or_default().to_vec(), 0.5).unwrap_or(f64::NAN))
+        .collect();
+    let cold = |step: usize, time: f64| match steps.run.oil_temp_c.get(step) {
         Some(temp) => temp.is_finite() && *temp < COLD_C,
         None => started.is_some() && time - first < COLD_S,
     };
-    let mut peak = f64::MIN;
-    let (mut from, mut sum) = (0, 0.0);
-    for (row, (time, kpa)) in run.time_s.iter().zip(&run.kpa).enumerate() {
-        sum += kpa;
-        while let Some((_, old)) = run.time_s.get(from).zip(run.kpa.get(from)).filter(|(since, _)| time - **since > PEAK_S && from < row) {
-            sum -= old;
-            from += 1;
-        }
-        if cold(row, *time) {
-            peak = peak.max(sum / (row + 1 - from) as f64);
-        }
-    }
+    let calm = |step: usize| {
+        let mut three =
+            [step.saturating_sub(1), step, (step + 1).min(middles.len() - 1)].map(|at| middles.get(at).copied().unwrap_or(f64::NAN));
+        three.sort_by(f64::total_cmp);
+        three.get(1).copied().unwrap_or(f64::NAN)
+    };
+    let of_cold = steps.run.time_s.iter().enumerate().filter(|(step, time)| cold(*step, **time)).map(|(step, _)| calm(step));
+    let peak = of_cold.filter(|kpa| kpa.is_finite()).fold(f64::MIN, f64::max);
     (peak > 5.0).then_some(peak)
 }
