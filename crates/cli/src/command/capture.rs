@@ -4,7 +4,7 @@ use std::fs::{self, File};
 use std::io::{self, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use velvet_dial_core::capture::{self, CaptureError, MOST_BYTES};
+use velvet_dial_core::capture::{self, Analysis, CaptureError, MOST_BYTES, Run};
 use velvet_dial_core::case;
 use velvet_dial_core::circuit::Card;
 
@@ -39,13 +39,7 @@ impl Capture {
             println!("{:#}", capture::schema());
             return ExitCode::SUCCESS;
         }
-        let told = self.bytes().map_err(|message| serde_json::json!({ "message": message })).and_then(|bytes| {
-            let card = self.card().map_err(|message| serde_json::json!({ "message": message }))?;
-            let told = capture::analyse(&bytes, self.map.as_deref(), card.as_ref()).map_err(|error| of(&error))?;
-            self.write(&bytes).map_err(|message| serde_json::json!({ "message": message }))?;
-            Ok(told)
-        });
-        let (answer, code) = match told {
+        let (answer, code) = match self.told() {
             Ok(told) => (serde_json::to_string_pretty(&told).unwrap_or_default(), ExitCode::SUCCESS),
             Err(error) => {
                 eprintln!("{}", error.get("message").and_then(|message| message.as_str()).unwrap_or_default());
@@ -55,6 +49,15 @@ impl Capture {
         // A reader that went away ends the work quietly.
         let _ = writeln!(io::stdout().lock(), "{answer}");
         code
+    }
+
+    fn told(&self) -> Result<Analysis, serde_json::Value> {
+        let plain = |message: Sentence| serde_json::json!({ "message": message });
+        let bytes = self.bytes().map_err(plain)?;
+        let card = self.card().map_err(plain)?;
+        let (run, told) = capture::read_and_analyse(&bytes, self.map.as_deref(), card.as_ref()).map_err(|error| of(&error))?;
+        self.write(&run).map_err(plain)?;
+        Ok(told)
     }
 
     /// The file, unless it is too large to be looked at.
@@ -82,14 +85,11 @@ impl Capture {
     }
 
     /// The channels as a file of their own, when that is asked for.
-    fn write(&self, bytes: &[u8]) -> Result<(), Sentence> {
+    fn write(&self, run: &Run) -> Result<(), Sentence> {
         let Some(path) = &self.csv else { return Ok(()) };
-        let table = capture::table(bytes).map_err(|error| error.to_string())?;
-        let mapping = capture::mapping(&table, self.map.as_deref()).map_err(|error| error.to_string())?;
-        let run = capture::read(&table, &mapping).map_err(|error| error.to_string())?;
         let told = |error: io::Error| format!("{} cannot be written: {error}.", path.display());
         let mut out = BufWriter::new(File::create(path).map_err(told)?);
-        capture::write_csv(&run, &mut out).and_then(|()| out.flush()).map_err(told)
+        capture::write_csv(run, &mut out).and_then(|()| out.flush()).map_err(told)
     }
 }
 

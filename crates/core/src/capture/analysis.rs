@@ -81,6 +81,11 @@ pub fn mapping(table: &Table<'_>, map: Option<&str>) -> Result<Mapping, CaptureE
         Some(map) => columns::mapped(map, &table.header, guessed)?,
         None => guessed,
     };
+    for (absent, what) in [(mapping.speed.is_none(), "engine's speed"), (mapping.oil_temp.is_none(), "oil's temperature")] {
+        if absent {
+            mapping.assumed.push(format!("No column holds the {what}: say it for each hold that you take."));
+        }
+    }
     if mapping.time.is_none() && mapping.rate_hz.is_none() {
         mapping.rate_hz = rate_said(&table.said);
         match mapping.rate_hz {
@@ -155,12 +160,19 @@ fn first_number(line: &str) -> Option<(f64, &str)> {
 /// # Ok::<(), CaptureError>(())
 /// ```
 pub fn analyse(bytes: &[u8], map: Option<&str>, card: Option<&Card>) -> Result<Analysis, CaptureError> {
+    read_and_analyse(bytes, map, card).map(|(_, told)| told)
+}
+
+/// The same, with the run that it was told of.
+///
+/// # Errors
+/// As [`analyse`].
+pub fn read_and_analyse(bytes: &[u8], map: Option<&str>, card: Option<&Card>) -> Result<(Run, Analysis), CaptureError> {
     let table = table(bytes)?;
     let mapping = mapping(&table, map)?;
     let run = read(&table, &mapping)?;
-    let mut told = analysed(&run, card);
-    told.columns = named(&table, &mapping);
-    Ok(told)
+    let told = Analysis { columns: named(&table, &mapping), ..analysed(&run, card) };
+    Ok((run, told))
 }
 
 /// SHA-256 of what was measured, hexadecimal: in steps of a twentieth of a second, to the hundredth, so that the same run saved again with other separators, in another order of columns
@@ -194,7 +206,7 @@ pub fn analysed(run: &Run, card: Option<&Card>) -> Analysis {
     let dead = quality::dead(run);
     let steps = coarse(run);
     let gaps = quality::gaps(run);
-    let about = quality::about(run, &steps.run, &gaps);
+    let about = quality::about(run, &steps.run, &gaps, dead);
     let held = if dead { Vec::new() } else { holds_of(run, &steps) };
     let ((sweep, warm), moved) =
         rayon::join(|| (sweep(&steps.run), warm_up(&steps.run, card)), || if dead { None } else { needle(run, &held) });

@@ -75,6 +75,9 @@ impl Scale {
     /// As it stands.
     pub const PLAIN: Self = Self { factor: 1.0, offset: 0.0 };
 
+    /// °F to °C.
+    pub const FAHRENHEIT: Self = Self { factor: 1.0 / 1.8, offset: -32.0 / 1.8 };
+
     /// By a factor.
     pub fn by(factor: f64) -> Self {
         Self { factor, offset: 0.0 }
@@ -174,7 +177,7 @@ pub(super) fn time_unit(word: &str) -> Option<Scale> {
 pub(super) fn temp_unit(word: &str) -> Option<Scale> {
     Some(match word.trim().to_lowercase().as_str() {
         "c" | "°c" | "degc" | "celsius" | "deg c" | "ºc" => Scale::PLAIN,
-        "f" | "°f" | "degf" | "fahrenheit" | "deg f" | "ºf" => Scale { factor: 1.0 / 1.8, offset: -32.0 / 1.8 },
+        "f" | "°f" | "degf" | "fahrenheit" | "deg f" | "ºf" => Scale::FAHRENHEIT,
         "k" | "kelvin" => Scale { factor: 1.0, offset: -273.15 },
         _ => return None,
     })
@@ -278,7 +281,6 @@ pub(super) fn guess(header: &[String], units: &[String], styles: &[Option<Style>
     let named = |at: usize| names.get(at);
     let says = |at: usize, words: &Marker| named(at).is_some_and(|name| name.has(&words.words));
     let mut missing = Vec::new();
-    let mut assumed = Vec::new();
 
     // Time: a date and a clock beside it are one; of several the first that counts up is meant.
     let times = of(Quantity::Time);
@@ -347,17 +349,11 @@ pub(super) fn guess(header: &[String], units: &[String], styles: &[Option<Style>
             None
         }
     };
-    if speed.is_none() && !missing.contains(&Quantity::Speed) {
-        assumed.push("No column holds the engine's speed: say it for each hold that you take.".to_owned());
-    }
-    if oil_temp.is_none() && !missing.contains(&Quantity::OilTemp) {
-        assumed.push("No column holds the oil's temperature: say it for each hold that you take.".to_owned());
-    }
     if pressure.is_none() {
         missing.insert(0, Quantity::Pressure);
     }
     let pressure = pressure.unwrap_or(Column { at: NOWHERE, unit: Scale::PLAIN });
-    (Mapping { time, rate_hz: None, pressure, ratiometric: None, speed, oil_temp, dash, assumed }, missing)
+    (Mapping { time, rate_hz: None, pressure, ratiometric: None, speed, oil_temp, dash, assumed: Vec::new() }, missing)
 }
 
 /// Why a map cannot be followed, in a sentence.
@@ -433,7 +429,6 @@ pub(super) fn mapped(map: &str, header: &[String], guessed: Guess) -> Result<Gue
                     _ => return Err(wrong("the unit is none of speed: rpm, hz, count")),
                 };
                 mapping.speed = Some(Column { at, unit: turns });
-                mapping.assumed.retain(|sentence| !sentence.contains("speed"));
             }
             Quantity::OilTemp => {
                 mapping.oil_temp = Some(Column {
@@ -441,7 +436,6 @@ pub(super) fn mapped(map: &str, header: &[String], guessed: Guess) -> Result<Gue
                     unit: temp_unit(if unit.is_empty() { "c" } else { unit })
                         .ok_or_else(|| wrong("the unit is none of temperature: c or f"))?,
                 });
-                mapping.assumed.retain(|sentence| !sentence.contains("temperature"));
             }
             Quantity::Supply => {
                 let nominal = if unit.is_empty() { Some(5.0) } else { unit.trim_end_matches(['v', 'V']).parse().ok() };

@@ -111,7 +111,7 @@ pub(super) fn holds_of(whole: &Run, coarse: &Coarse) -> Vec<Hold> {
     if long(&window) {
         found.push((window.left, window.end));
     }
-    let windows = merged(run, &steady, &found);
+    let windows = merged(run, &steady, &found, gap);
     settled(run, &steady, &windows)
         .into_par_iter()
         .filter_map(|(from, to)| {
@@ -122,13 +122,12 @@ pub(super) fn holds_of(whole: &Run, coarse: &Coarse) -> Vec<Hold> {
 }
 
 /// Windows that touch are one where both run at one speed and the oil hardly moves over both: what parted them was the way up to the speed.
-fn merged(run: &Run, steady: &[f64], found: &[(usize, usize)]) -> Vec<(usize, usize)> {
+fn merged(run: &Run, steady: &[f64], found: &[(usize, usize)], longest: f64) -> Vec<(usize, usize)> {
     let mean = |channel: &[f64], (from, to): (usize, usize)| {
         let some = channel.get(from..to).into_iter().flatten().filter(|value| value.is_finite());
         let (sum, count) = some.fold((0.0, 0.0), |(sum, count), value| (sum + value, count + 1.0));
         if count > 0.0 { sum / count } else { 0.0 }
     };
-    let longest = gap_s(run);
     let mut merged: Vec<(usize, usize)> = Vec::with_capacity(found.len());
     for window in found {
         let joins = merged.last().copied().filter(|last| {

@@ -21,7 +21,7 @@ mod time;
 mod turns;
 mod warm;
 
-pub use analysis::{Analysis, Named, analyse, analysed, mapping, schema};
+pub use analysis::{Analysis, Named, analyse, analysed, mapping, read_and_analyse, schema};
 pub use columns::{Column, MapError, Mapping, Quantity, Scale, Turns, UNDERSTOOD};
 pub use export::write_csv;
 pub use file::{MOST_BYTES, MOST_COLUMNS, Table, table};

@@ -106,8 +106,7 @@ pub(super) fn needle(run: &Run, holds: &[Hold]) -> Option<Needle> {
         _ if stands => Motion::Steady,
         _ if jumps => Motion::Jumping,
         Some(rate) if rate < SWAY_HZ => Motion::Sway,
-        Some(_) => Motion::Flutter,
-        None => Motion::Flutter,
+        _ => Motion::Flutter,
     };
     let points_to = points_to(kind, most.rate_hz, order.filter(|_| with_engine), sure);
     let holds = moves.into_iter().map(|(moves, _)| moves).collect();

@@ -110,7 +110,7 @@ pub(super) fn clipped(run: &Run) -> Option<(f64, f64)> {
 }
 
 /// Sentences about the recording as a whole.
-pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap]) -> Vec<String> {
+pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap], dead: bool) -> Vec<String> {
     let mut told = Vec::new();
     if !gaps.is_empty() {
         let missing: f64 = gaps.iter().map(|gap| gap.to_s - gap.from_s).sum();
@@ -121,8 +121,7 @@ pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap]) -> Vec<String> {
         told.push(format!("The pressure stays at {most:.0} kPa for {seconds:.1} s and never passes it: the gauge or recorder is at its stop, and the true pressure is that or more."));
     }
     let first = run.kpa.first().copied().unwrap_or_default();
-    let same = run.kpa.iter().all(|kpa| (kpa - first).abs() < 1e-9);
-    if same && run.kpa.len() > 2 {
+    if dead {
         told.push(format!("The pressure is {first:.0} kPa from the first row to the last: the line is shut, a peak is held, or the channel is dead. Nothing was taken from it."));
     }
     let least = smooth(&steps.time_s, &steps.kpa, CALM_S).into_iter().fold(f64::MAX, f64::min);

@@ -4,6 +4,7 @@ use super::clock::{self, Style};
 use super::columns::{Column, Mapping, Quantity, Scale, Turns};
 use super::file::{Table, bare};
 use super::number::{leading, number};
+use super::smooth::median;
 use super::turns;
 use rayon::prelude::*;
 
@@ -334,11 +335,11 @@ fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut no
     if let Some(column) = mapping.dash {
         scaled(&mut dash, column, None);
     }
-    let fahrenheit =
-        mapping.oil_temp.is_some_and(|column| column.unit.factor.is_nan()) && median_of(&temp).is_some_and(|middle| middle > 150.0);
+    let fahrenheit = mapping.oil_temp.is_some_and(|column| column.unit.factor.is_nan())
+        && median(temp.iter().step_by(temp.len().div_ceil(2000).max(1)).copied()).is_some_and(|middle| middle > 150.0);
     if let Some(Column { at, unit }) = mapping.oil_temp {
         let unit = match unit.factor.is_nan() {
-            true if fahrenheit => Scale { factor: 1.0 / 1.8, offset: -32.0 / 1.8 },
+            true if fahrenheit => Scale::FAHRENHEIT,
             true => Scale::PLAIN,
             false => unit,
         };
@@ -420,11 +421,4 @@ fn held(time_s: &[f64], mut column: Vec<f64>) -> Vec<f64> {
         }
     }
     column
-}
-
-fn median_of(values: &[f64]) -> Option<f64> {
-    let step = values.len().div_ceil(2000).max(1);
-    let mut some: Vec<f64> = values.iter().step_by(step).copied().filter(|value| value.is_finite()).collect();
-    some.sort_by(f64::total_cmp);
-    some.get(some.len() / 2).copied()
 }

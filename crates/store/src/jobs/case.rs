@@ -1,9 +1,9 @@
 //! A job as the core's case: what holds, in the order it was written.
 use super::{Body, Entry, Job, RigStep};
+use crate::library::Gauge;
 use chrono::{DateTime, NaiveDateTime, Utc};
 use std::collections::BTreeMap;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Reading};
-use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::rigging::{self, zero_outcome};
 
 impl Job {
@@ -52,7 +52,10 @@ impl Job {
                 Body::Rig(done) => {
                     rigged.push(done);
                     if let Some(zero_kpa) = done.zero_kpa {
-                        let outcome = zero_outcome(zero_kpa, &self.gauge_fitted(&rigged));
+                        let outcome = zero_outcome(
+                            zero_kpa,
+                            &self.fitted_by(rigged.iter().copied()).map(|gauge| gauge.gauge.clone()).unwrap_or_default(),
+                        );
                         case.evidence.push(Evidence { at, ..Evidence::of("gauge_zero", outcome) });
                     }
                 }
@@ -72,10 +75,19 @@ impl Job {
         case
     }
 
-    /// The gauge that these steps fitted, or an ordinary one.
-    fn gauge_fitted(&self, steps: &[&RigStep]) -> Instrument {
-        let key = steps.iter().rev().find_map(|done| done.gauge);
-        self.gauges.iter().find(|gauge| Some(gauge.id) == key).map(|gauge| gauge.gauge.clone()).unwrap_or_default()
+    /// The steps of the rig that hold, in the order they were written.
+    pub fn rig_steps(&self) -> impl Iterator<Item = &RigStep> {
+        self.live().filter_map(|entry| if let Body::Rig(done) = &entry.body { Some(done) } else { None })
+    }
+
+    /// The gauge that the rig was fitted with; none when that is an ordinary one.
+    pub fn fitted_gauge(&self) -> Option<&Gauge> {
+        self.fitted_by(self.rig_steps())
+    }
+
+    fn fitted_by<'a>(&self, steps: impl Iterator<Item = &'a RigStep>) -> Option<&Gauge> {
+        let key = steps.filter_map(|done| done.gauge).last()?;
+        self.gauges.iter().find(|gauge| gauge.id == key)
     }
 
     /// The live readings with their entries, in the order of [`Case::readings`].

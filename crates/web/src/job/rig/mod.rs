@@ -126,7 +126,7 @@ fn steps(assessed: &Assessed, slip: &Slip, unit: Pressure) -> Vec<StepCard> {
             .collect()
     };
     let gauge_of = |key: uuid::Uuid| job.gauges.iter().find(|gauge| gauge.id == key);
-    let fitted = job.live().filter_map(|entry| if let Body::Rig(done) = &entry.body { done.gauge } else { None }).last();
+    let fitted = job.fitted_gauge().map(|gauge| gauge.gauge.clone()).unwrap_or_default();
     rigging::steps()
         .iter()
         .enumerate()
@@ -148,12 +148,9 @@ fn steps(assessed: &Assessed, slip: &Slip, unit: Pressure) -> Vec<StepCard> {
                 who: entry.author_name.clone(),
                 when: show::moment(entry.written_at, &job.zone),
                 skipped: done.answer == SKIPPED,
-                weighs: done.zero_kpa.map_or_else(String::new, |zero| {
-                    let gauge = fitted.and_then(gauge_of).map(|gauge| gauge.gauge.clone()).unwrap_or_default();
-                    match zero_outcome(zero, &gauge) {
-                        "off" => "Off by more than its class allows: weighed against the gauge. Zero it, or take another.".to_owned(),
-                        _ => "Within what its class allows.".to_owned(),
-                    }
+                weighs: done.zero_kpa.map_or_else(String::new, |zero| match zero_outcome(zero, &fitted) {
+                    "off" => "Off by more than its class allows: weighed against the gauge. Zero it, or take another.".to_owned(),
+                    _ => "Within what its class allows.".to_owned(),
                 }),
             });
             StepCard {

@@ -19,9 +19,6 @@ use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
 use velvet_dial_store::zone::Zone;
 
-/// Oil of a reading that is no longer cold, °C.
-const WARM_C: f64 = 60.0;
-
 /// What lies on the surface.
 pub struct ReadingsWork {
     pub after: bool,
@@ -155,11 +152,10 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
     });
     let verdict = if after { &assessed.now.proof } else { &assessed.now.verdict };
     // The gauge used last is the likeliest, else the one that the rig was fitted with.
-    let rigged = job.live().filter_map(|entry| if let Body::Rig(done) = &entry.body { done.gauge } else { None }).last();
-    let rigged = rigged.and_then(|key| job.gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone());
+    let rigged = job.fitted_gauge().map(|gauge| gauge.name.clone());
     let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().or(rigged).unwrap_or_default();
     let points = script::script(&assessed.case, phase);
-    let is_hot = taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= WARM_C);
+    let is_hot = taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= record::COLD_C);
     let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.shell.point.as_deref());
     let now = chosen.or_else(|| script::now(&points, is_hot));
     ReadingsWork {
@@ -206,7 +202,7 @@ fn wanted(assessed: &Assessed, point: &Point) -> bool {
         _ => None,
     });
     first.is_some_and(|reading| {
-        let hot = reading.at.oil_temp_c >= WARM_C;
+        let hot = reading.at.oil_temp_c >= record::COLD_C;
         point.rpm.is_some_and(|rpm| (rpm - reading.at.rpm).abs() < 0.05 * rpm)
             && point.gear == reading.gear
             && hot != (point.id == "cold-idle")

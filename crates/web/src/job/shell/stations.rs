@@ -6,7 +6,6 @@ use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Pressure;
-use velvet_dial_store::jobs::Body;
 
 /// One station.
 pub struct Station {
@@ -82,7 +81,7 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, 
 
 /// Steps of the rig that are answered.
 fn rigged(assessed: &Assessed) -> usize {
-    assessed.job.live().filter(|entry| matches!(entry.body, Body::Rig(_))).count()
+    assessed.job.rig_steps().count()
 }
 
 /// The worst point in a few words.

@@ -1,5 +1,5 @@
 //! The dial: scale in the chosen unit, the limit's band at this speed and temperature, the needle with its doubt as a sector.
-use super::{at, multiples, round_step};
+use super::{at, multiples, numeral, round_step};
 use velvet_dial_core::unit::Pressure;
 
 /// Angles run clockwise from twelve o'clock, degrees: the scale is open at the bottom, where the number stands.
@@ -74,7 +74,7 @@ pub fn dial(shown: &Shown, unit: Pressure, caption: String, decision: &'static s
             let (outer, inner) = (point(here, SCALE_R), point(here, if long { SCALE_R - 15.0 } else { SCALE_R - 8.0 }));
             let numeral = long.then(|| {
                 let (x, y) = point(here, SCALE_R - 33.0);
-                let text = if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") };
+                let text = numeral(value, step);
                 (text, at(x), at(y + 6.0))
             });
             Tick { x1: at(outer.0), y1: at(outer.1), x2: at(inner.0), y2: at(inner.1), numeral }

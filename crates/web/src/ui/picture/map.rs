@@ -1,5 +1,5 @@
 //! The pressure map: speed across, pressure up; limits, readings with whiskers, and the curves that suspects would draw.
-use super::{at, multiples, polyline, round_step};
+use super::{at, multiples, numeral, polyline, round_step};
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::limits::Sheet;
 use velvet_dial_core::record::{COLD_C, Curve, SPEEDS};
@@ -125,7 +125,7 @@ pub fn map(scene: &Scene, unit: Pressure) -> Map {
         multiples(rpm_step, rpm_end).map(|rpm| Label { text: format!("{rpm:.0}"), x: at(x(rpm)), y: at(HEIGHT - BOTTOM) }).collect();
     let y_labels = multiples(step, end)
         .map(|value| {
-            let text = if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") };
+            let text = numeral(value, step);
             Label { text, x: at(LEFT - 8.0), y: at(y(value * unit.kpa())) }
         })
         .collect();

@@ -21,6 +21,11 @@ fn multiples(step: f64, end: f64) -> impl Iterator<Item = f64> {
     (0..=count).map(move |i| i as f64 * step)
 }
 
+/// A numeral of a scale whose marks stand `step` apart.
+fn numeral(value: f64, step: f64) -> String {
+    if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") }
+}
+
 /// A coordinate as SVG likes it.
 fn at(value: f64) -> String {
     format!("{value:.1}")

@@ -1,5 +1,5 @@
 //! Gauges over the pressures of a job: each as its scale from nought to full, the part it is blind in hatched, the pressures that are expected as bands behind all.
-use super::{at, multiples, round_step};
+use super::{at, multiples, numeral, round_step};
 use velvet_dial_core::unit::Pressure;
 
 /// A gauge.
@@ -96,9 +96,7 @@ pub fn scales(gauges: &[Scale], bands: &[Band], limit_kpa: f64, unit: Pressure) 
             }
         })
         .collect();
-    let labels = multiples(step, most / unit.kpa())
-        .map(|value| (if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") }, at(x(value * unit.kpa()))))
-        .collect();
+    let labels = multiples(step, most / unit.kpa()).map(|value| (numeral(value, step), at(x(value * unit.kpa())))).collect();
     const HEAD: f64 = 54.0;
     Scales {
         deep: at(foot + 2.0 - HEAD),

@@ -1,5 +1,5 @@
 //! The run strip of a capture: pressure, speed and oil temperature over time, holds marked.
-use super::{at, multiples, polyline, round_step};
+use super::{at, multiples, numeral, polyline, round_step};
 use velvet_dial_core::capture::{Hold, Run};
 use velvet_dial_core::unit::Pressure;
 
@@ -68,9 +68,7 @@ pub fn strip(run: &Run, holds: &[Hold], unit: Pressure) -> Strip {
         temperature: line(&run.oil_temp_c, 150.0),
         bands,
         x_labels: multiples(time_step, span).map(|t| (format!("{t:.0} s"), at(x(start + t)))).collect(),
-        y_labels: multiples(step, top)
-            .map(|value| (if step < 1.0 { format!("{value:.1}") } else { format!("{value:.0}") }, at(up(value / top))))
-            .collect(),
+        y_labels: multiples(step, top).map(|value| (numeral(value, step), at(up(value / top)))).collect(),
         unit: unit.label(),
         most_rpm: format!("{rpm_top:.0}"),
     }
