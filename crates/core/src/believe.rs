@@ -4,7 +4,7 @@
 //! test looks only at what the earlier ones left:
 //! a needle off zero with the line open; two gauges that disagree at one point; the same pressure at idle and at speed, neither near nothing nor both cold
 //! on the relief; a fall with revs on one gauge that another gauge does not see.
-use crate::case::{Case, Deed, Reading, Shows};
+use crate::case::{Case, Deed, Reading, Shows, gauge};
 use crate::instrument::Sensitivity;
 use serde::Serialize;
 
@@ -95,9 +95,8 @@ fn sentence(text: &str) -> String {
 
 /// Of two gauges that disagree the coarser one is not believed; of two alike the one that was read first, since the second was brought to check it.
 fn two_gauges(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
-    let gauge = |reading: &Reading| reading.instrument.as_ref().and_then(|name| case.instruments.get(name)).cloned().unwrap_or_default();
     let own = |reading: &Reading| {
-        gauge(reading).doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default()).total_kpa()
+        gauge(case, reading).doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default()).total_kpa()
     };
     let value = |reading: &Reading| reading.shown() == Shows::Value;
     let mut found = Vec::new();

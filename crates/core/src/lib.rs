@@ -5,6 +5,7 @@
 //! all that a job's report tells. [`field`] holds every range and [`unit`] every unit.
 #![deny(missing_docs, rustdoc::broken_intra_doc_links)]
 
+pub mod adapter;
 pub mod believe;
 pub mod calculator;
 pub mod capture;
@@ -15,6 +16,7 @@ pub mod field;
 pub mod flag;
 pub mod instrument;
 pub mod limits;
+pub mod live;
 pub mod oil;
 pub mod record;
 mod refusal;

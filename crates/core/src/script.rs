@@ -20,6 +20,8 @@ pub struct Point {
     pub rpm: Option<f64>,
     /// Gear to read it in.
     pub gear: Gear,
+    /// The oil temperatures that it is read at, least and most, °C; none where it is not read at any.
+    pub oil_c: Option<(f64, f64)>,
     /// Slope to read it on.
     pub slope: Option<Slope>,
     /// The check that this point answers, in place of a reading.
@@ -28,9 +30,29 @@ pub struct Point {
     pub done: bool,
 }
 
-/// Oil below this is cold, and from this on hot, °C.
-const COLD_C: f64 = 50.0;
+impl Point {
+    /// How long it is held, s: cold oil warms while one looks at it, and a relief valve shows within a few seconds.
+    pub fn hold_s(&self) -> f64 {
+        if self.id == "cold-idle" { 3.0 } else { 10.0 }
+    }
+
+    /// True where a hold answers it: a speed to stand at, and no check in its place.
+    pub fn is_held(&self) -> bool {
+        self.rpm.is_some() && self.check.is_none() && self.id != "distance"
+    }
+}
+
+/// How far a speed may lie from a point's and still be it, turns a minute.
+pub fn near_rpm(wanted_rpm: f64) -> f64 {
+    NEAR_RPM.max(NEAR_SHARE * wanted_rpm)
+}
+
+/// Oil below this is cold, °C.
+pub const COLD_C: f64 = 50.0;
+/// And hot from this on, °C.
 const HOT_C: f64 = 75.0;
+/// A hot point is taken so much short of the sheet's temperature, K.
+const SHORT_K: f64 = 8.0;
 /// A reading belongs to a speed within this share, or so many turns a minute.
 const NEAR_SHARE: f64 = 0.06;
 const NEAR_RPM: f64 = 90.0;
@@ -44,11 +66,16 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
     let idle = case.engine.idle_rpm;
     let taken: Vec<&Reading> = case.readings.iter().filter(|reading| reading.phase == phase && reading.set_aside.is_none()).collect();
     let level = |reading: &Reading| reading.slope.is_none_or(|slope| slope == Slope::Level);
-    let near = |reading: &Reading, rpm: f64| (reading.rpm - rpm).abs() <= NEAR_RPM.max(NEAR_SHARE * rpm);
+    let near = |reading: &Reading, rpm: f64| (reading.rpm - rpm).abs() <= near_rpm(rpm);
     let hot = |reading: &Reading| reading.oil_temp_c >= HOT_C;
     let told = |word: &str| case.circumstances.iter().any(|told| told == word);
     let answered = |check: &str| case.evidence.iter().any(|found| found.check == check);
     let found = |done: bool, of: Point| Point { done, ..of };
+    let mut points = Vec::new();
+    // As hot as the sheet's idle or nearly so: a reading is brought the rest of the way.
+    let sheet = case.spec.as_ref().map_or(&[][..], |sheet| sheet.points.as_slice());
+    let asked_c = sheet.iter().filter(|point| point.oil_temp_c >= HOT_C).map(|point| point.oil_temp_c).fold(f64::INFINITY, f64::min);
+    let hot_c = if asked_c.is_finite() { (asked_c - SHORT_K).max(HOT_C) } else { HOT_C };
     let point = |id: &str, title: String, act: String, rpm: f64| Point {
         id: id.to_owned(),
         title,
@@ -56,16 +83,17 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
         caution: "",
         rpm: Some(rpm),
         gear: Gear::Neutral,
+        oil_c: Some((hot_c, f64::MAX)),
         slope: None,
         check: None,
         done: false,
     };
-    let mut points = Vec::new();
 
     if phase == Phase::Before {
         let act = "Engine cold. Start it and count: how many seconds until the needle leaves its rest?".to_owned();
         let start = Point {
             rpm: None,
+            oil_c: None,
             check: Some("build_time"),
             caution: "None within about six seconds: stop at once.",
             ..point("cold-start", "Cold start".to_owned(), act, idle)
@@ -73,10 +101,10 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
         points.push(found(answered("build_time"), start));
         let act = "As soon as it idles: the cold pressure shows the relief valve at work, or stuck.".to_owned();
         let cold = taken.iter().any(|reading| reading.oil_temp_c < COLD_C && reading.rpm < 1.6 * idle);
-        points.push(found(cold, point("cold-idle", "Cold idle".to_owned(), act, idle)));
+        let at = Point { oil_c: Some((f64::MIN, COLD_C)), ..point("cold-idle", "Cold idle".to_owned(), act, idle) };
+        points.push(found(cold, at));
         let act = "Let it warm until the pressure stops falling. Coolant is not oil: oil lags it by many minutes. A probe in the dipstick tube tells.".to_owned();
-        let warm = Point { rpm: None, ..point("warm-up", "Warm-up".to_owned(), act, idle) };
-        points.push(found(taken.iter().any(|reading| hot(reading)), warm));
+        points.push(found(taken.iter().any(|reading| hot(reading)), point("warm-up", "Warm-up".to_owned(), act, idle)));
     }
     let at_idle = |reading: &&&Reading| hot(reading) && near(reading, idle) && reading.gear == Gear::Neutral && level(reading);
     let act = format!(
@@ -84,7 +112,6 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
     );
     points.push(found(taken.iter().any(|reading| at_idle(&reading)), point("hot-idle", "Hot idle".to_owned(), act, idle)));
 
-    let sheet = case.spec.as_ref().map_or(&[][..], |sheet| sheet.points.as_slice());
     if sheet.iter().any(|point| point.gear == Gear::Drive) || told("lamp_at_idle") {
         let act = "Brake held, in gear: idle is lower there, and so is the pressure.".to_owned();
         let in_gear = Point {
@@ -111,7 +138,7 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
     if phase == Phase::Before {
         let act =
             "Raise the speed slowly and let it down again. Does the needle stand, sway, flutter, or fall as the revs rise?".to_owned();
-        let sweep = Point { rpm: None, check: Some("needle"), ..point("sweep", "Slow sweep".to_owned(), act, idle) };
+        let sweep = Point { rpm: None, oil_c: None, check: Some("needle"), ..point("sweep", "Slow sweep".to_owned(), act, idle) };
         points.push(found(answered("needle"), sweep));
     }
     let held = taken.iter().position(|reading| hot(reading) && speeds.iter().any(|rpm| near(reading, *rpm)));

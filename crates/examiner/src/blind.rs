@@ -81,7 +81,8 @@ impl Engine {
         let mut near_hot = |rpm: f64| (rpm, (hot + between(rng, -3.0, 4.0)).round());
         let points = [((1.1 * idle).round(), cold), near_hot(idle), near_hot(middle), near_hot(fast)];
         let class_percent = if rng.random() { 1.0 } else { 1.6 };
-        let gauge = Instrument { kind: Kind::Bourdon, full_scale_kpa: 1000.0, class_percent, graduation_kpa: 20.0, calibrated_on: None };
+        let gauge =
+            Instrument { kind: Kind::Bourdon, full_scale_kpa: 1000.0, class_percent, graduation_kpa: 20.0, ..Instrument::default() };
         let lags_k = (rng.random::<f64>() < ESTIMATED).then(|| between(rng, 0.0, LAGS_K).round());
         Self { made, points, gauge, lags_k }
     }
@@ -136,6 +137,7 @@ impl Engine {
                     acts: Vec::new(),
                     bench: None,
                     pattern: None,
+                    put_off: Vec::new(),
                 };
                 let answers = [true, false]
                     .map(|clear| know.checks.iter().enumerate().map(|(index, check)| answer(check, index, state, clear, rng)).collect());

@@ -4,6 +4,7 @@ use pco::ChunkConfig;
 use pco::standalone::{simple_compress, simple_decompress};
 use std::sync::LazyLock;
 use thiserror::Error;
+use velvet_dial_core::capture::{Run, recorded};
 
 /// What is kept of every rig, in this order: pressure kPa, speed (turns a minute, or pulses as they were counted), oil °C, dash kPa, supply V.
 pub const COLUMNS: usize = 5;
@@ -153,6 +154,25 @@ impl Chunk {
         }
         Ok(chunk)
     }
+}
+
+/// The run that consecutive chunks are, its clock from `zero_us`.
+pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64) -> Run {
+    let whole = chunks.iter().map(|chunk| chunk.us.len()).sum();
+    let mut time_s = Vec::with_capacity(whole);
+    let mut columns: [Vec<f64>; COLUMNS] = Default::default();
+    for chunk in chunks {
+        time_s.extend(chunk.us.iter().map(|us| us.saturating_sub(zero_us) as f64 / 1e6));
+        for (all, some) in columns.iter_mut().zip(&chunk.columns) {
+            all.extend(some.iter().map(|value| f64::from(*value)));
+        }
+    }
+    let per_turn = channels.iter().find_map(|channel| match channel.kind {
+        Kind::Speed { per_turn } => per_turn,
+        _ => None,
+    });
+    let [kpa, speed, oil, dash, _] = columns;
+    recorded(time_s, kpa, speed, per_turn, oil, dash)
 }
 
 /// Peaks as they are kept: three little-endian floats a column.

@@ -100,7 +100,6 @@ pub struct Told {
 
 impl Linked {
     /// As a connection begins; `zero_us` is the rig's clock at the run's beginning where that is known.
-    #[expect(clippy::too_many_arguments, reason = "each is another fact of one handshake")]
     pub fn new(
         (rig, shop, name): (Uuid, Uuid, String),
         (job, run): (i64, Uuid),
@@ -209,6 +208,13 @@ impl Linked {
     pub fn told(&self) -> Told {
         let state = self.state();
         Told { on: state.on, silent_s: state.heard.elapsed().as_secs_f64(), codes: state.codes.clone(), bad_lines: state.bad_lines }
+    }
+
+    /// The oil's temperature as it was last measured, °C; none where it is not, or while nobody is linked.
+    pub fn oil_c(&self) -> Option<f64> {
+        let state = self.state();
+        let last = state.frames.back().filter(|_| state.on)?;
+        last.peaks.get(place(Kind::Oil { fahrenheit: false })).map(|peak| f64::from(peak.mean)).filter(|oil| oil.is_finite())
     }
 
     /// Changes whenever a frame was closed or the link ended.

@@ -95,11 +95,9 @@ impl<R: AsyncBufRead + Unpin> Lines<R> {
                 self.skipping = end.is_none();
                 return Ok(Some(Err(LineError::TooLong)));
             }
-            if end.is_some() {
-                if !std::mem::take(&mut self.skipping) {
-                    self.whole = true;
-                    return Ok(Some(Ok(&self.line)));
-                }
+            if end.is_some() && !std::mem::take(&mut self.skipping) {
+                self.whole = true;
+                return Ok(Some(Ok(&self.line)));
             }
         }
     }

@@ -276,6 +276,23 @@ fn closed_before(count: u64) -> u64 {
     count
 }
 
+/// The document's lines are lines, and are understood as it says.
+#[test]
+fn the_example_of_the_document_is_right() {
+    let (mut from_rig, mut to_rig) = (0, 0);
+    for line in include_str!("../../../docs/rig.md").lines() {
+        if let Some(line) = line.strip_prefix("    > ") {
+            let text = opened(line.as_bytes()).unwrap();
+            assert_eq!(FromRig::parse(text).unwrap().to_string(), text);
+            from_rig += 1;
+        } else if let Some(line) = line.strip_prefix("    < ") {
+            assert!(ToRig::parse(opened(line.as_bytes()).unwrap()).is_some());
+            to_rig += 1;
+        }
+    }
+    assert_eq!((from_rig, to_rig), (7, 2));
+}
+
 proptest! {
     /// Whatever is said is read as it was said, through its line; and no bytes break the reader.
     #[test]

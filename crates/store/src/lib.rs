@@ -1,7 +1,7 @@
 //! What is kept, in MariaDB through SeaORM.
 //!
-//! One repository per aggregate: [`accounts`] (who may sign in), [`library`] (vehicles, engines with their sheets, instruments) and
-//! [`jobs`] (a job and its ledger of entries). Every function of the last two takes a [`Viewer`] and touches that viewer's shop alone.
+//! One repository per aggregate: [`accounts`] (who may sign in), [`library`] (vehicles, engines with their sheets, instruments), [`jobs`] (a job and its ledger of
+//! entries) and [`rigs`] (live gauges and their runs). Every function of the last three takes a [`Viewer`] and touches that viewer's shop alone.
 //!
 //! A job's entries are a ledger: they are only ever added. A correction is an entry that names the one it supersedes, and the old one
 //! stays readable. That one rule gives history, safe repeats and two people at one job without locks on a screen.
@@ -10,6 +10,7 @@ mod entity;
 pub mod jobs;
 pub mod library;
 mod migration;
+pub mod rigs;
 pub mod zone;
 
 pub use sea_orm::DatabaseConnection as Connection;

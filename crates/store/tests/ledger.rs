@@ -78,7 +78,8 @@ async fn another_shop_sees_and_touches_nothing() {
     let capture = jobs::add_capture(&db, &one, number, "run.csv", b"bytes").await.unwrap();
     let refused = |result: Result<(), StoreError>| assert!(matches!(result, Err(StoreError::NotFound)), "{result:?}");
     refused(jobs::load(&db, &stranger, number).await.map(drop));
-    refused(jobs::capture(&db, &stranger, number, capture).await.map(drop));
+    refused(jobs::capture_head(&db, &stranger, number, capture).await.map(drop));
+    refused(jobs::photo(&db, &stranger, number, capture, true).await.map(drop));
     refused(jobs::add_capture(&db, &stranger, number, "x", b"x").await.map(drop));
     refused(jobs::set_mapping(&db, &stranger, number, capture, "{}").await);
     refused(jobs::write(&db, &stranger, number, &Write { body: level("ok"), supersedes: None, submit_key: "k", at: None }).await.map(drop));
@@ -182,8 +183,17 @@ async fn a_capture_is_kept_byte_for_byte_and_known_again_on_another_job() {
     let opening = Opening { tag: "TUG 5", description: "", engine, complaint: "x", submit_key: "k2", at: None };
     let other = jobs::open(&db, &one, &opening).await.unwrap();
     jobs::add_capture(&db, &one, other, "copied.csv", &bytes).await.unwrap();
-    let kept = jobs::capture(&db, &one, number, id).await.unwrap();
-    assert!(kept.bytes == bytes && kept.file.also_in == [other]);
+    let (file, mapping) = jobs::capture_head(&db, &one, number, id).await.unwrap();
+    assert!(jobs::capture_bytes(&db, id).await.unwrap() == bytes && file.also_in == [other] && mapping.is_none());
+    // It lies in parts well under what the database takes at once, and one that broke off leaves none.
+    let mut broken = jobs::Incoming::begin(&db, &one, number, "broken.csv").await.unwrap();
+    broken.take(&db, &bytes).await.unwrap();
+    broken.forget(&db).await.unwrap();
+    jobs::forget_parts(&db).await.unwrap();
+    let parts = "SELECT CAST(COUNT(*) AS SIGNED) AS parts, CAST(MAX(LENGTH(bytes)) AS SIGNED) AS most FROM capture_parts";
+    let sql = sea_orm::Statement::from_string(sea_orm::DbBackend::MySql, parts);
+    let row = sea_orm::ConnectionTrait::query_one_raw(&db, sql).await.unwrap().unwrap();
+    assert_eq!((row.try_get::<i64>("", "parts").unwrap(), row.try_get::<i64>("", "most").unwrap()), (6, 1 << 20));
 }
 
 #[tokio::test]

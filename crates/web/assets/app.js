@@ -95,8 +95,13 @@ document.addEventListener("change", (event) => {
   const field = event.target.closest("input[type=file][data-most]");
   const large = field?.files[0]?.size > Number(field?.dataset.most);
   if (!field) return;
-  document.getElementById(`${field.id}-problem`).textContent = large ? "The file is larger than 8 MB. Cut the run to the part that matters, or record fewer samples a second." : "";
+  document.getElementById(`${field.id}-problem`).textContent = large ? "The file is larger than 64 MB. Cut the run to the part that matters, or record fewer samples a second." : "";
   field.form.querySelector("button").disabled = large;
+});
+
+// A photo goes off as soon as it is taken.
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-submits]") && event.target.files.length) event.target.form.requestSubmit();
 });
 
 // The lost connection: what was sent is kept with its form's key, the page says so, and it is sent again until it is answered, in the order it was sent. The
@@ -116,6 +121,8 @@ const keep = (ctx) => {
   const request = ctx?.request;
   const form = ctx?.sourceElement?.closest?.("form");
   if (!form || String(request?.method).toUpperCase() !== "POST") return;
+  // A file is too large to be kept here: it is sent again by hand.
+  if (form.enctype === "multipart/form-data") { tell({ key: "", told: "The photo was not sent: the connection is away. Send it again when it is back." }); return; }
   const body = [...new FormData(form)].filter(([, value]) => typeof value === "string");
   const submitter = request.submitter;
   if (submitter?.name) body.push([submitter.name, submitter.value]);

@@ -19,7 +19,6 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
         Actix::new()
             .app_data(app.clone())
             .app_data(guard::form_limits())
-            .app_data(guard::multipart_limits())
             .app_data(guard::path_errors())
             .app_data(guard::query_errors())
             .wrap(from_fn(guard::patience))

@@ -4,6 +4,7 @@ mod support;
 use reqwest::StatusCode;
 use support::person::{Person, location};
 use velvet_dial_store::accounts;
+use velvet_dial_store::jobs::{self, Photo};
 
 /// Every address there is: its method, what it is sent, and whether it names something of a shop.
 const ADDRESSES: &[(&str, &str, bool)] = &[
@@ -22,6 +23,12 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/library/shop", false),
     ("GET", "/thread", false),
     ("GET", "/thread?diameter=10", false),
+    ("GET", "/rigs", false),
+    ("POST", "/rigs", false),
+    ("POST", "/rigs/{rig}/token", true),
+    ("GET", "/gauges", false),
+    ("POST", "/gauges/{gauge}/beside", true),
+    ("POST", "/adapters", false),
     ("POST", "/cautions", false),
     ("GET", "/jobs/9", true),
     ("GET", "/jobs/9/intake", true),
@@ -39,6 +46,19 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("GET", "/jobs/9/case.json", true),
     ("GET", "/jobs/9/captures/{capture}", true),
     ("POST", "/jobs/9/captures/{capture}/mapping", true),
+    ("GET", "/jobs/9/captures/{capture}/strip", true),
+    ("GET", "/jobs/9/captures/{capture}/saved/parquet", true),
+    ("GET", "/jobs/9/runs/{run}", true),
+    ("GET", "/jobs/9/runs/{run}/told", true),
+    ("GET", "/jobs/9/runs/{run}/strip?from=0&to=1&points=50", true),
+    ("GET", "/jobs/9/runs/{run}/hold?number=1&from=0&to=2", true),
+    ("GET", "/jobs/9/runs/{run}/saved/csv", true),
+    ("GET", "/jobs/9/runs/{run}/saved/svg", true),
+    ("GET", "/jobs/9/photos/{photo}/small.jpg", true),
+    ("GET", "/jobs/9/live", true),
+    ("POST", "/jobs/9/live/take", true),
+    ("POST", "/jobs/9/live/hand", true),
+    ("POST", "/jobs/9/live/rig", true),
     ("POST", "/jobs/9/circumstance", true),
     ("POST", "/jobs/9/particulars", true),
     ("POST", "/jobs/9/evidence", true),
@@ -48,6 +68,7 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/jobs/9/undo", true),
     ("POST", "/jobs/9/close", true),
     ("POST", "/jobs/9/reopen", true),
+    ("POST", "/rigs/{rig}/unpair", true),
 ];
 
 /// A form that is whole wherever it is sent, so that nothing but the asker can be wrong with it.
@@ -109,11 +130,15 @@ async fn every_address_is_closed_to_nobody_in_particular_and_to_another_shop() {
     let capture = location(kept.headers()).rsplit('/').next().unwrap().to_owned();
     let engine = key(&ines, "/library", "?engine=").await;
     let gauge = key(&ines, "/library", "?gauge=").await;
+    let (rig, run) = support::recorded(&db, 9).await;
+    let photo =
+        jobs::add_photo(&db, &support::ines(&db).await, 9, &Photo { width: 1, height: 1, small: vec![1], large: vec![2] }).await.unwrap();
     let before = ines.page("/jobs/9/case.json").await;
     let entries = async |person: &Person| person.page("/jobs/9/trace").await.matches("Take it back").count();
     let written = entries(&ines).await;
     let ask = async |person: &Person, method: &str, path: &str| {
         let path = path.replace("{engine}", &engine).replace("{gauge}", &gauge).replace("{capture}", &capture);
+        let path = path.replace("{rig}", &rig.to_string()).replace("{run}", &run.to_string()).replace("{photo}", &photo.to_string());
         if method == "GET" { person.get(&path).await } else { person.post(&path, FORM).await }
     };
     for (method, path, of_shop) in ADDRESSES {

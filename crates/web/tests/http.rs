@@ -218,7 +218,7 @@ async fn files_that_are_no_run_are_told_and_bad_rows_are_named() {
     for (name, bytes, sentence) in [
         ("empty.csv", vec![], "The file is empty."),
         ("picture.csv", b"\x89PNG\r\n\x1a\n\0\0\0\r".to_vec(), "This is not a text file"),
-        ("large.csv", vec![b'1'; 9 * 1024 * 1024], "larger than 8 MB"),
+        ("large.csv", b"1,2,3,4\n".repeat(8_200_000 + 300_000), "larger than 64 MB"),
         ("endless.csv", format!("{}\n1\n", "a,".repeat(500_000)).into_bytes(), "longer than any row"),
         ("wide.csv", format!("{}\n", "1,".repeat(200)).repeat(3).into_bytes(), "at most 64"),
     ] {

@@ -6,6 +6,7 @@ mod database;
 mod diagnose;
 mod evaluate;
 mod explain;
+mod rig;
 mod serve;
 mod summaries;
 mod user;
@@ -33,6 +34,8 @@ enum Command {
     Calculate(calculate::Calculate),
     /// Print what a recorded run tells: holds, start, sweep, warm-up, needle, gaps, zero (velvet-dial.capture/1).
     Capture(capture::Capture),
+    /// Run a stand-in rig: a computed engine with a fault, which calls a server as a rig on a real one does.
+    Rig(rig::Rig),
     /// Print the JSON Schema of the case file.
     Schema,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
@@ -57,6 +60,7 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Explain(explain) => explain.run(),
         Command::Calculate(calculate) => calculate.run(),
         Command::Capture(capture) => capture.run(),
+        Command::Rig(rig) => rig.run(),
         Command::Schema => {
             println!("{:#}", velvet_dial_core::case::schema());
             ExitCode::SUCCESS

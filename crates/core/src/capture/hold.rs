@@ -121,6 +121,29 @@ pub(super) fn holds_of(whole: &Run, coarse: &Coarse) -> Vec<Hold> {
         .collect()
 }
 
+/// From when on speed and temperature have stood within a hold's bands up to the last moment, s; none where they have not.
+pub fn standing(run: &Run) -> Option<f64> {
+    let by_speed = !run.rpm.is_empty();
+    let steady = if by_speed { smooth(&run.time_s, &run.rpm, LOOK_S) } else { smooth(&run.time_s, &run.kpa, 2.0 * LOOK_S) };
+    let temp = smooth(&run.time_s, &run.oil_temp_c, LOOK_TEMP_S);
+    let gap = gap_s(run);
+    let mut window = Window::default();
+    let mut after: Option<f64> = None;
+    let mut from = None;
+    for row in (0..run.time_s.len()).rev() {
+        let (time, value) = (run.time_s.get(row).copied()?, steady.get(row).copied()?);
+        let moment = Moment { steady: value, temp: temp.get(row).copied().filter(|temp| temp.is_finite()) };
+        let apart = after.is_some_and(|after| after - time > gap);
+        // The window grows backwards; only its extremes are asked for, and they do not know a direction.
+        if apart || !value.is_finite() || (by_speed && value < RUNNING_RPM) || !(window.is_empty() || window.takes(moment, by_speed)) {
+            break;
+        }
+        window.widen(moment);
+        (after, from) = (Some(time), Some(time));
+    }
+    from
+}
+
 /// Windows that touch are one where both run at one speed and the oil hardly moves over both: what parted them was the way up to the speed.
 fn merged(run: &Run, steady: &[f64], found: &[(usize, usize)], longest: f64) -> Vec<(usize, usize)> {
     let mean = |channel: &[f64], (from, to): (usize, usize)| {
@@ -264,6 +287,18 @@ impl Window {
                 queue.pop_back();
             }
             queue.push_back((row, key));
+        }
+    }
+
+    /// Takes a moment for good: nothing is let go any more.
+    fn widen(&mut self, moment: Moment) {
+        self.end = self.left + 1;
+        for (queue, key) in self.queues.iter_mut().zip(Self::keys(moment)) {
+            if let Some(key) = key
+                && queue.front().is_none_or(|(_, most)| key > *most)
+            {
+                *queue = VecDeque::from([(0, key)]);
+            }
         }
     }
 

@@ -11,6 +11,7 @@ mod export;
 mod file;
 mod hold;
 mod knee;
+mod levels;
 mod needle;
 mod number;
 mod quality;
@@ -23,13 +24,15 @@ mod warm;
 
 pub use analysis::{Analysis, Named, analyse, analysed, mapping, read_and_analyse, schema};
 pub use columns::{Column, MapError, Mapping, Quantity, Scale, Turns, UNDERSTOOD};
-pub use export::write_csv;
+pub use export::{parquet, write_csv};
 pub use file::{MOST_BYTES, MOST_COLUMNS, Table, table};
-pub use hold::{Hold, between, holds};
+pub use hold::{Hold, between, holds, standing};
 pub use knee::Sweep;
+pub use levels::{Level, levels};
 pub use needle::{Motion, Moves, Needle, Sure};
 pub use quality::Gap;
-pub use read::{Run, read};
+pub use read::{Run, read, recorded};
+pub use start::SHOWS_KPA;
 pub use warm::{Step, WarmUp};
 
 use thiserror::Error;

@@ -396,6 +396,23 @@ fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut no
     Ok(run)
 }
 
+/// A run of channels that stand on one clock already, as a live rig's do: `speed` in turns a minute, or in pulses as they were counted where `per_turn` says how many make a turn.
+/// Moments without a pressure are left out.
+pub fn recorded(time_s: Vec<f64>, kpa: Vec<f64>, speed: Vec<f64>, per_turn: Option<f64>, oil_temp_c: Vec<f64>, dash_kpa: Vec<f64>) -> Run {
+    let silent = kpa.iter().any(|kpa| !kpa.is_finite());
+    let said: Vec<bool> = kpa.iter().map(|kpa| kpa.is_finite()).collect();
+    let pick = |column: Vec<f64>| -> Vec<f64> {
+        if silent { column.into_iter().zip(&said).filter(|(_, said)| **said).map(|(value, _)| value).collect() } else { column }
+    };
+    let mut run = Run { time_s: pick(time_s), kpa: pick(kpa), ..Run::default() };
+    (run.oil_temp_c, run.dash_kpa) = rayon::join(|| held(&run.time_s, pick(oil_temp_c)), || pick(dash_kpa));
+    match per_turn {
+        Some(_) => turns::from_pulses(&mut run, pick(speed), per_turn),
+        None => run.rpm = held(&run.time_s, pick(speed)),
+    }
+    run
+}
+
 /// Cells to pressures; volts that follow their supply are brought to the nominal one first.
 fn scaled(cells: &mut [f64], column: Column<Scale>, ratiometric: Option<(&[f64], f64)>) {
     for (row, cell) in cells.iter_mut().enumerate() {

@@ -7,7 +7,7 @@ use super::smooth::quantile;
 /// The crank turns, turns a minute.
 const TURNING_RPM: f64 = 50.0;
 /// Pressure shows at this over the zero, kPa: about where a lamp's switch opens; less where the engine makes little at all.
-const SHOWS_KPA: f64 = 35.0;
+pub const SHOWS_KPA: f64 = 35.0;
 const SHOWS_SHARE: f64 = 0.4;
 /// The run must have stood so long before it, s.
 const STOOD_S: f64 = 0.2;

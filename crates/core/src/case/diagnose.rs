@@ -157,7 +157,7 @@ impl Diagnosis {
 fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Takeable])) -> Situation<'a> {
     let know = knowledge();
     Situation {
-        done: case.weighed_evidence().map(|entry| entry.check.as_str()).collect(),
+        done: case.weighed_evidence().map(|entry| entry.check.as_str()).chain(case.put_off.iter().map(String::as_str)).collect(),
         allowed: Allowed::from(flag),
         overruled: flag.overruled.as_ref().and_then(|test| know.check(&test.check)).map(|check| check.id.as_str()),
         belt_in_oil: case.circumstances.iter().any(|told| told == "belt_driven_in_oil"),

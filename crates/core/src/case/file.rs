@@ -55,6 +55,9 @@ pub struct Case {
     /// The cause that this engine's usual failure is, as a person names it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub pattern: Option<String>,
+    /// Checks that are put off or cannot be done here: they are not proposed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub put_off: Vec<String>,
 }
 
 /// Before or after it was put right.
@@ -368,6 +371,11 @@ fn words(case: &Case) -> Result<(), CaseError> {
         {
             let message = format!("{} is given twice; keep the one that holds, or give each its own time or phase", entry.check);
             return Err(CaseError::at(format!("evidence[{i}].check"), message));
+        }
+    }
+    for (i, check) in case.put_off.iter().enumerate() {
+        if know.check(check).is_none() {
+            return Err(CaseError::at(format!("put_off[{i}]"), format!("“{check}” is no check known here")));
         }
     }
     for (i, told) in case.circumstances.iter().enumerate() {

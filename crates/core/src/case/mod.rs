@@ -19,4 +19,5 @@ pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, Shows, Slope, 
 pub use projection::{Change, Projected, project};
 pub use report::{Report, report};
 pub use schema::schema;
+pub(crate) use verdict::gauge;
 pub use verdict::{Basis, Decider, JudgedPoint, JudgedReading, Verdict, judge};

@@ -141,9 +141,15 @@ const NEAR_K: f64 = 20.0;
 /// Oil at least this warm counts as hot for the rule of thumb, °C.
 const HOT_ENOUGH_C: f64 = 75.0;
 
-/// The gauge of a reading.
-pub(super) fn gauge(case: &Case, reading: &Reading) -> Instrument {
-    reading.instrument.as_ref().and_then(|name| case.instruments.get(name)).cloned().unwrap_or_default()
+/// The gauge of a reading, as it counted on the day it was read.
+pub(crate) fn gauge(case: &Case, reading: &Reading) -> Instrument {
+    reading
+        .instrument
+        .as_ref()
+        .and_then(|name| case.instruments.get(name))
+        .cloned()
+        .unwrap_or_default()
+        .on(reading.at.map(|at| at.date_naive()))
 }
 
 fn nearest(case: &Case, reading: &Reading) -> Option<Point> {

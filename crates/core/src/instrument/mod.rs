@@ -33,6 +33,18 @@ pub struct Instrument {
     /// Day of the last calibration.
     #[serde(default)]
     pub calibrated_on: Option<chrono::NaiveDate>,
+    /// Day by which it is to be calibrated again.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub due_on: Option<chrono::NaiveDate>,
+    /// Its serial number.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub serial: Option<String>,
+    /// Number of its last certificate.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub certificate: Option<String>,
+    /// Thread of its own, male, in the words of the thread list.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub thread: Option<String>,
 }
 
 fn bourdon() -> Kind {
@@ -42,7 +54,17 @@ fn bourdon() -> Kind {
 impl Default for Instrument {
     /// The ordinary workshop gauge that is assumed when none is named: 0 to 1000 kPa, class 2.5, marks every 20 kPa.
     fn default() -> Self {
-        Self { kind: Kind::Bourdon, full_scale_kpa: 1000.0, class_percent: 2.5, graduation_kpa: 20.0, calibrated_on: None }
+        Self {
+            kind: Kind::Bourdon,
+            full_scale_kpa: 1000.0,
+            class_percent: 2.5,
+            graduation_kpa: 20.0,
+            calibrated_on: None,
+            due_on: None,
+            serial: None,
+            certificate: None,
+            thread: None,
+        }
     }
 }
 
@@ -107,7 +129,23 @@ impl Budget {
     }
 }
 
+/// A gauge that is overdue may have left its class: nobody has looked since. Until somebody does, its class counts half as wide again (an assumption, and told as one).
+const OVERDUE: f64 = 1.5;
+
 impl Instrument {
+    /// True when its calibration was due before this day.
+    pub fn overdue(&self, on: chrono::NaiveDate) -> bool {
+        self.due_on.is_some_and(|due| due < on)
+    }
+
+    /// The gauge as it counts on a day: of one that is overdue the class is wider.
+    pub fn on(mut self, day: Option<chrono::NaiveDate>) -> Self {
+        if day.is_some_and(|day| self.overdue(day)) {
+            self.class_percent *= OVERDUE;
+        }
+        self
+    }
+
     /// What the gauge alone cannot tell, class and graduation, as a standard uncertainty in kPa.
     pub fn own_u_kpa(&self) -> f64 {
         self.doubt(0.0, 0.0, false, Sensitivity::default()).total_kpa()

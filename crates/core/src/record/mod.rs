@@ -183,4 +183,7 @@ pub struct Line {
     pub struck: bool,
     /// Why.
     pub reason: String,
+    /// Key of the photo that it is.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub photo: Option<String>,
 }

@@ -140,7 +140,7 @@ pub struct Situation<'a> {
     pub card: &'a Card,
     /// The bench.
     pub state: BenchState,
-    /// Checks already done.
+    /// Checks already done, and those put off.
     pub done: Vec<&'a str>,
     /// What the flag allows.
     pub allowed: Allowed,

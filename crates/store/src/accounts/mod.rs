@@ -222,6 +222,14 @@ async fn named(db: &Connection, sign_in: &str) -> Result<Option<user::Model>, St
     Ok(found.filter(|user| normal_name(&user.sign_in) == name))
 }
 
+/// The demo user of a sign-in name, for what the demo does by itself.
+pub async fn demo_viewer(db: &Connection, sign_in: &str) -> Result<Option<Viewer>, StoreError> {
+    let name = normal_name(sign_in);
+    let rows =
+        user::Entity::load().filter(user::Column::SignIn.eq(&name)).filter(user::Column::Demo.eq(true)).with(shop::Entity).all(db).await?;
+    Ok(rows.into_iter().next().map(viewer))
+}
+
 /// True when a sign-in name is a demo user's.
 pub async fn is_demo(db: &Connection, sign_in: &str) -> Result<bool, StoreError> {
     Ok(named(db, sign_in).await?.is_some_and(|user| user.demo == Some(true)))

@@ -1,12 +1,19 @@
 //! The tables as SeaORM entities, a module a table. Columns are those of the migration; relations are asked for by key.
+pub mod adapter;
 pub mod attempt;
 pub mod capture;
+pub mod capture_part;
 pub mod engine;
 pub mod entry;
 pub mod former;
+pub mod gauge_check;
 pub mod instrument;
 pub mod job;
+pub mod photo;
 pub mod record;
+pub mod rig;
+pub mod rig_chunk;
+pub mod rig_run;
 pub mod session;
 pub mod sheet;
 pub mod shop;

@@ -36,6 +36,7 @@ impl Job {
             acts: Vec::new(),
             bench: None,
             pattern: None,
+            put_off: Vec::new(),
         };
         let mut rigged: Vec<&RigStep> = Vec::new();
         for entry in held {
@@ -60,9 +61,11 @@ impl Job {
                     }
                 }
                 Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
+                Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
                 Body::Circumstance { .. }
                 | Body::Particulars(_)
+                | Body::Photo(_)
                 | Body::Withdrawn { .. }
                 | Body::Closed {}
                 | Body::Reopened { .. }

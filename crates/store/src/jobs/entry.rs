@@ -69,6 +69,18 @@ pub struct RigStep {
     pub gauge: Option<Uuid>,
 }
 
+/// A photo of something.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Shown {
+    /// Its key.
+    pub photo: Uuid,
+    /// The check whose finding it shows; empty where it shows the job.
+    pub of: String,
+    /// What it shows, in the technician's words.
+    #[serde(default)]
+    pub words: String,
+}
+
 /// A reading as it was taken.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TakenReading {
@@ -115,6 +127,15 @@ pub enum Body {
         check: String,
         /// Outcome.
         outcome: String,
+    },
+    /// A photo, of a finding or of the job.
+    Photo(Shown),
+    /// A check that is put off, or cannot be done here.
+    PutOff {
+        /// Check.
+        check: String,
+        /// It cannot be done here at all; else not now.
+        cannot: bool,
     },
     /// What was put right.
     Repair(Repair),
@@ -172,6 +193,8 @@ impl Body {
             Self::Reading(_) => "reading",
             Self::Rig(_) => "rig",
             Self::Evidence { .. } => "evidence",
+            Self::Photo(_) => "photo",
+            Self::PutOff { .. } => "put_off",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
             Self::Closed {} => "closed",
@@ -197,10 +220,15 @@ impl Body {
         match self {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
             Self::Rig(done) => Some(format!("rig {}", done.step)),
-            Self::Evidence { check, .. } => Some(format!("check {check}")),
+            Self::Evidence { check, .. } | Self::PutOff { check, .. } => Some(format!("check {check}")),
             Self::Closed {} => Some("closed".to_owned()),
             Self::Particulars(_) => Some("particulars".to_owned()),
-            Self::Reading(_) | Self::Repair(_) | Self::Withdrawn { .. } | Self::Reopened { .. } | Self::Unreadable { .. } => None,
+            Self::Reading(_)
+            | Self::Photo(_)
+            | Self::Repair(_)
+            | Self::Withdrawn { .. }
+            | Self::Reopened { .. }
+            | Self::Unreadable { .. } => None,
         }
     }
 }

@@ -6,14 +6,18 @@ mod closing;
 mod entry;
 mod ledger;
 mod opening;
+mod photo;
 mod summary;
 
 pub use board::{Board, Row, board};
-pub use capture::{File, Kept, add_capture, capture, captures, has_capture, set_mapping};
+pub use capture::{
+    File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
+};
 pub use closing::{Closed, Closing, close};
-pub use entry::{Body, Entry, Particulars, Repair, RigStep, TakenReading};
+pub use entry::{Body, Entry, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use ledger::{Write, Written, write};
 pub use opening::{Opening, open};
+pub use photo::{Photo, add_photo, photo};
 pub use summary::{Judged, judged, rebuild, resummarise};
 
 use crate::entity::{engine, entry as entry_table, job, record, sheet, summary as summary_table, user, vehicle};
@@ -187,7 +191,7 @@ async fn records(
     Ok(of_job)
 }
 
-async fn own_job(db: &impl ConnectionTrait, viewer: &Viewer, number: i64) -> Result<job::Model, StoreError> {
+pub(crate) async fn own_job(db: &impl ConnectionTrait, viewer: &Viewer, number: i64) -> Result<job::Model, StoreError> {
     job::Entity::find()
         .filter(job::Column::Number.eq(number))
         .filter(job::Column::ShopId.eq(viewer.shop))

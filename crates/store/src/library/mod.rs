@@ -1,4 +1,8 @@
 //! What a shop knows before a job: vehicles, engines with their sheets, instruments.
+mod drawer;
+
+pub use drawer::{GaugeCheck, ShopAdapter, adapters, add_adapter, add_gauge_check, gauge_checks, remove_adapter};
+
 use crate::entity::{engine, former, instrument, sheet, vehicle};
 use crate::{Connection, StoreError, Viewer, from_json, jobs, json, now};
 use sea_orm::ActiveValue::Set;

@@ -5,6 +5,7 @@
 //!
 //! A step is written in SeaORM's builder. What it has no words for (a named lock, an update from another table) is SQL, with the reason beside it.
 mod first;
+mod fourth;
 mod second;
 mod table;
 mod third;
@@ -34,7 +35,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(first::First), Box::new(second::Second), Box::new(third::Third)]
+        vec![Box::new(first::First), Box::new(second::Second), Box::new(third::Third), Box::new(fourth::Fourth)]
     }
 }
 

@@ -1,6 +1,7 @@
 //! `demo/shop.toml` as types, and the files beside it.
 use rust_embed::RustEmbed;
 use serde::Deserialize;
+use velvet_dial_core::adapter::Adapter;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
@@ -22,8 +23,26 @@ pub struct Shop {
     pub money: String,
     pub user: Vec<User>,
     pub gauge: Vec<Gauge>,
+    #[serde(default)]
+    pub adapter: Vec<Piece>,
     pub engine: Vec<Engine>,
+    /// The stand-in rig that the demo starts.
+    pub rig: Rig,
     pub job: Vec<Job>,
+}
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Rig {
+    pub name: String,
+    pub gauge: String,
+    /// Plate of the job that it is assigned to, and its engine.
+    pub tag: String,
+    pub engine: String,
+    pub fault: String,
+    pub severity: f64,
+    /// How much faster than an engine the oil warms.
+    pub warms: f64,
+    pub odd: Vec<String>,
 }
 #[derive(Deserialize)]
 pub struct User {
@@ -34,6 +53,12 @@ pub struct User {
 pub struct Gauge {
     pub name: String,
     pub gauge: Instrument,
+}
+#[derive(Deserialize)]
+pub struct Piece {
+    pub name: String,
+    #[serde(flatten)]
+    pub adapter: Adapter,
 }
 #[derive(Deserialize)]
 pub struct Engine {

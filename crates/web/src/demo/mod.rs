@@ -11,7 +11,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
-use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
+use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library, rigs};
 
 /// Password of every demo sign-in.
 pub const PASSWORD: &str = "brass needle";
@@ -44,6 +44,32 @@ pub async fn load_once(db: &Connection) -> Result<bool, DemoError> {
     Ok(accounts::is_demo(db, first).await?)
 }
 
+/// How the demo's stand-in rig is started: its name, a token of this start, its engine and what is hidden in it. None where the shop has unpaired it.
+///
+/// # Errors
+/// When the demo's file or the store fails.
+pub async fn standin(db: &Connection) -> Result<Option<Vec<String>>, DemoError> {
+    let file = Folder::get("shop.toml").ok_or_else(|| DemoError::Names("no shop.toml".to_owned()))?;
+    let shop: Shop = toml::from_str(&String::from_utf8_lossy(&file.data))?;
+    let first = shop.user.first().map(|user| user.sign_in.as_str()).unwrap_or_default();
+    let Some(viewer) = accounts::demo_viewer(db, first).await? else { return Ok(None) };
+    let Some(rig) = rigs::rigs(db, &viewer).await?.into_iter().find(|rig| rig.name == shop.rig.name) else { return Ok(None) };
+    let engine = shop.engine.iter().find(|engine| engine.name == shop.rig.engine);
+    let card =
+        engine.and_then(|engine| serde_json::to_string(&engine.card).ok()).ok_or_else(|| DemoError::Names(shop.rig.engine.clone()))?;
+    let token = rigs::pair_again(db, &viewer, rig.id).await?;
+    let said = [
+        ("--name", rig.name),
+        ("--token", token),
+        ("--engine", card),
+        ("--fault", shop.rig.fault),
+        ("--severity", shop.rig.severity.to_string()),
+        ("--warms", shop.rig.warms.to_string()),
+    ];
+    let odd = shop.rig.odd.into_iter().flat_map(|odd| ["--odd".to_owned(), odd]);
+    Ok(Some(said.into_iter().flat_map(|(key, value)| [key.to_owned(), value]).chain(odd).chain(["--module".to_owned()]).collect()))
+}
+
 async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
     let missing = |what: &str| DemoError::Names(format!("no {what}"));
     let shop_id = accounts::add_shop(db, &shop.shop).await?;
@@ -59,6 +85,9 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
     for gauge in &shop.gauge {
         let id = library::add_gauge(db, &anyone, &gauge.name, &gauge.gauge).await?;
         gauges.insert(&gauge.name, id.ok_or_else(|| missing("free gauge name"))?);
+    }
+    for piece in &shop.adapter {
+        library::add_adapter(db, &anyone, &piece.name, &piece.adapter).await?;
     }
     let mut engines: HashMap<&str, Uuid> = HashMap::new();
     for engine in &shop.engine {
@@ -83,6 +112,11 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
             at: Some(at),
         };
         let number = jobs::open(db, &anyone, &opening).await?;
+        if job.tag == shop.rig.tag {
+            let gauge = gauges.get(shop.rig.gauge.as_str()).copied().ok_or_else(|| missing(&shop.rig.gauge))?;
+            let (rig, _) = rigs::pair(db, &anyone, &shop.rig.name, Some(gauge)).await?.ok_or_else(|| missing("free rig name"))?;
+            rigs::assign(db, &anyone, rig, Some(number)).await?;
+        }
         for name in &job.captures {
             let file = Folder::get(name).ok_or_else(|| missing(name))?;
             jobs::add_capture(db, &anyone, number, name, &file.data).await?;

@@ -82,10 +82,9 @@ impl Failure {
                 "Form not understood",
                 "The form was too long or incomplete, so nothing was written. Go back, shorten what you typed and send it again.",
             ),
-            Self::Upload(_) => (
-                "File not taken",
-                "The file is larger than 8 MB or the upload broke off, so nothing was kept. Cut the run to the part that matters, or record fewer samples a second.",
-            ),
+            Self::Upload(_) => {
+                ("File not taken", "The upload broke off or was no file, so nothing was kept. Choose the file and bring it in again.")
+            }
             Self::Packed => ("Not taken", "What was sent came packed, which is not taken here, so nothing was written. Send it as it is."),
             Self::Store(StoreError::Closed) => (
                 "The job is closed",
@@ -97,11 +96,11 @@ impl Failure {
             ),
             Self::Store(StoreError::Full { whose: "job", .. }) => (
                 "Enough recorded",
-                "This job holds 64 MB of recorded runs, the most it may, so the file was not kept. Cut the run to the part that matters, or go on with those that are here.",
+                "This job holds 256 MB of recorded runs, the most it may, so the file was not kept. Cut the run to the part that matters, or go on with those that are here.",
             ),
             Self::Store(StoreError::Full { .. }) => (
                 "Enough recorded",
-                "This shop holds 4 GB of recorded runs, the most it may, so the file was not kept. Whoever looks after this computer can make room.",
+                "This shop holds 8 GB of recorded runs, the most it may, so the file was not kept. Whoever looks after this computer can make room.",
             ),
             Self::Stalled => (
                 "Not arrived",

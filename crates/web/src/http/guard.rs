@@ -1,7 +1,6 @@
 //! What stands before every handler: size limits, refusal of other sites, headers.
 use super::Failure;
 use crate::state::App;
-use actix_multipart::form::MultipartFormConfig;
 use actix_web::ResponseError;
 use actix_web::body::MessageBody;
 use actix_web::dev::{ServiceRequest, ServiceResponse};
@@ -18,9 +17,6 @@ const MOST_FORM_BYTES: usize = 32 * 1024;
 /// No inline script or style, no eval, nothing from elsewhere.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; \
 form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
-
-/// The largest recorded run that is sent.
-const MOST_UPLOAD_BYTES: usize = 8 << 20;
 
 /// How long what is sent may take to arrive and be answered.
 const PATIENCE: Duration = Duration::from_secs(120);
@@ -46,14 +42,6 @@ pub fn query_errors() -> QueryConfig {
 
 pub fn form_limits() -> FormConfig {
     FormConfig::default().limit(MOST_FORM_BYTES).error_handler(|error, _| Failure::Form(error.to_string()).into())
-}
-
-pub fn multipart_limits() -> MultipartFormConfig {
-    // Room for the largest capture and a little form around it; the core says no to a larger one in a sentence.
-    MultipartFormConfig::default()
-        .total_limit(MOST_UPLOAD_BYTES + 64 * 1024)
-        .memory_limit(MOST_UPLOAD_BYTES + 64 * 1024)
-        .error_handler(|error, _| Failure::Upload(error.to_string()).into())
 }
 
 /// Refuses a change asked for by another site's page (Fetch Metadata; Origin where a browser is too old for it), and bodies that come packed.
@@ -92,8 +80,9 @@ pub async fn safe_headers(
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     let is_asset = request.path().starts_with("/assets/");
     let mut response = next.call(request).await?;
-    // What an asset says of its keeping stands.
-    let kept = response.headers().get(CACHE_CONTROL).cloned().filter(|_| is_asset);
+    // What an asset says of its keeping stands, and what a browser may keep for its own eyes.
+    let own = |said: &HeaderValue| said.as_bytes().starts_with(b"private");
+    let kept = response.headers().get(CACHE_CONTROL).cloned().filter(|said| is_asset || own(said));
     add_safe_headers(response.headers_mut());
     if let Some(kept) = kept {
         response.headers_mut().insert(CACHE_CONTROL, kept);

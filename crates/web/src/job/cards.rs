@@ -5,7 +5,7 @@ use crate::ui::words::access_words;
 use velvet_dial_core::stage::QUICK;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Proposal, Step};
-use velvet_dial_store::jobs::Body;
+use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One check.
 pub struct CheckCard {
@@ -21,6 +21,24 @@ pub struct CheckCard {
     pub outcomes: Vec<Choice>,
     /// What was found, by whom, when.
     pub answer: Option<Answer>,
+    /// It was put off.
+    pub put_off: Option<PutOff>,
+    /// Photos of what was found.
+    pub photos: Vec<Seen>,
+}
+
+/// Who put a check off.
+pub struct PutOff {
+    pub entry: String,
+    pub said: &'static str,
+    pub who: String,
+    pub when: String,
+}
+
+/// A photo in a row.
+pub struct Seen {
+    pub id: String,
+    pub words: String,
 }
 
 /// One outcome.
@@ -72,7 +90,37 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     let minutes = show::minutes(check.minutes_on(engine));
     let way = assessed.now.situation(&assessed.case).way_to_check(check).unwrap_or_default();
     let opening = if way.iter().any(|step| step.opens()) { access_words(check.access(engine)) } else { "" };
-    Some(CheckCard { id: &check.id, ask: &check.ask, how: &check.how, minutes, opening, running: check.running(), why, outcomes, answer })
+    let put_off = assessed.job.live().find_map(|entry| match &entry.body {
+        Body::PutOff { check: put, cannot } if *put == check.id => Some(PutOff {
+            entry: entry.id.to_string(),
+            said: if *cannot { "Cannot be done here" } else { "Not now" },
+            who: entry.author_name.clone(),
+            when: show::moment(entry.written_at, &assessed.job.zone),
+        }),
+        _ => None,
+    });
+    Some(CheckCard {
+        id: &check.id,
+        ask: &check.ask,
+        how: &check.how,
+        minutes,
+        opening,
+        running: check.running(),
+        why,
+        outcomes,
+        answer,
+        put_off,
+        photos: photos(&assessed.job, &check.id),
+    })
+}
+
+/// The photos of a check's finding, oldest first.
+fn photos(job: &Job, check: &str) -> Vec<Seen> {
+    let of = |entry: &Entry| match &entry.body {
+        Body::Photo(shown) if shown.of == check => Some(Seen { id: shown.photo.to_string(), words: shown.words.clone() }),
+        _ => None,
+    };
+    job.live().filter_map(of).collect()
 }
 
 /// What this check would part from what, or which outcome would turn the ranking over.

@@ -23,11 +23,15 @@ pub struct Outcome {
     supersedes: String,
 }
 
+/// Answers that put a check off: whether it cannot be done here at all.
+const PUT_OFF: [(&str, bool); 2] = [("not_now", false), ("cannot", true)];
+
 /// Writes the outcome.
 pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
-    let known = knowledge().check(&form.check).is_some_and(|check| check.outcome(&form.outcome).is_some());
-    if !known {
+    let check = knowledge().check(&form.check);
+    let put_off = PUT_OFF.iter().find(|(word, ..)| *word == form.outcome).map(|(_, cannot)| *cannot);
+    if !check.is_some_and(|check| put_off.is_some() || check.outcome(&form.outcome).is_some()) {
         return Err(Failure::Form("a check or an outcome that is none".to_owned()));
     }
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
@@ -37,7 +41,10 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
         ("outcome".to_owned(), form.outcome.clone()),
         ("stage".to_owned(), stage.id().to_owned()),
     ];
-    let body = Body::Evidence { check: form.check.clone(), outcome: form.outcome.clone() };
+    let body = match put_off {
+        Some(cannot) => Body::PutOff { check: form.check.clone(), cannot },
+        None => Body::Evidence { check: form.check.clone(), outcome: form.outcome.clone() },
+    };
     desk.write(stage, sent, body, "evidence", fields).await
 }
 

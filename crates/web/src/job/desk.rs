@@ -2,6 +2,7 @@
 use super::Drawn;
 use super::assess::{assess, tell_the_board};
 use super::cards::NextCard;
+use super::live::Rigs;
 use super::rig::chooser::expected;
 use super::shell::{Ask, Clash, Shell, shell};
 use crate::http::{Failure, SignedIn, form};
@@ -17,7 +18,7 @@ use std::pin::Pin;
 use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Body, Entry, Job, Write, Written};
-use velvet_dial_store::{Viewer, accounts};
+use velvet_dial_store::{Viewer, accounts, library, rigs};
 
 /// The asker at a job.
 pub struct Desk {
@@ -85,6 +86,8 @@ struct Page {
     bench: Shell,
     /// The screen itself, drawn.
     work: String,
+    /// A live gauge stands on it.
+    live: bool,
 }
 
 #[derive(Template)]
@@ -120,6 +123,16 @@ impl Desk {
         if stage == Stage::Intake {
             people = accounts::colleagues(&self.app.db, &self.viewer).await?;
         }
+        let mut adapters = Vec::new();
+        if stage == Stage::Rig {
+            adapters = library::adapters(&self.app.db, &self.viewer).await?;
+        }
+        let mut of_rigs = Rigs::default();
+        if matches!(stage, Stage::Rig | Stage::Run | Stage::Prove) {
+            of_rigs.all = rigs::rigs(&self.app.db, &self.viewer).await?;
+            of_rigs.linked = self.app.hub.of_job(self.viewer.shop, self.number);
+            of_rigs.runs = rigs::runs(&self.app.db, &self.viewer, self.number).await?;
+        }
         let assessed = assess(self.app.clone(), job).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
         let (assessed, expected) = match stage {
@@ -136,12 +149,15 @@ impl Desk {
             captures: &captures,
             people: &people,
             expected: expected.as_ref(),
+            rigs: &of_rigs,
+            adapters: &adapters,
         })?;
         let html = if self.liking.fragment {
             Fragment { bench, work }.render()?
         } else {
             let title = format!("{} · {}", bench.tag, bench.stage.title());
-            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work }.render()?
+            let live = stage != Stage::Rig && of_rigs.assigned(self.number).is_some();
+            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, live }.render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
     }

@@ -8,8 +8,10 @@ mod compare;
 mod desk;
 mod intake;
 mod lines;
+mod live;
 mod look;
 mod pairs;
+mod photo;
 mod prove;
 mod put_right;
 mod record;
@@ -32,6 +34,7 @@ use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
 use velvet_dial_store::jobs::File;
+use velvet_dial_store::library::ShopAdapter;
 
 /// What a screen is drawn from.
 pub struct Drawn<'a> {
@@ -42,6 +45,10 @@ pub struct Drawn<'a> {
     pub people: &'a [Person],
     /// The pressures that the engine may show, for the screen that chooses a gauge.
     pub expected: Option<&'a rig::chooser::Expected>,
+    /// Rigs of the shop, and what they recorded here, for the screens of rig and run.
+    pub rigs: &'a live::Rigs,
+    /// What lies in the drawer, for the screen that fits a gauge.
+    pub adapters: &'a [ShopAdapter],
 }
 
 /// The screen of a stage.
@@ -95,7 +102,9 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(report::routes)
         .configure(intake::routes)
         .configure(check::routes)
+        .configure(photo::routes)
         .configure(rig::routes)
+        .configure(live::routes)
         .configure(run::routes)
         .configure(withdraw::routes)
         .configure(put_right::routes)

@@ -97,6 +97,7 @@ fn log(job: &Job) -> Vec<record::Line> {
                 at: entry.written_at.and_utc(),
                 struck: line.struck,
                 reason: line.reason,
+                photo: if let Body::Photo(shown) = &entry.body { Some(shown.photo.to_string()) } else { None },
             }
         })
         .collect()

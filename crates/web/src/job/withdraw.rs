@@ -46,8 +46,16 @@ const UNDONE: &str = "undone at once";
 /// The entry that its writer may still undo: the last one, while it is fresh.
 pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
     let last = job.entries.last().filter(|last| last.author == who && now - last.written_at < AT_ONCE)?;
-    let kind =
-        matches!(last.body, Body::Circumstance { .. } | Body::Evidence { .. } | Body::Rig(_) | Body::Reading(_) | Body::Particulars(_));
+    let kind = matches!(
+        last.body,
+        Body::Circumstance { .. }
+            | Body::Evidence { .. }
+            | Body::PutOff { .. }
+            | Body::Photo(_)
+            | Body::Rig(_)
+            | Body::Reading(_)
+            | Body::Particulars(_)
+    );
     (kind && !job.closed()).then_some(last)
 }
 

@@ -1,12 +1,20 @@
 //! The shop's own pages, outside any job.
 mod board;
+mod gauges;
 mod library;
 mod opening;
+mod rigs;
 mod thread;
 
 use actix_web::web::ServiceConfig;
 
 /// Addresses of all of them.
 pub fn routes(config: &mut ServiceConfig) {
-    config.configure(board::routes).configure(opening::routes).configure(library::routes).configure(thread::routes);
+    config
+        .configure(board::routes)
+        .configure(opening::routes)
+        .configure(library::routes)
+        .configure(thread::routes)
+        .configure(rigs::routes)
+        .configure(gauges::routes);
 }

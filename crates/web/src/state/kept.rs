@@ -1,6 +1,8 @@
 //! What is worked out once and asked for again: the draws of engines, and the diagnoses of jobs.
 use moka::sync::Cache;
 use std::sync::Arc;
+use std::time::Duration;
+use velvet_dial_core::capture::Run;
 use velvet_dial_core::case::{Case, Diagnosis, spec_points};
 use velvet_dial_core::oil::OilError;
 use velvet_dial_core::trace::Tracer;
@@ -9,6 +11,9 @@ use velvet_dial_core::trace::Tracer;
 const TRACER_BYTES: u64 = 200 << 20;
 /// Memory that diagnoses may take, and what one takes beside its weights of the draws.
 const DIAGNOSIS_BYTES: u64 = 14 << 20;
+/// Memory that recorded runs may take while somebody looks at them, and how long they are not looked at before they go.
+const RUN_BYTES: u64 = 64 << 20;
+const RUN_IDLE: Duration = Duration::from_secs(120);
 const DIAGNOSIS_BESIDE: usize = 48 << 10;
 
 /// The keys are the whole question as text, so that two questions never share an answer.
@@ -16,6 +21,7 @@ const DIAGNOSIS_BESIDE: usize = 48 << 10;
 pub struct Kept {
     tracers: Cache<String, Arc<Tracer>>,
     diagnoses: Cache<String, Arc<Diagnosis>>,
+    runs: Cache<String, Arc<Run>>,
 }
 
 impl Default for Kept {
@@ -23,9 +29,14 @@ impl Default for Kept {
         let capped = |bytes: usize| u32::try_from(bytes).unwrap_or(u32::MAX);
         let tracer = move |_: &String, tracer: &Arc<Tracer>| capped(tracer.bytes());
         let diagnosis = move |key: &String, told: &Arc<Diagnosis>| capped(key.len() + DIAGNOSIS_BESIDE + told.pressures.bytes());
+        let run = move |_: &String, run: &Arc<Run>| {
+            let rows: usize = [&run.time_s, &run.kpa, &run.rpm, &run.oil_temp_c, &run.dash_kpa].iter().map(|column| column.len()).sum();
+            capped(8 * rows)
+        };
         Self {
             tracers: Cache::builder().weigher(tracer).max_capacity(TRACER_BYTES).build(),
             diagnoses: Cache::builder().weigher(diagnosis).max_capacity(DIAGNOSIS_BYTES).build(),
+            runs: Cache::builder().weigher(run).max_capacity(RUN_BYTES).time_to_idle(RUN_IDLE).build(),
         }
     }
 }
@@ -45,6 +56,16 @@ impl Kept {
     pub fn put_back(&self, case: &Case, tracer: &Arc<Tracer>) {
         tracer.rest();
         self.tracers.insert(engine_key(case), Arc::clone(tracer));
+    }
+
+    /// A recorded run that is looked at, where it is still kept.
+    pub fn run(&self, key: &str) -> Option<Arc<Run>> {
+        self.runs.get(key)
+    }
+
+    /// Keeps a run while somebody looks at it.
+    pub fn keep_run(&self, key: String, run: &Arc<Run>) {
+        self.runs.insert(key, Arc::clone(run));
     }
 
     /// What was worked out for a question, or works it out.

@@ -5,9 +5,11 @@ mod work;
 pub use work::{Busy, cores};
 
 pub use kept::Kept;
-use std::net::IpAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::time::Duration;
+use velvet_dial_rig::hub::Hub;
 use velvet_dial_store::Connection;
 use work::Work;
 
@@ -22,6 +24,8 @@ pub struct App {
     pub work: Work,
     /// Draws of engines and diagnoses of jobs.
     pub kept: Kept,
+    /// The rigs that are linked.
+    pub hub: Arc<Hub>,
 }
 
 /// How the application is served.
@@ -35,6 +39,8 @@ pub struct Serving {
     pub trusted_proxies: Vec<IpAddr>,
     /// Folder on whose disk the database lies, where that is known.
     pub data: Option<PathBuf>,
+    /// Where rigs call, when the server listens for any.
+    pub rigs_at: Option<SocketAddr>,
     /// How long what is sent may take to arrive and be answered; two minutes, where nothing is said.
     pub patience: Option<Duration>,
 }
@@ -53,6 +59,6 @@ impl Serving {
 impl App {
     /// The application on a database.
     pub fn new(db: Connection, serving: Serving) -> Self {
-        Self { db, serving, work: Work::default(), kept: Kept::default() }
+        Self { db, serving, work: Work::default(), kept: Kept::default(), hub: Arc::default() }
     }
 }

@@ -62,6 +62,14 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
             let found = know.check(check).and_then(|c| Some((c, c.outcomes.iter().find(|o| o.id == *outcome)?)));
             found.map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label))
         }
+        Body::Photo(shown) => {
+            let of = know.check(&shown.of).map_or("the job", |check| check.ask.as_str());
+            if shown.words.is_empty() { format!("Photo: {of}") } else { format!("Photo: {of}, {}", shown.words) }
+        }
+        Body::PutOff { check, cannot } => {
+            let ask = know.check(check).map_or(check.as_str(), |check| check.ask.as_str());
+            format!("{ask}: {}", if *cannot { "cannot be done here" } else { "not now" })
+        }
         Body::Repair(repair) => {
             let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
             format!("Put right: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))

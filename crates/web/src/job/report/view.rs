@@ -35,6 +35,7 @@ pub struct Report {
     pub readings: Vec<Reading>,
     pub instruments: Vec<String>,
     pub recordings: Vec<Recording>,
+    pub photos: Vec<Photo>,
     pub log: Vec<Line>,
     pub knowledge: String,
 }
@@ -61,6 +62,12 @@ pub struct Reading {
     pub limit: String,
     pub said: Said,
     pub who: String,
+}
+
+/// A photo that holds.
+pub struct Photo {
+    pub id: String,
+    pub says: String,
 }
 
 pub struct Recording {
@@ -123,6 +130,12 @@ pub fn report(record: &Record, unit: Pressure) -> Report {
             .iter()
             .map(|run| Recording { name: run.name.clone(), digest: run.digest.chars().take(16).collect(), also_in: run.also_in.clone() })
             .collect(),
+        photos: record
+            .log
+            .iter()
+            .filter(|line| !line.struck)
+            .filter_map(|line| line.photo.clone().map(|id| Photo { id, says: format!("{} ({}, {})", line.what, line.who, when(line.at)) }))
+            .collect(),
         log: record
             .log
             .iter()
@@ -163,7 +176,16 @@ fn readings(record: &Record, unit: Pressure, when: impl Fn(DateTime<Utc>) -> Str
 fn instruments(record: &Record, unit: Pressure) -> Vec<String> {
     let used = |name: &str| record.case.readings.iter().any(|reading| reading.instrument.as_deref() == Some(name));
     let words = |(name, gauge): (&String, &velvet_dial_core::instrument::Instrument)| {
-        let calibrated = gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
+        let mut calibrated = gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
+        let said = [("certificate", &gauge.certificate), ("serial", &gauge.serial)];
+        for (what, said) in said.into_iter().filter_map(|(what, said)| said.as_ref().map(|said| (what, said))) {
+            calibrated += &format!(", {what} {said}");
+        }
+        let read =
+            || record.case.readings.iter().filter(|reading| reading.instrument.as_deref() == Some(name)).filter_map(|reading| reading.at);
+        if read().any(|at| gauge.overdue(at.date_naive())) {
+            calibrated += ", overdue when it was read: its class is counted half as wide again";
+        }
         let (scale, class) = (show::pressure(gauge.full_scale_kpa, unit), show::plain(gauge.class_percent));
         format!("{name}: {scale} full scale, class {class}, {calibrated}")
     };

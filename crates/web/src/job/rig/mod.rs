@@ -1,5 +1,6 @@
 //! Rig: the gauge is chosen and fitted so that it can be believed; every step is stamped, skipping one too.
 pub mod chooser;
+mod way;
 
 use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
 use crate::http::{Failure, Slip};
@@ -99,6 +100,18 @@ struct Surface<'a> {
     chooser: Option<Chooser>,
     fitted: bool,
     thread: String,
+    links: Vec<Link>,
+    ways: Vec<way::Way>,
+}
+
+/// A rig that may be linked.
+pub struct Link {
+    pub id: String,
+    pub name: String,
+    /// Assigned to this job.
+    pub here: bool,
+    /// Or to another.
+    pub elsewhere: Option<i64>,
 }
 
 /// Draws the screen.
@@ -107,7 +120,23 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     let chooser = drawn.expected.and_then(|expected| chooser(drawn.assessed, expected, unit));
     let fitted = drawn.assessed.case.bench.is_some_and(|bench| bench.gauge_fitted == Some(true));
     let thread = drawn.assessed.case.engine.port_thread.clone().unwrap_or_default();
-    Surface { bench: drawn.shell, steps: steps(drawn.assessed, &drawn.shell.slip, unit), chooser, fitted, thread }.render()
+    let here = |rig: &velvet_dial_store::rigs::Rig| rig.job == Some(drawn.shell.number);
+    let links = drawn
+        .rigs
+        .all
+        .iter()
+        .map(|rig| Link { id: rig.id.to_string(), name: rig.name.clone(), here: here(rig), elsewhere: rig.job.filter(|_| !here(rig)) })
+        .collect();
+    Surface {
+        bench: drawn.shell,
+        links,
+        ways: way::ways(drawn),
+        steps: steps(drawn.assessed, &drawn.shell.slip, unit),
+        chooser,
+        fitted,
+        thread,
+    }
+    .render()
 }
 
 fn steps(assessed: &Assessed, slip: &Slip, unit: Pressure) -> Vec<StepCard> {

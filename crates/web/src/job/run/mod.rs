@@ -1,5 +1,9 @@
 //! Takes a reading, before or after, typed or from a capture's hold.
 pub mod capture;
+mod named;
+mod source;
+mod strip;
+mod told;
 pub mod view;
 
 use crate::http::Failure;
@@ -20,6 +24,7 @@ use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
+use velvet_dial_store::rigs;
 use view::ReadingsWork;
 
 /// What a reading is.
@@ -57,15 +62,21 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
         return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let from_capture = taken.capture;
+    let mut of_rig = false;
     if let Some((capture, ..)) = from_capture
         && !jobs::has_capture(&desk.app.db, &desk.viewer, desk.number, capture).await?
     {
-        return Err(Failure::Form("a recorded run of another job".to_owned()));
+        of_rig = true;
+        let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, capture).await;
+        recorded.map_err(|_| Failure::Form("a recorded run of another job".to_owned()))?;
     }
     let answer = desk.write(stage, sent, Body::Reading(taken), "reading", typed.fields()).await?;
     match from_capture {
         // Back to the run, where the next hold waits.
-        Some((capture, ..)) if !answer.status().is_client_error() => Ok(desk.to(&format!("/jobs/{}/captures/{capture}", desk.number))),
+        Some((capture, ..)) if !answer.status().is_client_error() => {
+            let kind = if of_rig { source::RIGS } else { source::FILES };
+            Ok(desk.to(&format!("/jobs/{}/{kind}/{capture}", desk.number)))
+        }
         _ => Ok(answer),
     }
 }
@@ -155,7 +166,12 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/reading", post().to(take))
         .route("/jobs/{number}/captures", post().to(capture::upload))
         .route("/jobs/{number}/captures/{id}", get().to(capture::show))
-        .route("/jobs/{number}/captures/{id}/mapping", post().to(capture::map));
+        .route("/jobs/{number}/captures/{id}/mapping", post().to(capture::map))
+        .route("/jobs/{number}/runs/{id}", get().to(capture::show_recorded))
+        .route("/jobs/{number}/runs/{id}/told", get().to(told::fragment))
+        .route("/jobs/{number}/{kind:captures|runs}/{id}/strip", get().to(strip::steps))
+        .route("/jobs/{number}/{kind:captures|runs}/{id}/hold", get().to(told::hold))
+        .route("/jobs/{number}/{kind:captures|runs}/{id}/saved/{file}", get().to(strip::saved));
 }
 
 #[derive(Template)]

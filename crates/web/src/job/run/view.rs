@@ -5,6 +5,7 @@ use crate::http::form::{Choice, Drawn as Field};
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
+use crate::job::live::{self, Panel};
 use crate::job::pairs::{Pair, pairs};
 use crate::ui::picture::dial::{self, Dial, Shown};
 use crate::ui::picture::map::{self, Map, Scene};
@@ -17,6 +18,7 @@ use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::trace::Step as Proposed;
 use velvet_dial_core::unit::{Gear, Pressure};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
+use velvet_dial_store::rigs::Recorded;
 use velvet_dial_store::zone::Zone;
 
 /// What lies on the surface.
@@ -29,6 +31,10 @@ pub struct ReadingsWork {
     pub missing: Vec<String>,
     pub form: ReadingForm,
     pub captures: Vec<RunLine>,
+    /// Runs that a rig recorded.
+    pub recorded: Vec<RunLine>,
+    /// The live gauge, where a rig is assigned.
+    pub live: Option<Panel>,
     pub has_sheet: bool,
     /// Before and after at each point of the sheet.
     pub pairs: Vec<Pair>,
@@ -155,11 +161,15 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
     let rigged = job.fitted_gauge().map(|gauge| gauge.name.clone());
     let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().or(rigged).unwrap_or_default();
     let points = script::script(&assessed.case, phase);
-    let is_hot = taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= record::COLD_C);
+    // A rig says how warm the oil is, whether anything was read or not.
+    let warm = drawn.rigs.linked.as_ref().and_then(|linked| linked.oil_c()).is_some_and(|oil| oil >= script::COLD_C);
+    let is_hot = warm || taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= record::COLD_C);
     let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.shell.point.as_deref());
     let now = chosen.or_else(|| script::now(&points, is_hot));
     ReadingsWork {
         after,
+        live: live::panel(drawn, now, after),
+        recorded: drawn.rigs.runs.iter().rev().map(|run| recorded_line(run, &job.zone)).collect(),
         script: points
             .iter()
             .map(|point| Step {
@@ -193,6 +203,11 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         proven: assessed.now.proof.overall == Decision::Within,
         repaired: job.repair().is_some(),
     }
+}
+
+fn recorded_line(run: &Recorded, zone: &Zone) -> RunLine {
+    let minutes = run.seconds() / 60.0;
+    RunLine { id: run.id.to_string(), name: format!("{} live, {minutes:.1} min", run.rig), when: show::moment(run.started_at, zone) }
 }
 
 /// True for the point that the planner proposes first among all readings.

@@ -73,6 +73,10 @@ pub static GAUGE: Form = Form {
         Ask::number(&field::CLASS),
         Ask::new("graduation", "Mark every", "", Kind::Pressure(&field::GRADUATION)),
         Ask::new("calibrated_on", "Calibrated on", "year-month-day", Kind::Day),
+        Ask::new("due_on", "Due again on", "year-month-day", Kind::Day),
+        Ask::new("serial", "Serial number", "", Kind::Text(60)),
+        Ask::new("certificate", "Certificate", "its number", Kind::Text(60)),
+        Ask::new("thread", "Its own thread", "male", Kind::Choice),
     ],
 };
 
@@ -110,7 +114,7 @@ pub fn choices(name: &str) -> Vec<Choice> {
         "relief_senses" => Choice::all_or_unknown(ReliefSenses::ALL),
         "blow_access" => Choice::all_or_unknown(BlowAccess::ALL),
         "fuel" => Choice::all_or_unknown(Burns::ALL),
-        "port_thread" => {
+        "port_thread" | "thread" => {
             let unknown = Choice { id: String::new(), label: "not known".to_owned() };
             std::iter::once(unknown).chain(threads().iter().map(|thread| same(&thread.name))).collect()
         }

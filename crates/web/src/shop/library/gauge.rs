@@ -9,6 +9,7 @@ use crate::ui::{Liking, show};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
+use velvet_dial_core::calculator::threads;
 use velvet_dial_core::instrument::{Instrument, Kind};
 use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::library::{self, Gauge};
@@ -22,7 +23,12 @@ pub fn of(gauge: &Gauge, unit: Pressure) -> Slip {
     slip.keep("full_scale", &show::typed(card.full_scale_kpa, unit));
     slip.keep("class_percent", &show::plain(card.class_percent));
     slip.keep("graduation", &show::typed(card.graduation_kpa, unit));
-    slip.keep("calibrated_on", &card.calibrated_on.map(|day| day.to_string()).unwrap_or_default());
+    for (name, day) in [("calibrated_on", card.calibrated_on), ("due_on", card.due_on)] {
+        slip.keep(name, &day.map(|day| day.to_string()).unwrap_or_default());
+    }
+    for (name, said) in [("serial", &card.serial), ("certificate", &card.certificate), ("thread", &card.thread)] {
+        slip.keep(name, said.as_deref().unwrap_or_default());
+    }
     slip
 }
 
@@ -31,14 +37,31 @@ fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {
     let kind = read.choice("kind", Kind::ALL).unwrap_or(Kind::Bourdon);
     let (full_scale_kpa, class_percent, graduation_kpa) =
         (read.number("full_scale"), read.number("class_percent"), read.number("graduation"));
-    let calibrated_on = read.day("calibrated_on");
+    let (calibrated_on, due_on) = (read.day("calibrated_on"), read.day("due_on"));
+    let said = |text: String| Some(text).filter(|text| !text.is_empty());
+    let (serial, certificate) = (said(read.text("serial")), said(read.text("certificate")));
+    let thread = threads().iter().find(|thread| thread.name == read.raw("thread")).map(|thread| thread.name.clone());
+    if let (Some(calibrated), Some(due)) = (calibrated_on, due_on)
+        && due <= calibrated
+    {
+        read.slip.wrong("due_on", "Due on: a day before its calibration; enter the day by which it is to be calibrated again.");
+    }
     if let (Some(scale), Some(mark)) = (full_scale_kpa, graduation_kpa)
         && mark > scale / 2.0
     {
         read.slip.wrong("graduation", "Mark every: more than half the full scale; enter the step between two marks.");
     }
-    let gauge =
-        Instrument { kind, full_scale_kpa: full_scale_kpa?, class_percent: class_percent?, graduation_kpa: graduation_kpa?, calibrated_on };
+    let gauge = Instrument {
+        kind,
+        full_scale_kpa: full_scale_kpa?,
+        class_percent: class_percent?,
+        graduation_kpa: graduation_kpa?,
+        calibrated_on,
+        due_on,
+        serial,
+        certificate,
+        thread,
+    };
     read.slip.is_clean().then_some((name, gauge))
 }
 

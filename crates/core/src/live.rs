@@ -1,0 +1,221 @@
+//! The run as it happens: whether the engine stands where the point wants it, whether the oil is where it should be, whether pressure came, and when to stop.
+//!
+//! What counts as steady is what counts in a recorded run ([`crate::capture`]): the same bands over the last moments, so that a hold taken live is found again in the record.
+use crate::capture::{self, Run};
+use crate::script::{Point, near_rpm};
+
+/// No pressure so long after the first turn of the crank: stop, s; the script and the check of the start say the same.
+pub const STOP_S: f64 = 6.0;
+/// A running engine without pressure for so long is stopped, s.
+const STARVES_S: f64 = 2.0;
+/// Pressure under this is none, kPa.
+const NONE_KPA: f64 = 10.0;
+/// The crank turns above this; the engine runs above the other, turns a minute.
+const TURNS_RPM: f64 = 50.0;
+const RUNS_RPM: f64 = 300.0;
+/// Oil is looked at from this on when it is to become hot, °C.
+const FROM_C: f64 = 20.0;
+
+/// How full a bar is, and what it says.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Bar {
+    /// From 0 to 1.
+    pub full: f64,
+    /// In words.
+    pub says: String,
+}
+
+/// What a guided run shows of this moment.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Now {
+    /// Steadiness at the point's speed.
+    pub steady: Bar,
+    /// Oil temperature towards what the point wants; none where it was not measured.
+    pub warm: Option<Bar>,
+    /// The stretch that may be taken, s of the run: both bars are full.
+    pub hold: Option<(f64, f64)>,
+    /// The stretch that a person may take all the same.
+    pub so_far: Option<(f64, f64)>,
+}
+
+/// What this moment is for a point of the run: `run` holds the last half minute.
+pub fn now(run: &Run, point: &Point) -> Now {
+    let stands = capture::standing(run);
+    let last = run.time_s.last().copied().unwrap_or_default();
+    let rpm = recent(&run.time_s, &run.rpm);
+    let oil = recent(&run.time_s, &run.oil_temp_c);
+    let held_s = stands.map_or(0.0, |from| last - from);
+    let beside = point.rpm.zip(rpm).filter(|(wanted, rpm)| (rpm - wanted).abs() > near_rpm(*wanted));
+    let steady = match (rpm, beside) {
+        (Some(rpm), _) if rpm < RUNS_RPM => Bar { full: 0.0, says: "the engine stands".to_owned() },
+        (Some(rpm), Some((wanted, _))) => {
+            let way = if rpm < wanted { "more" } else { "less" };
+            Bar { full: 0.0, says: format!("{rpm:.0} rpm: {way}, to {wanted:.0}") }
+        }
+        (rpm, _) => {
+            let of = rpm.map_or_else(String::new, |rpm| format!("{rpm:.0} rpm, "));
+            let hold_s = point.hold_s();
+            Bar { full: (held_s / hold_s).min(1.0), says: format!("{of}steady for {:.0} of {hold_s:.0} s", held_s.min(hold_s).floor()) }
+        }
+    };
+    let warm = oil.and_then(|oil| {
+        let (low, high) = point.oil_c?;
+        Some(if oil > high {
+            Bar { full: 0.0, says: format!("{oil:.0} °C: too warm for this point by now") }
+        } else if oil >= low {
+            Bar { full: 1.0, says: format!("{oil:.0} °C") }
+        } else {
+            Bar { full: ((oil - FROM_C) / (low - FROM_C)).clamp(0.0, 0.99), says: format!("{oil:.0} of {low:.0} °C") }
+        })
+    });
+    let so_far = stands.filter(|_| held_s >= 2.0 && steady.full > 0.0).map(|from| (from, last));
+    let full = steady.full >= 1.0 && warm.as_ref().is_none_or(|warm| warm.full >= 1.0);
+    Now { hold: so_far.filter(|_| full), so_far, steady, warm }
+}
+
+/// A start: how long pressure took, or how long it is waited for.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Start {
+    /// Pressure showed after so long, s.
+    Built(f64),
+    /// It is waited for since so long, s.
+    Waiting(f64),
+}
+
+/// The last start within the run; none when it holds none. `zero_kpa` is what the gauge shows at rest.
+pub fn start(run: &Run, zero_kpa: f64) -> Option<Start> {
+    let mut stood = false;
+    let mut turned: Option<usize> = None;
+    for (row, rpm) in run.rpm.iter().enumerate() {
+        if *rpm < TURNS_RPM {
+            stood = true;
+        } else if stood && *rpm >= TURNS_RPM {
+            (stood, turned) = (false, Some(row));
+        }
+    }
+    let turned = turned.filter(|_| !stood)?;
+    let since = run.time_s.get(turned).copied()?;
+    let shows = zero_kpa + capture::SHOWS_KPA;
+    if run.kpa.get(turned).is_some_and(|kpa| *kpa >= shows) {
+        return None;
+    }
+    let built = run.kpa.iter().enumerate().skip(turned).find(|(_, kpa)| **kpa >= shows).and_then(|(row, _)| run.time_s.get(row).copied());
+    Some(match built {
+        Some(at) => Start::Built(at - since),
+        None => Start::Waiting(run.time_s.last().copied()? - since),
+    })
+}
+
+/// The outcome of the check `build_time` that a start is; none while it is waited for.
+pub fn build_outcome(start: Start) -> Option<&'static str> {
+    match start {
+        Start::Built(seconds) if seconds <= 3.0 => Some("normal"),
+        Start::Built(seconds) if seconds <= STOP_S => Some("slow"),
+        Start::Built(_) => Some("none"),
+        Start::Waiting(seconds) => (seconds > STOP_S).then_some("none"),
+    }
+}
+
+/// Why the engine is to be stopped this moment; none while nothing says so.
+pub fn stop_call(run: &Run, zero_kpa: f64) -> Option<String> {
+    if let Some(Start::Waiting(seconds)) = start(run, zero_kpa)
+        && seconds > STOP_S
+    {
+        return Some(format!("No pressure {seconds:.0} s after the first turn. Stop the engine."));
+    }
+    let last = run.time_s.last().copied()?;
+    let from = run.time_s.partition_point(|time| *time < last - STARVES_S);
+    let whole = run.time_s.first().is_some_and(|first| last - first >= STARVES_S);
+    let (rpm, kpa) = (run.rpm.get(from..)?, run.kpa.get(from..)?);
+    let ran = start(run, zero_kpa).is_none_or(|start| matches!(start, Start::Built(_)));
+    let starves =
+        whole && ran && !rpm.is_empty() && rpm.iter().all(|rpm| *rpm > RUNS_RPM) && kpa.iter().all(|kpa| kpa - zero_kpa < NONE_KPA);
+    starves.then(|| "It runs without pressure. Stop the engine.".to_owned())
+}
+
+/// The mean over the last half second; none where a channel says nothing.
+fn recent(time_s: &[f64], values: &[f64]) -> Option<f64> {
+    let last = time_s.last()?;
+    let from = time_s.partition_point(|time| *time < last - 0.5);
+    let (sum, count) =
+        values.get(from..)?.iter().filter(|value| value.is_finite()).fold((0.0, 0), |(sum, count), value| (sum + value, count + 1));
+    (count > 0).then(|| sum / f64::from(count))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::case::{Case, FORMAT, Phase};
+    use crate::script::script;
+
+    fn point(id: &str) -> Point {
+        let card = r#"{"displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30"}"#;
+        let case: Case = serde_json::from_str(&format!(r#"{{"format": "{FORMAT}", "engine": {card}}}"#)).unwrap();
+        script(&case, Phase::Before).into_iter().find(|point| point.id == id).unwrap()
+    }
+
+    /// Twenty moments a second, each by its time.
+    fn run(seconds: f64, at: impl Fn(f64) -> (f64, f64, f64)) -> Run {
+        let mut run = Run::default();
+        for row in 0..(seconds * 20.0) as usize {
+            let time = row as f64 / 20.0;
+            let (rpm, kpa, oil) = at(time);
+            run.time_s.push(time);
+            run.rpm.push(rpm);
+            run.kpa.push(kpa);
+            run.oil_temp_c.push(oil);
+        }
+        run
+    }
+
+    #[test]
+    fn both_bars_fill_where_the_point_wants_it_and_nowhere_else() {
+        for (point_id, rpm, oil, seconds, steady, warm, hold) in [
+            ("hot-idle", 760.0, 92.0, 14.0, 1.0, 1.0, true),
+            ("hot-idle", 760.0, 92.0, 5.0, 0.5, 1.0, false),
+            ("hot-idle", 760.0, 47.5, 14.0, 1.0, 0.5, false),
+            ("hot-idle", 2000.0, 92.0, 14.0, 0.0, 1.0, false),
+            ("hot-idle", 0.0, 92.0, 14.0, 0.0, 1.0, false),
+            ("held-2000", 2000.0, 92.0, 14.0, 1.0, 1.0, true),
+            ("cold-idle", 800.0, 20.0, 14.0, 1.0, 1.0, true),
+            ("cold-idle", 800.0, 92.0, 14.0, 1.0, 0.0, false),
+        ] {
+            let told = now(&run(seconds, |_| (rpm, 150.0, oil)), &point(point_id));
+            let full = told.warm.as_ref().unwrap().full;
+            assert!((told.steady.full - steady).abs() < 0.02 && (full - warm).abs() < 0.02, "{point_id} {rpm} {oil} {seconds}: {told:?}");
+            assert_eq!(told.hold.is_some(), hold, "{point_id} {rpm} {oil} {seconds}");
+        }
+        // A speed that was left begins anew.
+        let told = now(
+            &run(20.0, |time| if time < 14.0 { (760.0, 150.0, 92.0) } else { (900.0 + 40.0 * (time - 14.0), 160.0, 92.0) }),
+            &point("hot-idle"),
+        );
+        assert!(told.hold.is_none(), "{told:?}");
+    }
+
+    #[test]
+    fn a_start_is_timed_and_an_engine_without_pressure_is_stopped() {
+        let starts = |built: f64, seconds: f64| {
+            run(seconds, move |time| match time {
+                ..2.0 => (0.0, 1.0, 20.0),
+                _ if time - 2.0 < built => (220.0_f64.max(800.0 * (time - 2.5)).min(800.0), 1.0, 20.0),
+                _ => (800.0, 320.0, 20.0),
+            })
+        };
+        for (built, seconds, outcome, stops) in
+            [(1.0, 9.0, Some("normal"), false), (4.5, 9.0, Some("slow"), false), (30.0, 6.0, None, false), (30.0, 9.0, Some("none"), true)]
+        {
+            let run = starts(built, seconds);
+            let start = start(&run, 1.0).unwrap();
+            assert_eq!(build_outcome(start), outcome, "{built} {start:?}");
+            assert_eq!(stop_call(&run, 1.0).is_some(), stops, "{built} {start:?}");
+            if let Start::Built(seconds) = start {
+                assert!((seconds - built).abs() < 0.06, "{seconds} for {built}");
+            }
+        }
+        assert_eq!(start(&run(9.0, |_| (800.0, 320.0, 20.0)), 0.0), None);
+        assert!(stop_call(&run(9.0, |time| (800.0, if time > 5.0 { 2.0 } else { 300.0 }, 90.0)), 0.0).is_some());
+        assert_eq!(stop_call(&run(9.0, |time| (800.0, if time > 8.0 { 2.0 } else { 300.0 }, 90.0)), 0.0), None);
+        assert_eq!(stop_call(&Run::default(), 0.0), None);
+    }
+}

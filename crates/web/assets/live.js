@@ -1,0 +1,156 @@
+// The live gauge: shows what the server says of this moment, takes the hold when the server says that it stands, calls stop, and passes on a stand-in's throttle.
+"use strict";
+
+(() => {
+  const WINDOW_S = 90;
+  let source = null;
+  let showing = "";
+  let plot = null;
+  let rows = [];
+  let run = "";
+  let offered = null;
+  let late = "";
+  let keys = null;
+  const taken = new Set();
+  const id = (name) => document.getElementById(name);
+  const say = (name, text) => { const node = id(name); if (node && node.textContent !== text) node.textContent = text; };
+  const show = (name, text) => { const node = id(name); if (node) { node.hidden = !text; say(name, text ?? ""); } };
+
+  // Sound: two notes for a hold that was taken, a hard one over and over for stop. A browser lets it sound after the first touch of the page.
+  let sound = null;
+  const muted = () => localStorage.getItem("vd-muted") === "yes";
+  const note = (hertz, at, long, loud) => {
+    if (muted()) return;
+    try {
+      sound ??= new AudioContext();
+      const tone = sound.createOscillator();
+      const level = sound.createGain();
+      tone.frequency.value = hertz;
+      tone.type = loud > 0.3 ? "square" : "sine";
+      level.gain.setValueAtTime(loud, sound.currentTime + at);
+      level.gain.exponentialRampToValueAtTime(0.001, sound.currentTime + at + long);
+      tone.connect(level).connect(sound.destination);
+      tone.start(sound.currentTime + at);
+      tone.stop(sound.currentTime + at + long);
+      document.body.dataset.sounded = hertz;
+    } catch { /* no sound on this device; what is seen says the same */ }
+  };
+  let called = 0;
+  const stopCall = (text) => {
+    show("live-stop", text);
+    if (!text || Date.now() - called < 900) return;
+    called = Date.now();
+    note(880, 0, 0.25, 0.5);
+    note(660, 0.3, 0.25, 0.5);
+  };
+  const mutedShown = () => { const button = id("live-sound"); if (button) { button.setAttribute("aria-pressed", String(!muted())); button.textContent = muted() ? "Sound off" : "Sound on"; } };
+
+  const take = (stretch, by) => {
+    const form = id("live-take");
+    if (!form || !stretch) return;
+    form.elements.run.value = run;
+    form.elements.from_s.value = stretch[0];
+    form.elements.to_s.value = stretch[1];
+    form.dataset.by = by;
+    note(523, 0, 0.12, 0.2);
+    note(784, 0.13, 0.18, 0.2);
+    form.requestSubmit(form.querySelector("button:not([type])"));
+  };
+
+  const hear = (event) => {
+    const told = JSON.parse(event.data);
+    const live = id("live");
+    if (!live) return;
+    if (told.run !== run) { run = told.run; rows = []; keys = null; }
+    say("live-value", told.value);
+    say("live-rpm", told.rpm);
+    say("live-oil", told.oil && `· ${told.oil}`);
+    say("live-dash", told.dash && `· dash says ${told.dash}`);
+    show("live-link", told.link);
+    show("live-codes", told.codes.length ? `The engine's module stores: ${told.codes.join("; ")}.` : "");
+    show("live-built", told.built ? `Pressure after ${told.built[0]}.` : "");
+    document.querySelectorAll("form:has([name='check'][value='build_time']) [name='outcome']").forEach((button) => button.classList.toggle("measured", told.built?.[1] === button.value));
+    for (const [name, bar] of [["steady", told.steady], ["warm", told.warm]]) {
+      const meter = id(`live-${name}`);
+      meter.value = bar?.[0] ?? 0;
+      meter.classList.toggle("bar-full", (bar?.[0] ?? 0) >= 1);
+      say(`live-${name}-says`, bar?.[1] ?? (name === "warm" ? "not asked here" : ""));
+    }
+    // The oil has left what this point is read at: the screen goes on to the next.
+    if (told.late && late !== live.dataset.point) { late = live.dataset.point; htmx.ajax("GET", location.pathname, { target: "#bench", swap: "outerMorph" }); }
+    stopCall(told.stop);
+    offered = told.hold ?? told.so_far;
+    const form = id("live-take");
+    const button = form.querySelector("button:not([type])");
+    button.disabled = !offered;
+    // A pedal at the rig, or a hold that both bars say stands: once a point.
+    if (keys !== null && told.keys > keys && offered) take(offered, "pedal");
+    else if (told.hold && form.dataset.held === "true" && !taken.has(`${run} ${live.dataset.point}`)) {
+      taken.add(`${run} ${live.dataset.point}`);
+      take(told.hold, "itself");
+    }
+    keys = told.keys;
+    if (told.frames.length) {
+      rows.push(...told.frames);
+      const from = rows.at(-1)[0] - WINDOW_S;
+      const first = rows.findIndex((row) => row[0] >= from);
+      if (first > 0) rows.splice(0, first);
+      plot?.setData(vdColumns(rows, 0.5), true);
+    }
+    live.dataset.behind = String(rows.at(-1)?.[0] ?? "");
+  };
+
+  // The strip stands where the panel stands; a panel that was drawn anew listens anew.
+  const begin = () => {
+    const live = id("live");
+    mutedShown();
+    if (!live) { source?.close(); source = null; showing = ""; return; }
+    const box = id("live-strip");
+    if (box && !box.firstChild) { plot = vdStrip(box, { unit: box.dataset.unit, height: 190 }); }
+    if (live.dataset.stream === showing && source?.readyState !== EventSource.CLOSED) return;
+    showing = live.dataset.stream;
+    source?.close();
+    rows = [];
+    source = new EventSource(showing);
+    source.onmessage = hear;
+    source.onerror = () => { show("live-link", "No connection to the server. The rig goes on recording; this page comes back by itself."); say("live-value", "–"); offered = null; };
+  };
+  document.addEventListener("DOMContentLoaded", begin);
+  document.addEventListener("htmx:after:swap", begin);
+  window.addEventListener("pagehide", () => source?.close());
+
+  document.addEventListener("submit", (event) => {
+    const form = event.target.closest("#live-take");
+    if (!form) return;
+    // By a tap: what stands this moment.
+    if (!form.dataset.by && offered) { form.elements.run.value = run; form.elements.from_s.value = offered[0]; form.elements.to_s.value = offered[1]; }
+    delete form.dataset.by;
+  }, true);
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("#live-sound")) { localStorage.setItem("vd-muted", muted() ? "no" : "yes"); mutedShown(); }
+    const starter = event.target.closest("[data-starter]");
+    if (starter) hand({ starter: starter.dataset.starter });
+  });
+
+  // A stand-in's hand: ten words a second at most, and the last one always.
+  let pending = null;
+  let busy = false;
+  const hand = async (what) => {
+    pending = what;
+    if (busy) return;
+    busy = true;
+    while (pending) {
+      const next = pending;
+      pending = null;
+      try { await fetch(id("live-hand").dataset.to, { method: "POST", body: new URLSearchParams(next) }); } catch { /* said by the stream */ }
+      await new Promise((done) => setTimeout(done, 100));
+    }
+    busy = false;
+  };
+  document.addEventListener("input", (event) => {
+    if (event.target.id !== "live-throttle") return;
+    const share = Number(event.target.value) / 100;
+    say("live-throttle-says", share ? `${event.target.value} %` : "idle");
+    hand({ throttle: share });
+  });
+})();

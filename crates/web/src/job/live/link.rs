@@ -1,0 +1,33 @@
+//! Assigns one of the shop's rigs to the job, or lets it go.
+use crate::http::Failure;
+use crate::job::Desk;
+use actix_web::{HttpResponse, web};
+use serde::Deserialize;
+use uuid::Uuid;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_store::rigs;
+
+#[derive(Deserialize)]
+pub struct Chosen {
+    /// Key of the rig; empty to let go of the one that is assigned.
+    #[serde(default)]
+    rig: String,
+}
+
+/// Does it; a rig that was linked elsewhere comes back here by itself.
+pub async fn link(desk: Desk, form: web::Form<Chosen>) -> Result<HttpResponse, Failure> {
+    let chosen = if form.rig.is_empty() { None } else { Some(Uuid::parse_str(&form.rig).map_err(|_| Failure::NoPage)?) };
+    desk.job().await?;
+    let all = rigs::rigs(&desk.app.db, &desk.viewer).await?;
+    if let Some(chosen) = chosen {
+        rigs::assign(&desk.app.db, &desk.viewer, chosen, Some(desk.number)).await?;
+        desk.app.hub.end(chosen, "this rig was assigned to another job; connect again");
+    }
+    // One rig a job: the one before is free again.
+    for rig in all.iter().filter(|rig| rig.job == Some(desk.number) && Some(rig.id) != chosen) {
+        rigs::assign(&desk.app.db, &desk.viewer, rig.id, None).await?;
+        desk.app.hub.end(rig.id, "this rig was taken from its job; assign it and connect again");
+    }
+    let to = if chosen.is_some() { Stage::Run } else { Stage::Rig };
+    Ok(desk.to(&format!("/jobs/{}/{}", desk.number, to.id())))
+}

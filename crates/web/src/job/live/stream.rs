@@ -1,0 +1,258 @@
+//! What the rig shows, ten times a second, as server-sent events: figures and bars as they stand on the screen, and the frames since the last event.
+//!
+//! The stream is asked for its next event when the browser has taken the one before. Who is slow gets more frames at once, drawn together into coarser ones; the recording
+//! knows nothing of it.
+use crate::http::Failure;
+use crate::job::Desk;
+use crate::job::assess::assess;
+use crate::ui::show;
+use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, ContentEncoding};
+use actix_web::web::{self, Bytes};
+use actix_web::{Error, HttpResponse};
+use futures_util::stream::unfold;
+use serde::{Deserialize, Serialize};
+use std::time::Duration;
+use tokio::time::{Instant, sleep, timeout};
+use uuid::Uuid;
+use velvet_dial_core::capture::Run;
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::live::{self, Start};
+use velvet_dial_core::script::{Point, script};
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_rig::hub::Frame;
+
+/// An event so often at most.
+const EVERY: Duration = Duration::from_millis(100);
+/// And a word at least so often, so that a link that broke is known.
+const AT_LEAST: Duration = Duration::from_secs(2);
+/// A stream ends after so long; the browser asks anew, and shows again that it may.
+const LONGEST: Duration = Duration::from_secs(600);
+/// Frames of one event; more are drawn together.
+const MOST: usize = 600;
+/// What the bars look at, s.
+const LOOKS_S: f64 = 30.0;
+
+#[derive(Deserialize)]
+#[serde(default)]
+#[derive(Default)]
+pub struct Wanted {
+    phase: String,
+    point: String,
+}
+
+/// What is said at once.
+#[derive(Serialize)]
+struct Event {
+    /// The rig is linked.
+    on: bool,
+    /// What is said of the link; empty while it stands.
+    link: String,
+    /// Key of the run.
+    run: String,
+    value: String,
+    rpm: String,
+    oil: String,
+    dash: String,
+    steady: (f64, String),
+    warm: Option<(f64, String)>,
+    hold: Option<(f64, f64)>,
+    so_far: Option<(f64, f64)>,
+    stop: Option<String>,
+    /// The oil is too warm for the point by now.
+    late: bool,
+    /// Seconds until pressure showed, and the outcome that this is.
+    built: Option<(String, &'static str)>,
+    /// Times that the rig's own key for a hold was pressed.
+    keys: u64,
+    codes: Vec<String>,
+    /// Time, least, mean and greatest pressure, speed, oil, dash.
+    frames: Vec<[Option<f64>; 7]>,
+}
+
+/// A watcher and how far they have seen.
+struct Watcher {
+    desk: Desk,
+    point: Option<Point>,
+    zero_kpa: f64,
+    after: u64,
+    run: Uuid,
+    last: Instant,
+    ends: Instant,
+}
+
+/// The stream of a job's rig.
+pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpResponse, Failure> {
+    let job = desk.job().await?;
+    let zero_kpa = job.rig_steps().filter_map(|step| step.zero_kpa).last().unwrap_or(0.0);
+    let assessed = assess(desk.app.clone(), job).await?;
+    let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
+    let point = script(&assessed.case, phase).into_iter().find(|point| point.id == wanted.point);
+    let now = Instant::now();
+    let watcher = Watcher { desk, point, zero_kpa, after: 0, run: Uuid::nil(), last: now - EVERY, ends: now + LONGEST };
+    let events = unfold(Some(watcher), |watcher| async move {
+        let mut watcher = watcher.filter(|watcher| watcher.ends > Instant::now())?;
+        let text = watcher.next().await;
+        Some((Ok::<Bytes, Error>(Bytes::from(text)), Some(watcher)))
+    });
+    Ok(HttpResponse::Ok()
+        .content_type("text/event-stream")
+        .insert_header((CACHE_CONTROL, "no-store"))
+        // Packed, an event would wait for the next.
+        .insert_header((CONTENT_ENCODING, ContentEncoding::Identity))
+        .streaming(Box::pin(events)))
+}
+
+impl Watcher {
+    /// The next event, when there is something new to say.
+    async fn next(&mut self) -> String {
+        sleep((self.last + EVERY).saturating_duration_since(Instant::now())).await;
+        let linked = self.desk.app.hub.of_job(self.desk.viewer.shop, self.desk.number);
+        if let Some(linked) = &linked {
+            if self.run != linked.run {
+                (self.run, self.after) = (linked.run, 0);
+            }
+            let mut watch = linked.watch();
+            let seen = self.after;
+            // Silence is news too.
+            let _news = timeout(AT_LEAST, watch.wait_for(|closed| *closed > seen)).await;
+        } else {
+            sleep(AT_LEAST / 4).await;
+        }
+        self.last = Instant::now();
+        let event = self.event();
+        format!("data: {}\n\n", serde_json::to_string(&event).unwrap_or_default())
+    }
+
+    fn event(&mut self) -> Event {
+        let unit = self.desk.liking.unit;
+        let mut event = Event {
+            on: false,
+            link: "The rig is not linked yet. It is let in by itself when it calls.".to_owned(),
+            run: String::new(),
+            value: "–".to_owned(),
+            rpm: String::new(),
+            oil: String::new(),
+            dash: String::new(),
+            steady: (0.0, "no link".to_owned()),
+            warm: None,
+            hold: None,
+            so_far: None,
+            stop: None,
+            late: false,
+            built: None,
+            keys: 0,
+            codes: Vec::new(),
+            frames: Vec::new(),
+        };
+        let Some(linked) = self.desk.app.hub.of_job(self.desk.viewer.shop, self.desk.number) else { return event };
+        let told = linked.told();
+        let (closed, frames) = linked.frames(self.after);
+        self.after = closed;
+        event.run = linked.run.to_string();
+        event.codes = told.codes;
+        event.keys = linked.keys(u64::MAX).0;
+        event.frames = thinned(&frames, MOST).iter().map(|frame| row(frame, unit)).collect();
+        let (_, recent) = linked.frames(closed.saturating_sub((LOOKS_S / velvet_dial_rig::hub::FRAME_S) as u64));
+        event.on = told.on;
+        event.link = match (told.on, told.silent_s) {
+            (false, _) => {
+                "The link broke. The rig sends what it measured meanwhile when it is back; nothing is taken until then.".to_owned()
+            }
+            (true, silent) if silent > 2.0 => format!("Nothing came for {silent:.0} s."),
+            _ => String::new(),
+        };
+        let Some(last) = recent.last() else { return event };
+        let [kpa, rpm, oil, dash, _] = last.peaks.map(|peak| f64::from(peak.mean));
+        event.value = if kpa.is_finite() && event.link.is_empty() { unit.show(kpa) } else { "–".to_owned() };
+        let said = |value: f64, text: String| if value.is_finite() { text } else { String::new() };
+        event.rpm = said(rpm, format!("{rpm:.0} rpm"));
+        event.oil = said(oil, format!("{oil:.0} °C"));
+        event.dash = said(dash, show::pressure(dash, unit));
+        if !event.link.is_empty() {
+            return event;
+        }
+        let run = run_of(&recent);
+        event.stop = live::stop_call(&run, self.zero_kpa);
+        if let Some(start @ Start::Built(seconds)) = live::start(&run, self.zero_kpa) {
+            event.built = live::build_outcome(start).map(|outcome| (format!("{seconds:.1} s"), outcome));
+        }
+        if let Some(point) = &self.point {
+            let now = live::now(&run, point);
+            event.late = point.oil_c.is_some_and(|(_, most)| oil > most);
+            event.steady = (now.steady.full, now.steady.says);
+            event.warm = now.warm.map(|bar| (bar.full, bar.says));
+            (event.hold, event.so_far) = (now.hold, now.so_far);
+        }
+        event
+    }
+}
+
+/// The last half minute as a run.
+fn run_of(frames: &[Frame]) -> Run {
+    let mut run = Run::default();
+    let column = |place: usize| -> Vec<f64> {
+        let means: Vec<f64> = frames.iter().map(|frame| frame.peaks.get(place).map_or(f64::NAN, |peak| f64::from(peak.mean))).collect();
+        if means.iter().any(|mean| mean.is_finite()) { means } else { Vec::new() }
+    };
+    run.time_s = frames.iter().map(|frame| frame.time_s).collect();
+    (run.kpa, run.rpm, run.oil_temp_c) = (column(0), column(1), column(2));
+    run
+}
+
+/// So many frames that it is not too many: neighbours are drawn together, and keep their least and greatest.
+fn thinned(frames: &[Frame], most: usize) -> Vec<Frame> {
+    let per = frames.len().div_ceil(most).max(1);
+    frames
+        .chunks(per)
+        .filter_map(|some| {
+            let (first, rest) = some.split_first()?;
+            Some(rest.iter().fold(*first, |mut all, frame| {
+                for (peak, other) in all.peaks.iter_mut().zip(frame.peaks) {
+                    peak.least = peak.least.min(other.least);
+                    peak.most = peak.most.max(other.most);
+                    peak.mean = other.mean;
+                }
+                all
+            }))
+        })
+        .collect()
+}
+
+fn row(frame: &Frame, unit: Pressure) -> [Option<f64>; 7] {
+    let rounded = |value: f32, parts: f64| Some((f64::from(value) * parts).round() / parts).filter(|value| value.is_finite());
+    let pressure = |kpa: f32| rounded((f64::from(kpa) / unit.kpa()) as f32, 1000.0);
+    let [kpa, rpm, oil, dash, _] = frame.peaks;
+    [
+        Some((frame.time_s * 1000.0).round() / 1000.0),
+        pressure(kpa.least),
+        pressure(kpa.mean),
+        pressure(kpa.most),
+        rounded(rpm.mean, 1.0),
+        rounded(oil.mean, 10.0),
+        pressure(dash.mean),
+    ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velvet_dial_rig::chunk::Peak;
+
+    /// Who is slow sees fewer frames, and every peak of them.
+    #[test]
+    fn frames_are_drawn_together_without_losing_a_peak() {
+        let frame = |place: usize| {
+            let value = if place == 377 { 900.0 } else { 100.0 + place as f32 % 7.0 };
+            Frame { time_s: place as f64 * 0.05, peaks: [Peak { least: value, mean: value, most: value }; 5] }
+        };
+        let all: Vec<Frame> = (0..1000).map(frame).collect();
+        for most in [1, 7, 100, 999, 1000, 5000] {
+            let some = thinned(&all, most);
+            assert!(some.len() <= most && some.len() <= all.len());
+            assert!(some.iter().any(|frame| frame.peaks.iter().all(|peak| peak.most == 900.0)), "{most}");
+            assert!(some.iter().any(|frame| frame.peaks.iter().all(|peak| peak.least == 100.0)), "{most}");
+            assert!(some.array_windows().all(|[a, b]| a.time_s < b.time_s));
+        }
+        assert!(thinned(&[], 10).is_empty());
+    }
+}

@@ -1,0 +1,116 @@
+//! Takes a hold from what a rig recorded: not what the browser says it saw, but what is kept of that stretch.
+use crate::http::Failure;
+use crate::http::form::{self, Ask, Form, Kind, Read};
+use crate::job::shell::Ask as Asked;
+use crate::job::{Desk, Sent};
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use std::time::Duration;
+use tokio::time::sleep;
+use uuid::Uuid;
+use velvet_dial_core::capture::{self, Hold};
+use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::field;
+use velvet_dial_core::script::script;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_rig::chunk;
+use velvet_dial_store::jobs::{Body, Job, TakenReading};
+use velvet_dial_store::rigs::{self, Recorded};
+
+/// What a hold is.
+static FORM: Form = Form {
+    name: "hold",
+    asks: &[
+        Ask::new("run", "", "", Kind::Hidden),
+        Ask::new("from_s", "", "", Kind::Hidden),
+        Ask::new("to_s", "", "", Kind::Hidden),
+        Ask::new("point", "", "", Kind::Hidden),
+        Ask::new("phase", "", "", Kind::Hidden),
+        Ask::new("rpm", "Speed", "rpm", Kind::NumberOrNone(&field::RPM)),
+        Ask::new("oil_temp_c", "Oil", "°C", Kind::NumberOrNone(&field::OIL_TEMP)),
+    ],
+};
+
+/// A second is kept within this after it was measured, or something is wrong.
+const KEPT_WITHIN: Duration = Duration::from_secs(5);
+const LOOKS_EVERY: Duration = Duration::from_millis(150);
+const SHORTEST_S: f64 = 1.0;
+const LONGEST_S: f64 = 600.0;
+
+/// Writes the hold as a reading.
+pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = desk.job().await?;
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
+    let stage = if phase == Phase::After { Stage::Prove } else { Stage::Run };
+    let no_hold = || Failure::Form("a hold without its run and its times".to_owned());
+    let run = Uuid::parse_str(typed.raw("run")).map_err(|_| no_hold())?;
+    let (Ok(from_s), Ok(to_s)) = (typed.raw("from_s").parse::<f64>(), typed.raw("to_s").parse::<f64>()) else { return Err(no_hold()) };
+    if !(SHORTEST_S..=LONGEST_S).contains(&(to_s - from_s)) || from_s < 0.0 {
+        return Err(no_hold());
+    }
+    if taken_already(&job, run, (from_s, to_s)) {
+        // Two pages saw the same hold: it is taken once.
+        return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
+    }
+    let Some((recorded, hold)) = kept(&desk, run, (from_s, to_s)).await? else {
+        typed.slip.wrong("run", "This stretch is not kept: the link broke, or the database is slow. Hold once more.");
+        return desk
+            .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
+            .await;
+    };
+    let (rpm, oil_temp_c) = (hold.rpm.or_else(|| typed.number("rpm")), hold.oil_temp_c.or_else(|| typed.number("oil_temp_c")));
+    for (name, value) in [("rpm", rpm), ("oil_temp_c", oil_temp_c)] {
+        if value.is_none() && typed.slip.is_clean() {
+            typed.slip.wrong(name, "The rig does not measure this: type it, then take the hold.");
+        }
+    }
+    let (Some(rpm), Some(oil_temp_c), true) = (rpm, oil_temp_c, typed.slip.is_clean()) else {
+        return desk
+            .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
+            .await;
+    };
+    let case = job.case();
+    let point = script(&case, phase).into_iter().find(|point| point.id == typed.raw("point"));
+    let gauge = recorded.gauge.and_then(|key| job.gauges.iter().find(|gauge| gauge.id == key));
+    let reading = Reading {
+        gear: point.as_ref().map(|point| point.gear).unwrap_or_default(),
+        slope: point.as_ref().and_then(|point| point.slope),
+        spread_kpa: (100.0 * hold.spread_kpa).round() / 100.0,
+        hold_s: Some((10.0 * (hold.to_s - hold.from_s)).round() / 10.0),
+        instrument: gauge.map(|gauge| gauge.name.clone()),
+        phase,
+        ..Reading::of(rpm.round(), (10.0 * oil_temp_c).round() / 10.0, ((100.0 * hold.kpa).round() / 100.0).max(0.0))
+    };
+    let body = Body::Reading(TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture: Some((run, from_s, to_s)) });
+    desk.write(stage, sent, body, "live/take", typed.fields()).await
+}
+
+/// True when a reading stands that was taken from the same stretch, or from part of it.
+fn taken_already(job: &Job, run: Uuid, (from_s, to_s): (f64, f64)) -> bool {
+    job.live().any(|entry| match &entry.body {
+        Body::Reading(TakenReading { capture: Some((other, from, to)), .. }) => *other == run && *from < to_s && from_s < *to,
+        _ => false,
+    })
+}
+
+/// The stretch as it is kept, waited for while it is on its way.
+async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Recorded, Hold)>, Failure> {
+    let mut waited = Duration::ZERO;
+    loop {
+        let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, run).await?;
+        let us = |seconds: f64| recorded.zero_us() + (seconds * 1e6) as u64;
+        if recorded.span_us.is_some_and(|(_, last)| last >= us(to_s)) {
+            let chunks = rigs::chunks(&desk.app.db, &recorded, us(from_s), us(to_s)).await?;
+            let (channels, zero) = (recorded.channels.clone(), recorded.zero_us());
+            let hold = desk.app.work.out(move || capture::between(&chunk::run(&chunks, &channels, zero), from_s, to_s)).await?;
+            return Ok(hold.map(|hold| (recorded, hold)));
+        }
+        if waited > KEPT_WITHIN {
+            return Ok(None);
+        }
+        sleep(LOOKS_EVERY).await;
+        waited += LOOKS_EVERY;
+    }
+}

@@ -1,0 +1,35 @@
+//! The way from this engine's port to each gauge of the shop, through what lies in the drawer.
+use crate::job::Drawn;
+use chrono::Utc;
+use velvet_dial_core::adapter::{Adapter, Chain, End, chain};
+
+/// The way to one gauge.
+pub struct Way {
+    pub gauge: String,
+    pub says: String,
+    /// Its calibration is overdue; empty where it is not.
+    pub overdue: String,
+}
+
+/// The ways, where the card names the port's thread and the register the gauge's.
+pub fn ways(drawn: &Drawn) -> Vec<Way> {
+    let job = &drawn.assessed.job;
+    let Some(port) = drawn.assessed.case.engine.port_thread.as_deref().map(End::female) else { return Vec::new() };
+    let adapters: Vec<Adapter> = drawn.adapters.iter().map(|piece| piece.adapter.clone()).collect();
+    let today = job.zone.day(Utc::now().naive_utc());
+    let name = |place: &usize| drawn.adapters.get(*place).map(|piece| piece.name.clone()).unwrap_or_default();
+    let of = |gauge: &velvet_dial_store::library::Gauge| {
+        let own = End::male(gauge.gauge.thread.as_deref()?);
+        let says = match chain(&port, &own, &adapters) {
+            Chain::Through(way) if way.is_empty() => "Straight in.".to_owned(),
+            Chain::Through(way) => format!("Through {}.", way.iter().map(name).collect::<Vec<_>>().join(", then ")),
+            Chain::Missing { port, gauge } => {
+                format!("No way: an adapter from {} to {} is to be bought or made. Say so early.", port.words(), gauge.words())
+            }
+        };
+        let overdue =
+            gauge.gauge.due_on.filter(|due| *due < today).map(|due| format!("Overdue since {due}: its class counts half as wide again."));
+        Some(Way { gauge: gauge.name.clone(), says, overdue: overdue.unwrap_or_default() })
+    };
+    job.gauges.iter().filter_map(of).collect()
+}

@@ -1,0 +1,101 @@
+//! A recorded run as the strip draws it: steps as JSON, and the whole saved as CSV, Parquet and SVG.
+use crate::http::Failure;
+use crate::job::Desk;
+use crate::job::run::source::Source;
+use crate::ui::picture::strip;
+use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use serde::{Deserialize, Serialize};
+use uuid::Uuid;
+use velvet_dial_core::capture::{self, Level};
+use velvet_dial_core::unit::Pressure;
+
+/// Steps at most.
+const MOST: usize = 4000;
+
+/// Which stretch, in how many steps.
+#[derive(Deserialize)]
+pub struct Asked {
+    #[serde(default)]
+    points: Option<usize>,
+    #[serde(default)]
+    from: Option<f64>,
+    #[serde(default)]
+    to: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct Steps {
+    from: f64,
+    to: f64,
+    /// A pause longer than this is a gap, s.
+    gap: f64,
+    /// Time, least, mean and greatest pressure in the liked unit, speed, oil, dash.
+    rows: Vec<[Option<f64>; 7]>,
+}
+
+/// The steps.
+pub async fn steps(desk: Desk, path: web::Path<(i64, String, Uuid)>, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&desk, &path.1, path.2).await?;
+    let span = asked.from.zip(asked.to).filter(|(from, to)| from < to);
+    let levels = source.levels(&desk, span, asked.points.unwrap_or(1200).clamp(10, MOST)).await?;
+    let unit = desk.liking.unit;
+    let (first, last) = (levels.first().map_or(0.0, |level| level.time_s), levels.last().map_or(1.0, |level| level.time_s));
+    let (from, to) = span.unwrap_or((first, last));
+    let mut pauses: Vec<f64> = levels.array_windows().map(|[a, b]| b.time_s - a.time_s).collect();
+    pauses.sort_by(f64::total_cmp);
+    let usual = pauses.get(pauses.len() / 2).copied().unwrap_or(0.1);
+    let steps = Steps { from, to, gap: (4.0 * usual).max(0.5), rows: levels.iter().map(|level| row(level, unit)).collect() };
+    Ok(HttpResponse::Ok().json(steps))
+}
+
+fn row(level: &Level, unit: Pressure) -> [Option<f64>; 7] {
+    let rounded = |value: f64, parts: f64| Some((value * parts).round() / parts).filter(|value| value.is_finite());
+    let pressure = |kpa: f64| rounded(kpa / unit.kpa(), if unit == Pressure::Bar { 1000.0 } else { 10.0 });
+    let [least, mean, most] = level.kpa;
+    [
+        rounded(level.time_s, 1000.0),
+        pressure(least),
+        pressure(mean),
+        pressure(most),
+        rounded(level.rpm, 1.0),
+        rounded(level.oil_temp_c, 10.0),
+        pressure(level.dash_kpa),
+    ]
+}
+
+#[derive(Template)]
+#[template(path = "ui/picture/strip_file.html")]
+struct File {
+    strip: strip::Strip,
+}
+
+/// The whole run as a file.
+pub async fn saved(desk: Desk, path: web::Path<(i64, String, Uuid, String)>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&desk, &path.1, path.2).await?;
+    let run = source.whole(&desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
+    let (kind, unit) = (path.3.clone(), desk.liking.unit);
+    let name = format!("attachment; filename=\"job-{}-run.{kind}\"", desk.number);
+    let work = move || -> Result<(mime::Mime, Vec<u8>), Failure> {
+        let mut bytes = Vec::new();
+        let written = |error: std::io::Error| Failure::Form(error.to_string());
+        match kind.as_str() {
+            "csv" => {
+                capture::write_csv(&run, &mut bytes).map_err(written)?;
+                Ok((mime::TEXT_CSV_UTF_8, bytes))
+            }
+            "parquet" => {
+                bytes = capture::parquet(&run).map_err(written)?;
+                Ok((mime::APPLICATION_OCTET_STREAM, bytes))
+            }
+            "svg" => {
+                let holds = capture::holds(&run);
+                Ok((mime::IMAGE_SVG, File { strip: strip::strip(&run, &holds, unit) }.render()?.into_bytes()))
+            }
+            _ => Err(Failure::NoPage),
+        }
+    };
+    let (kind, bytes) = desk.app.work.out(work).await??;
+    Ok(HttpResponse::Ok().insert_header(ContentType(kind)).insert_header((CONTENT_DISPOSITION, name)).body(bytes))
+}

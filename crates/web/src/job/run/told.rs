@@ -1,0 +1,245 @@
+//! What a recorded run tells: its facts, and its holds on offer with what each would say of the sheet.
+use crate::http::Failure;
+use crate::job::Desk;
+use crate::job::run::source::{RIGS, Source};
+use crate::ui::show;
+use crate::ui::words::limit_words;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use serde::Deserialize;
+use std::sync::Arc;
+use uuid::Uuid;
+use velvet_dial_core::capture::{self, Analysis, Hold, Run};
+use velvet_dial_core::case::{Case, Phase, Reading, judge};
+use velvet_dial_core::trace::Tracer;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::jobs::{Body, Job};
+
+/// A hold on offer.
+pub struct Offer {
+    pub number: usize,
+    pub span: String,
+    pub place: String,
+    pub read: String,
+    /// What the sheet says to it; empty where there is no line for it.
+    pub limit: String,
+    pub decision: &'static str,
+    pub word: &'static str,
+    /// Asked for when it was not recorded.
+    pub rpm: Option<String>,
+    /// Likewise.
+    pub oil_temp_c: Option<String>,
+    pub pressure: String,
+    pub spread: String,
+    pub from_s: String,
+    pub to_s: String,
+    pub taken: bool,
+}
+
+/// One thing that a run tells beside its holds.
+pub struct Fact {
+    pub what: &'static str,
+    pub told: String,
+}
+
+/// What stands round every offer.
+pub struct Taking {
+    pub number: i64,
+    pub id: String,
+    pub gauges: Vec<String>,
+    /// The one used last in this job, or the rig's own.
+    pub gauge: String,
+    pub key: Uuid,
+    pub seen: i32,
+    pub repaired: bool,
+}
+
+/// All that is told of a run.
+#[derive(Template)]
+#[template(path = "job/run/told.html")]
+pub struct Told {
+    pub offers: Vec<Offer>,
+    /// Times of the holds, as the strip reads them.
+    pub holds: String,
+    pub facts: Vec<Fact>,
+    pub notes: Vec<String>,
+    pub seconds: String,
+    pub samples: usize,
+    /// The run in figures, for those who cannot see it.
+    pub figures: Vec<[String; 4]>,
+    pub taking: Taking,
+}
+
+#[derive(Template)]
+#[template(path = "job/run/hold.html")]
+struct One {
+    offer: Offer,
+    taking: Taking,
+}
+
+/// By what a hold is judged.
+struct Judging {
+    case: Case,
+    tracer: Arc<Tracer>,
+    taken: Vec<(f64, f64)>,
+    gauge: String,
+    phase: Phase,
+    unit: Pressure,
+}
+
+impl Taking {
+    fn of(job: &Job, source: &Source, number: i64, id: Uuid) -> Self {
+        let of_rig = match source {
+            Source::Rig(recorded) => {
+                recorded.gauge.and_then(|key| job.gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone())
+            }
+            Source::File { .. } => None,
+        };
+        let used = || job.case().readings.iter().filter_map(|reading| reading.instrument.clone()).next_back();
+        Self {
+            number,
+            id: id.to_string(),
+            gauges: job.gauges.iter().map(|gauge| gauge.name.clone()).collect(),
+            gauge: of_rig.or_else(used).unwrap_or_default(),
+            key: Uuid::new_v4(),
+            seen: job.seq(),
+            repaired: job.repair().is_some(),
+        }
+    }
+}
+
+fn judging(desk: &Desk, job: &Job, taking: &Taking, id: Uuid) -> Result<Judging, Failure> {
+    let case = job.case();
+    let tracer = desk.app.kept.tracer(&case)?;
+    let taken = job.live().filter_map(|entry| match &entry.body {
+        Body::Reading(taken) => taken.capture.filter(|(run, ..)| *run == id).map(|(_, from, to)| (from, to)),
+        _ => None,
+    });
+    let taken = taken.collect();
+    let phase = if taking.repaired { Phase::After } else { Phase::Before };
+    Ok(Judging { case, tracer, taken, gauge: taking.gauge.clone(), phase, unit: desk.liking.unit })
+}
+
+/// All that a run tells, for the page it stands on.
+pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Run>) -> Result<Told, Failure> {
+    let taking = Taking::of(job, source, desk.number, id);
+    let judging = judging(desk, job, &taking, id)?;
+    let card = job.engine.card.clone();
+    let work = move || {
+        let told = capture::analysed(&run, Some(&card));
+        let offers = told.holds.iter().enumerate().map(|(place, hold)| judging.offer(place + 1, hold)).collect();
+        Told {
+            offers,
+            holds: serde_json::to_string(&told.holds.iter().map(|hold| (hold.from_s, hold.to_s)).collect::<Vec<_>>()).unwrap_or_default(),
+            facts: facts(&told, judging.unit),
+            seconds: format!("{:.0}", told.to_s - told.from_s),
+            samples: told.samples,
+            figures: figures(&run, judging.unit),
+            notes: told.notes,
+            taking,
+        }
+    };
+    Ok(desk.app.work.out(work).await?)
+}
+
+/// The part of a rig's page that takes a moment.
+pub async fn fragment(desk: Desk, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&desk, RIGS, path.1).await?;
+    let job = desk.job().await?;
+    let run = source.whole(&desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
+    let told = told(&desk, &job, &source, path.1, run).await?;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(told.render()?))
+}
+
+/// Which stretch.
+#[derive(Deserialize)]
+pub struct Stretch {
+    number: usize,
+    from: f64,
+    to: f64,
+}
+
+/// One hold as a person moved it, judged anew.
+pub async fn hold(desk: Desk, path: web::Path<(i64, String, Uuid)>, stretch: web::Query<Stretch>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&desk, &path.1, path.2).await?;
+    let job = desk.job().await?;
+    let taking = Taking::of(&job, &source, desk.number, path.2);
+    let judging = judging(&desk, &job, &taking, path.2)?;
+    let (number, from_s, to_s) = (stretch.number, stretch.from, stretch.to);
+    let run = source.stretch(&desk, from_s, to_s).await?;
+    let offer = move || capture::between(&run, from_s, to_s).map(|hold| judging.offer(number, &hold));
+    let offer = desk.app.work.out(offer).await?.ok_or_else(|| Failure::Form("a stretch in which nothing was recorded".to_owned()))?;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(One { offer, taking }.render()?))
+}
+
+impl Judging {
+    fn offer(&self, number: usize, hold: &Hold) -> Offer {
+        let unit = self.unit;
+        let place = [hold.rpm.map(|rpm| format!("{rpm:.0} rpm")), hold.oil_temp_c.map(|temp| format!("{temp:.0} °C"))];
+        let judged = hold.rpm.zip(hold.oil_temp_c).map(|(rpm, oil_temp_c)| {
+            let instrument = Some(self.gauge.clone()).filter(|gauge| !gauge.is_empty());
+            let reading =
+                Reading { spread_kpa: hold.spread_kpa, phase: self.phase, instrument, ..Reading::of(rpm, oil_temp_c, hold.kpa.max(0.0)) };
+            judge(&self.case, self.case.readings.len(), &reading, &self.tracer)
+        });
+        let judged = judged.filter(|judged| judged.point.is_some());
+        Offer {
+            number,
+            span: format!("{:.1} to {:.1} s", hold.from_s, hold.to_s),
+            place: place.into_iter().flatten().collect::<Vec<_>>().join(" · "),
+            read: format!("{} ± {}", show::pressure(hold.kpa, unit), unit.show(hold.spread_kpa)),
+            limit: judged
+                .as_ref()
+                .and_then(|judged| judged.point)
+                .map(|point| limit_words(point.min_kpa, point.max_kpa, unit))
+                .unwrap_or_default(),
+            decision: judged.as_ref().map_or("", |judged| judged.decision.id()),
+            word: judged.as_ref().map_or("", |judged| judged.decision.word()),
+            rpm: hold.rpm.map(|rpm| format!("{rpm:.0}")),
+            oil_temp_c: hold.oil_temp_c.map(|temp| format!("{temp:.1}")),
+            pressure: format!("{:.2}", hold.kpa.max(0.0)),
+            spread: format!("{:.2}", hold.spread_kpa),
+            from_s: format!("{:.2}", hold.from_s),
+            to_s: format!("{:.2}", hold.to_s),
+            taken: self.taken.iter().any(|(from, to)| (from - hold.from_s).abs() < 0.01 && (to - hold.to_s).abs() < 0.01),
+        }
+    }
+}
+
+/// The run in some twenty rows.
+fn figures(run: &Run, unit: Pressure) -> Vec<[String; 4]> {
+    let said = |value: f64, text: String| if value.is_finite() { text } else { "–".to_owned() };
+    capture::levels(run, f64::MIN, f64::MAX, 20)
+        .into_iter()
+        .map(|level| {
+            let [least, mean, most] = level.kpa;
+            [
+                format!("{:.0} s", level.time_s),
+                format!("{} ({} to {})", show::pressure(mean, unit), unit.show(least), unit.show(most)),
+                said(level.rpm, format!("{:.0} rpm", level.rpm)),
+                said(level.oil_temp_c, format!("{:.0} °C", level.oil_temp_c)),
+            ]
+        })
+        .collect()
+}
+
+/// What a run tells beside its holds, in the order of the run.
+fn facts(told: &Analysis, unit: Pressure) -> Vec<Fact> {
+    let kpa = |kpa: f64| show::pressure(kpa, unit);
+    let said = [
+        ("At rest", told.zero_kpa.map(|zero| format!("{} with the engine standing", kpa(zero)))),
+        ("Start", told.build_time_s.map(|seconds| format!("pressure shows after {seconds:.1} s"))),
+        ("Cold peak", told.cold_peak_kpa.map(kpa)),
+        ("Warm-up", told.warm_up.as_ref().map(|warm| warm.says.clone())),
+        (
+            "Sweep",
+            told.sweep.map(|sweep| match sweep.knee_rpm {
+                Some(knee) => format!("stops rising at {knee:.0} rpm"),
+                None => "rises to the end".to_owned(),
+            }),
+        ),
+        ("Needle", told.needle.as_ref().map(|needle| format!("± {}. {}", kpa(needle.size_kpa), needle.points_to))),
+        ("Dash", told.dash_needle.as_ref().map(|needle| format!("± {}. {}", kpa(needle.size_kpa), needle.points_to))),
+    ];
+    said.into_iter().filter_map(|(what, told)| told.map(|told| Fact { what, told })).collect()
+}

@@ -1,0 +1,225 @@
+//! The gauge register: what each gauge is, whether its calibration is due, what it showed beside a second one, and the adapters in the drawer.
+use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::field::Drawn as Field;
+use crate::ui::{Chrome, Liking, show};
+use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, get, post};
+use askama::Template;
+use chrono::{NaiveDate, TimeDelta, Utc};
+use uuid::Uuid;
+use velvet_dial_core::adapter::{Adapter, End};
+use velvet_dial_core::calculator::threads;
+use velvet_dial_core::field;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::Viewer;
+use velvet_dial_store::library::{self, Gauge, GaugeCheck};
+
+/// An adapter.
+static ADAPTER: Form = Form {
+    name: "adapter",
+    asks: &[
+        Ask::new("name", "Adapter", "a name to find it by", Kind::Needed(120, "nothing typed yet.")),
+        Ask::new("one", "One end", "", Kind::Choice),
+        Ask::new("one_side", "It is", "", Kind::Choice),
+        Ask::new("other", "Other end", "", Kind::Choice),
+        Ask::new("other_side", "It is", "", Kind::Choice),
+    ],
+};
+
+/// What a gauge showed beside a second one.
+static BESIDE: Form = Form {
+    name: "beside",
+    asks: &[
+        Ask::new("gauge", "", "", Kind::Hidden),
+        Ask::new("beside", "Second gauge", "", Kind::Needed(120, "nothing typed yet.")),
+        Ask::new("reads", "This one shows", "", Kind::Pressure(&field::PRESSURE)),
+        Ask::new("second", "The second shows", "", Kind::Pressure(&field::PRESSURE)),
+    ],
+};
+
+const SIDES: &[(bool, &str, &str)] = &[(true, "male", "male, goes in"), (false, "female", "female, goes over")];
+/// A calibration that is due within this is told.
+const SOON: TimeDelta = TimeDelta::days(30);
+
+/// A gauge in the register.
+pub struct Row {
+    pub id: String,
+    pub name: String,
+    pub what: String,
+    pub papers: String,
+    pub due: Due,
+    pub checks: Vec<Beside>,
+    /// The form of a check beside a second one.
+    pub fields: Vec<Field>,
+    pub open: bool,
+}
+
+/// Whether its calibration is due.
+pub struct Due {
+    pub shape: &'static str,
+    pub word: String,
+}
+
+/// A check beside a second gauge.
+pub struct Beside {
+    pub said: String,
+    pub agrees: bool,
+    pub who: String,
+}
+
+/// An adapter of the drawer.
+pub struct Piece {
+    pub id: String,
+    pub name: String,
+    pub ends: String,
+}
+
+#[derive(Template)]
+#[template(path = "shop/gauges/gauges.html")]
+struct Page {
+    chrome: Chrome,
+    unit: Pressure,
+    rows: Vec<Row>,
+    pieces: Vec<Piece>,
+    fields: Vec<Field>,
+}
+
+async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Pressure) -> Result<HttpResponse, Failure> {
+    let gauges = library::gauges(&app.db, who).await?;
+    let mut checks = library::gauge_checks(&app.db, who).await?;
+    let adapters = library::adapters(&app.db, who).await?;
+    let today = who.zone.day(Utc::now().naive_utc());
+    let status = if slip.is_clean() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    let rows = gauges.iter().map(|gauge| row(gauge, &checks.remove(&gauge.id).unwrap_or_default(), who, (today, &slip, unit))).collect();
+    let page = Page {
+        chrome: Chrome::of(who, liking, "Gauges and adapters"),
+        unit,
+        rows,
+        pieces: adapters
+            .into_iter()
+            .map(|adapter| Piece {
+                id: adapter.id.to_string(),
+                ends: format!("{} to {}", adapter.adapter.one.words(), adapter.adapter.other.words()),
+                name: adapter.name,
+            })
+            .collect(),
+        fields: ADAPTER.draw(&slip, unit, choices),
+    };
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+fn choices(name: &str) -> Vec<Choice> {
+    match name {
+        "one_side" | "other_side" => Choice::all(SIDES),
+        _ => threads().iter().map(|thread| Choice { id: thread.name.clone(), label: thread.name.clone() }).collect(),
+    }
+}
+
+fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): (NaiveDate, &Slip, Pressure)) -> Row {
+    let card = &gauge.gauge;
+    let here = slip.typed(BESIDE.name, "gauge") == gauge.id.to_string();
+    let typed = if here { slip.clone() } else { Slip::default() };
+    let papers = [
+        card.serial.as_ref().map(|serial| format!("serial {serial}")),
+        card.certificate.as_ref().map(|number| format!("certificate {number}")),
+        card.calibrated_on.map(|day| format!("calibrated {day}")),
+        card.thread.as_ref().map(|thread| format!("male {thread}")),
+    ];
+    Row {
+        id: gauge.id.to_string(),
+        name: gauge.name.clone(),
+        what: format!(
+            "{}, {} full scale, class {}, marks every {}",
+            card.kind.label(),
+            show::pressure(card.full_scale_kpa, unit),
+            show::plain(card.class_percent),
+            show::pressure(card.graduation_kpa, unit)
+        ),
+        papers: papers.into_iter().flatten().collect::<Vec<_>>().join(" · "),
+        due: match card.due_on {
+            None => Due { shape: "not_measured", word: "no due date".to_owned() },
+            Some(due) if due < today => Due { shape: "below", word: format!("overdue since {due}") },
+            Some(due) if due < today + SOON => Due { shape: "undecided", word: format!("due {due}") },
+            Some(due) => Due { shape: "within", word: format!("good until {due}") },
+        },
+        checks: checks.iter().map(|check| beside(gauge, check, who, unit)).collect(),
+        fields: BESIDE.draw(&typed, unit, |_| Vec::new()).into_iter().filter(|field| field.name != "gauge").collect(),
+        open: here && !slip.is_clean(),
+    }
+}
+
+/// Two gauges agree when they differ by no more than the class and half a mark of the one allow.
+fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Pressure) -> Beside {
+    let off = check.reads_kpa - check.beside_kpa;
+    let allowed = gauge.gauge.class_percent / 100.0 * gauge.gauge.full_scale_kpa + 0.5 * gauge.gauge.graduation_kpa;
+    Beside {
+        said: format!("{} where {} showed {}", show::pressure(check.reads_kpa, unit), check.beside, show::pressure(check.beside_kpa, unit)),
+        agrees: off.abs() <= allowed,
+        who: format!("{}, {}", check.who, show::moment_with_year(check.at, &who.zone)),
+    }
+}
+
+/// Shows the register.
+pub async fn show_all(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
+    page(&app, &who.0, liking, Slip::default(), liking.unit).await
+}
+
+/// Notes what a gauge showed beside a second one.
+pub async fn check(
+    app: web::Data<App>,
+    who: SignedIn,
+    liking: Liking,
+    path: web::Path<Uuid>,
+    form: web::Form<form::Sent>,
+) -> Result<HttpResponse, Failure> {
+    let gauges = library::gauges(&app.db, &who.0).await?;
+    if !gauges.iter().any(|gauge| gauge.id == *path) {
+        return Err(Failure::NoPage);
+    }
+    let mut typed = Read::of(&BESIDE, &form, liking.unit);
+    let beside = typed.text("beside");
+    if let (Some(reads), Some(second), true) = (typed.number("reads"), typed.number("second"), typed.slip.is_clean()) {
+        library::add_gauge_check(&app.db, &who.0, *path, &beside, (reads, second)).await?;
+        return Ok(form::taken(BESIDE.name, "/gauges"));
+    }
+    typed.slip.keep("gauge", &path.to_string());
+    let unit = typed.unit();
+    page(&app, &who.0, liking, typed.slip, unit).await
+}
+
+/// Adds an adapter.
+pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&ADAPTER, &form, liking.unit);
+    let name = typed.text("name");
+    let end = |typed: &Read<'_>, thread: &str, side: &str| {
+        let thread = threads().iter().find(|known| known.name == typed.raw(thread))?;
+        Some(End { thread: thread.name.clone(), male: typed.choice(side, SIDES)? })
+    };
+    let ends = end(&typed, "one", "one_side").zip(end(&typed, "other", "other_side"));
+    let Some((one, other)) = ends else { return Err(Failure::Form("an end that is none of the list".to_owned())) };
+    if typed.slip.is_clean() {
+        if library::add_adapter(&app.db, &who.0, &name, &Adapter { one, other }).await? {
+            return Ok(form::taken(ADAPTER.name, "/gauges#adapters"));
+        }
+        typed.slip.wrong("name", "Adapter: one of this name lies in the drawer already; give this one another.");
+    }
+    page(&app, &who.0, liking, typed.slip, liking.unit).await
+}
+
+/// Takes one out of the drawer.
+pub async fn remove(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
+    library::remove_adapter(&app.db, &who.0, *path).await?;
+    Ok(form::taken(ADAPTER.name, "/gauges#adapters"))
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .route("/gauges", get().to(show_all))
+        .route("/gauges/{gauge}/beside", post().to(check))
+        .route("/adapters", post().to(add))
+        .route("/adapters/{adapter}/remove", post().to(remove));
+}

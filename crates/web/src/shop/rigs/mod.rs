@@ -1,0 +1,131 @@
+//! The shop's rigs: paired by a token that is shown once, where each is, and how to reach the server.
+use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
+use crate::http::{Failure, SignedIn};
+use crate::state::App;
+use crate::ui::field::Drawn as Field;
+use crate::ui::{Chrome, Liking, show};
+use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, get, post};
+use askama::Template;
+use uuid::Uuid;
+use velvet_dial_store::library::{self, Gauge};
+use velvet_dial_store::rigs::{self, Rig};
+
+/// A rig to be paired.
+static FORM: Form = Form {
+    name: "pairing",
+    asks: &[
+        Ask::new("name", "Name of the rig", "one word, as it is typed into the rig", Kind::Needed(40, "nothing typed yet.")),
+        Ask::new("gauge", "It reads with", "", Kind::Choice),
+    ],
+};
+
+/// A rig in the list.
+pub struct Row {
+    pub id: String,
+    pub name: String,
+    pub gauge: String,
+    pub state: String,
+    pub on: bool,
+    pub job: Option<i64>,
+}
+
+/// What is shown once after a pairing.
+pub struct Paired {
+    pub name: String,
+    pub token: String,
+}
+
+#[derive(Template)]
+#[template(path = "shop/rigs/rigs.html")]
+struct Page {
+    chrome: Chrome,
+    rows: Vec<Row>,
+    fields: Vec<Field>,
+    paired: Option<Paired>,
+    /// Where rigs call; empty where the server listens for none.
+    address: String,
+}
+
+async fn page(app: &App, who: &SignedIn, liking: Liking, slip: crate::http::Slip, paired: Option<Paired>) -> Result<HttpResponse, Failure> {
+    let gauges = library::gauges(&app.db, &who.0).await?;
+    let rows = rigs::rigs(&app.db, &who.0).await?.into_iter().map(|rig| row(app, who, rig, &gauges)).collect();
+    let choices = |_: &str| {
+        let none = Choice { id: String::new(), label: "a gauge that is not in the list".to_owned() };
+        std::iter::once(none).chain(gauges.iter().map(|gauge| Choice { id: gauge.id.to_string(), label: gauge.name.clone() })).collect()
+    };
+    let status = if slip.is_clean() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    let page = Page {
+        chrome: Chrome::of(&who.0, liking, "Rigs"),
+        rows,
+        fields: FORM.draw(&slip, liking.unit, choices),
+        paired,
+        address: app.serving.rigs_at.map(|at| at.to_string()).unwrap_or_default(),
+    };
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+fn row(app: &App, who: &SignedIn, rig: Rig, gauges: &[Gauge]) -> Row {
+    let linked = app.hub.rig(rig.id).filter(|linked| linked.told().on);
+    let gauge = rig.gauge.and_then(|key| gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone());
+    let state = match (&linked, rig.seen_at) {
+        (Some(_), _) => "linked now".to_owned(),
+        (None, Some(at)) => format!("last called {}", show::moment(at, &who.0.zone)),
+        (None, None) => "never called yet".to_owned(),
+    };
+    Row {
+        id: rig.id.to_string(),
+        name: rig.name,
+        gauge: gauge.unwrap_or_else(|| "a gauge not in the list".to_owned()),
+        state,
+        on: linked.is_some(),
+        job: rig.job,
+    }
+}
+
+/// Shows them.
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
+    page(&app, &who, liking, crate::http::Slip::default(), None).await
+}
+
+/// Pairs one: its token is in this answer alone.
+pub async fn pair(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&FORM, &form, liking.unit);
+    let name = typed.text("name");
+    if name.contains(char::is_whitespace) {
+        typed.slip.wrong("name", "Name of the rig: one word without spaces, so that the rig can say it; for example green-cart.");
+    }
+    let gauge = Uuid::parse_str(typed.raw("gauge")).ok();
+    if typed.slip.is_clean() {
+        if let Some((_, token)) = rigs::pair(&app.db, &who.0, &name, gauge).await? {
+            return page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await;
+        }
+        typed.slip.wrong("name", "Name of the rig: a rig of this name is paired already; unpair that one, or give this one another.");
+    }
+    page(&app, &who, liking, typed.slip, None).await
+}
+
+/// Gives one a new token.
+pub async fn pair_again(app: web::Data<App>, who: SignedIn, liking: Liking, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
+    let token = rigs::pair_again(&app.db, &who.0, *path).await?;
+    app.hub.end(*path, "this rig was given a new token; pair it again");
+    let name = rigs::rigs(&app.db, &who.0).await?.into_iter().find(|rig| rig.id == *path).map(|rig| rig.name).unwrap_or_default();
+    page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await
+}
+
+/// Lets one in no more.
+pub async fn unpair(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
+    rigs::unpair(&app.db, &who.0, *path).await?;
+    app.hub.end(*path, "this rig was unpaired; pair it on the page Rigs");
+    Ok(form::taken(FORM.name, "/rigs"))
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .route("/rigs", get().to(show))
+        .route("/rigs", post().to(pair))
+        .route("/rigs/{rig}/token", post().to(pair_again))
+        .route("/rigs/{rig}/unpair", post().to(unpair));
+}
