@@ -1,4 +1,4 @@
-//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`, `load`, `kill`. Plain std, so that it builds in a moment.
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`, `load`, `kill`, `rigs`. Plain std, so that it builds in a moment.
 mod assets;
 mod machine;
 
@@ -11,7 +11,8 @@ cargo xtask assets [--check]            make built.css from the styles and templ
 cargo xtask shots                       take docs/screenshots anew from the demo shop
 cargo xtask bench                       time the core: operating points, diagnose, orders
 cargo xtask load [ARGS…]                fill a database in var/load (20,000 jobs, 2 million entries), drive 100 people on it, print times and memory
-cargo xtask kill [--times N]            kill server and database in mid-write, count what was acknowledged against what is found";
+cargo xtask kill [--times N]            kill server and database in mid-write, count what was acknowledged against what is found
+cargo xtask rigs [--seconds N]          link four rigs at a thousand samples a second: how far behind a screen is, processor, lost and doubled; the strip of an hour";
 
 fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -25,6 +26,7 @@ fn main() -> ExitCode {
         ["bench"] => bench(),
         ["load", rest @ ..] => load("load", rest),
         ["kill", rest @ ..] => load("kill", rest),
+        ["rigs", rest @ ..] => load("rigs", rest),
         _ => Err(USAGE.to_owned()),
     };
     match done {

@@ -3,6 +3,7 @@ mod drive;
 mod fill;
 mod kill;
 mod person;
+mod rigs;
 mod server;
 
 use clap::Parser;
@@ -21,6 +22,8 @@ enum Command {
     Load(Load),
     /// Kill server and database with SIGKILL while people write, and count what was acknowledged against what is found.
     Kill(Kill),
+    /// Link rigs at a thousand samples a second each: how far behind a screen is, what the server needs, whether all is kept once; and the strip of an hour.
+    Rigs(Rigs),
 }
 
 /// How much.
@@ -63,11 +66,26 @@ struct Kill {
     people: u64,
 }
 
+/// How many, for how long.
+#[derive(Debug, clap::Args)]
+struct Rigs {
+    /// Program to serve with.
+    #[arg(long)]
+    server: PathBuf,
+    /// Rigs at once.
+    #[arg(long, default_value_t = 4)]
+    rigs: u64,
+    /// How long they record, s.
+    #[arg(long, default_value_t = 600)]
+    seconds: u64,
+}
+
 #[tokio::main]
 async fn main() -> ExitCode {
     let done = match Command::parse() {
         Command::Load(load) => drive::run(&load).await,
         Command::Kill(kill) => kill::run(&kill).await,
+        Command::Rigs(how) => rigs::run(&how).await,
     };
     match done {
         Ok(()) => ExitCode::SUCCESS,

@@ -44,6 +44,13 @@ impl Person {
         Ok((text, start.elapsed()))
     }
 
+    /// What goes on and on.
+    pub async fn stream(&self, path: &str) -> Told<Response> {
+        // Longer than anybody watches here.
+        let sent = self.client.get(format!("{}{path}", self.base)).header(COOKIE, &self.cookie).timeout(Duration::from_secs(3600));
+        Ok(sent.send().await?)
+    }
+
     /// A form, as htmx sends it.
     pub async fn post(&self, path: &str, form: &[(&str, &str)]) -> Told<Response> {
         let sent = self.client.post(format!("{}{path}", self.base)).header(COOKIE, &self.cookie);

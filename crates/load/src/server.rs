@@ -44,6 +44,22 @@ impl Server {
         kb("VmRSS:").zip(kb("VmHWM:")).map(|(now, most)| (now / 1024, most / 1024)).ok_or_else(|| "no memory in /proc".into())
     }
 
+    /// Processor time it has taken, s.
+    pub fn cpu_s(&self) -> Told<f64> {
+        let stat = std::fs::read_to_string(format!("/proc/{}/stat", self.child.id()))?;
+        let fields: Vec<&str> = stat.rsplit(')').next().unwrap_or_default().split_whitespace().collect();
+        // Of the fields after the name the twelfth and thirteenth, in hundredths of a second (proc(5)).
+        let ticks = |place: usize| fields.get(place).and_then(|ticks| ticks.parse::<f64>().ok());
+        ticks(11).zip(ticks(12)).map(|(user, system)| (user + system) / 100.0).ok_or_else(|| "no times in /proc".into())
+    }
+
+    /// Asks it to end, and waits until it has.
+    pub fn end(&mut self) -> Told<()> {
+        Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status()?;
+        self.child.wait()?;
+        Ok(())
+    }
+
     /// SIGKILL.
     pub fn kill(&mut self) -> Told<()> {
         self.child.kill()?;
