@@ -214,6 +214,15 @@ impl Field {
         self.parse_scaled(typed, (1.0, 0.0), self.range())
     }
 
+    /// The temperature typed in `unit`, or in the unit behind it, as °C.
+    ///
+    /// # Errors
+    /// As [`Field::parse`].
+    pub fn parse_temp(&self, typed: &str, unit: crate::unit::Temperature) -> Result<f64, FieldError> {
+        let (low, high) = (unit.of_c(self.min), unit.of_c(self.max));
+        self.parse_scaled(typed, unit.to_c(), format!("{low:.0} to {high:.0} {}", unit.label()))
+    }
+
     /// The pressure typed in `unit`, or in the unit behind it, as kPa: “1,2 bar” is 120 kPa whatever `unit` is.
     ///
     /// # Errors

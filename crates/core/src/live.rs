@@ -3,6 +3,7 @@
 //! What counts as steady is what counts in a recorded run ([`crate::capture`]): the same bands over the last moments, so that a hold taken live is found again in the record.
 use crate::capture::{self, Run};
 use crate::script::{Point, near_rpm};
+use crate::unit::Units;
 
 /// No pressure so long after the first turn of the crank: stop, s; the script and the check of the start say the same.
 pub const STOP_S: f64 = 6.0;
@@ -38,8 +39,8 @@ pub struct Now {
     pub so_far: Option<(f64, f64)>,
 }
 
-/// What this moment is for a point of the run: `run` holds the last half minute.
-pub fn now(run: &Run, point: &Point) -> Now {
+/// What this moment is for a point of the run, told in these units: `run` holds the last half minute.
+pub fn now(run: &Run, point: &Point, units: Units) -> Now {
     let stands = capture::standing(run);
     let last = run.time_s.last().copied().unwrap_or_default();
     let rpm = recent(&run.time_s, &run.rpm);
@@ -61,11 +62,14 @@ pub fn now(run: &Run, point: &Point) -> Now {
     let warm = oil.and_then(|oil| {
         let (low, high) = point.oil_c?;
         Some(if oil > high {
-            Bar { full: 0.0, says: format!("{oil:.0} °C: too warm for this point by now") }
+            Bar { full: 0.0, says: format!("{}: too warm for this point by now", units.temp(oil)) }
         } else if oil >= low {
-            Bar { full: 1.0, says: format!("{oil:.0} °C") }
+            Bar { full: 1.0, says: units.temp(oil) }
         } else {
-            Bar { full: ((oil - FROM_C) / (low - FROM_C)).clamp(0.0, 0.99), says: format!("{oil:.0} of {low:.0} °C") }
+            Bar {
+                full: ((oil - FROM_C) / (low - FROM_C)).clamp(0.0, 0.99),
+                says: format!("{:.0} of {}", units.temperature.of_c(oil), units.temp(low)),
+            }
         })
     });
     let so_far = stands.filter(|_| held_s >= 2.0 && steady.full > 0.0).map(|from| (from, last));
@@ -180,7 +184,7 @@ mod tests {
             ("cold-idle", 800.0, 20.0, 14.0, 1.0, 1.0, true),
             ("cold-idle", 800.0, 92.0, 14.0, 1.0, 0.0, false),
         ] {
-            let told = now(&run(seconds, |_| (rpm, 150.0, oil)), &point(point_id));
+            let told = now(&run(seconds, |_| (rpm, 150.0, oil)), &point(point_id), Units::default());
             let full = told.warm.as_ref().unwrap().full;
             assert!((told.steady.full - steady).abs() < 0.02 && (full - warm).abs() < 0.02, "{point_id} {rpm} {oil} {seconds}: {told:?}");
             assert_eq!(told.hold.is_some(), hold, "{point_id} {rpm} {oil} {seconds}");
@@ -189,6 +193,7 @@ mod tests {
         let told = now(
             &run(20.0, |time| if time < 14.0 { (760.0, 150.0, 92.0) } else { (900.0 + 40.0 * (time - 14.0), 160.0, 92.0) }),
             &point("hot-idle"),
+            Units::default(),
         );
         assert!(told.hold.is_none(), "{told:?}");
     }

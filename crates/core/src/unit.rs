@@ -110,3 +110,86 @@ pub fn figures(value: f64) -> f64 {
     let scale = 10f64.powi(places);
     (value * scale).round() / scale + 0.0
 }
+
+choice! {
+    /// Unit of temperature on screens and in forms.
+    Temperature {
+        /// Degree Celsius.
+        Celsius = "c": "°C",
+        /// Degree Fahrenheit.
+        Fahrenheit = "f": "°F",
+    }
+}
+
+impl Temperature {
+    /// What a number in it is multiplied by and then raised by to be °C.
+    pub fn to_c(self) -> (f64, f64) {
+        match self {
+            Self::Celsius => (1.0, 0.0),
+            Self::Fahrenheit => (1.0 / 1.8, -32.0 / 1.8),
+        }
+    }
+
+    /// A temperature in °C as a number in it.
+    pub fn of_c(self, temp_c: f64) -> f64 {
+        match self {
+            Self::Celsius => temp_c,
+            Self::Fahrenheit => 1.8 * temp_c + 32.0,
+        }
+    }
+}
+
+/// The units that somebody likes: of pressure, to which it leads where only that is asked for, and of temperature.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Units {
+    /// Of pressure.
+    pub pressure: Pressure,
+    /// Of temperature.
+    pub temperature: Temperature,
+}
+
+impl Default for Units {
+    fn default() -> Self {
+        Pressure::default().into()
+    }
+}
+
+impl From<Pressure> for Units {
+    fn from(pressure: Pressure) -> Self {
+        Self { pressure, temperature: Temperature::Celsius }
+    }
+}
+
+impl std::ops::Deref for Units {
+    type Target = Pressure;
+
+    fn deref(&self) -> &Pressure {
+        &self.pressure
+    }
+}
+
+impl Units {
+    /// A temperature in °C, whole, with its unit.
+    pub fn temp(self, temp_c: f64) -> String {
+        format!("{:.0} {}", self.temperature.of_c(temp_c), self.temperature.label())
+    }
+
+    /// As they travel with a form: “psi f”.
+    pub fn sent(self) -> String {
+        format!("{} {}", self.label(), self.temperature.id())
+    }
+
+    /// Back from what travelled; a pressure alone is one with °C, as forms sent before temperatures had a unit of their own.
+    ///
+    /// ```
+    /// # use velvet_dial_core::unit::{Pressure, Units};
+    /// let units = Units::parse("psi f").unwrap();
+    /// assert_eq!((units.sent().as_str(), units.temp(100.0).as_str()), ("psi f", "212 °F"));
+    /// assert_eq!(Units::parse("bar"), Some(Pressure::Bar.into()));
+    /// assert_eq!(Units::parse("furlong c"), None);
+    /// ```
+    pub fn parse(text: &str) -> Option<Self> {
+        let (pressure, temperature) = text.trim().split_once(' ').unwrap_or((text, "c"));
+        Some(Self { pressure: Pressure::parse(pressure)?, temperature: Temperature::ALL.iter().find(|(_, id, _)| *id == temperature)?.0 })
+    }
+}

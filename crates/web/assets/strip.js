@@ -17,7 +17,7 @@ const vdStrip = (box, { unit, height = 220, zoomed = null, pressed = null }) => 
     legend: { show: false },
     cursor: { drag: { x: zoomed !== null, y: false, setScale: zoomed !== null }, points: { show: false } },
     select: { show: zoomed !== null },
-    scales: { x: { time: false }, p: { range: (_, low, high) => [Math.min(0, low ?? 0), Math.max((high ?? 1) * 1.06, 0.1)] }, n: { range: (_, low, high) => [0, Math.max((high ?? 1000) * 1.15, 1000)] }, c: { range: [0, 150] } },
+    scales: { x: { time: false }, p: { range: (_, low, high) => [Math.min(0, low ?? 0), Math.max((high ?? 1) * 1.06, 0.1)] }, n: { range: (_, low, high) => [0, Math.max((high ?? 1000) * 1.15, 1000)] }, c: { range: box.dataset.temperature === "f" ? [32, 302] : [0, 150] } },
     axes: [axis({ size: 30, values: (_, all) => all.map(clock), space: 70 }), axis({ scale: "p", size: 54, values: (_, all) => all.map((v) => `${v}`) }), axis({ scale: "n", side: 1, size: 54, grid: { show: false } })],
     series: [
       {},
@@ -82,7 +82,7 @@ const vdRecorded = (box) => {
   const text = (index) => {
     const at = (i) => plot.data[i][index];
     const say = (value, what) => (value === null || value === undefined ? "" : `${value} ${what}`);
-    return [`${at(0)?.toFixed(2)} s`, say(at(3), unit), say(at(4), "rpm"), say(at(5), "°C"), say(at(6), `${unit} dash`)].filter(Boolean).join(", ");
+    return [`${at(0)?.toFixed(2)} s`, say(at(3), unit), say(at(4), "rpm"), say(at(5), box.dataset.temperature === "f" ? "°F" : "°C"), say(at(6), `${unit} dash`)].filter(Boolean).join(", ");
   };
   const tell = () => {
     const said = cursors.map((time, i) => (time === null ? "" : `${"AB"[i]}: ${text(plot.valToIdx(time))}`)).filter(Boolean);

@@ -97,13 +97,39 @@ async fn a_gauge_is_proposed_by_what_it_cannot_tell() {
         let page = me.page(&format!("/jobs/{job}/rig")).await;
         let says = page.split("Which gauge</h2>").nth(1).unwrap().split("</b>").next().unwrap().rsplit('>').next().unwrap();
         assert!(
-            says.contains("Big brass") || says.contains("Blue case") || says.contains("Small brass") || says.contains("transducer"),
+            ["Big brass", "Blue case", "Small brass", "Green cart", "transducer"].iter().any(|name| says.contains(name)),
             "{job}: {says}"
         );
         assert!(page.contains("Blind below") && page.contains("overloaded cold"), "{job} names the gauge that the cold start would bend");
     }
     let bar = me.post("/liking", &[("unit", "bar")]).await;
     assert_eq!(bar.status(), StatusCode::SEE_OTHER);
+}
+
+/// Somebody who likes °F sees and types °F wherever a temperature stands; what is kept is °C, and a unit behind the figure goes before the switch.
+#[tokio::test]
+async fn temperatures_are_shown_and_typed_in_the_unit_that_is_liked() {
+    let me = Person::signed_in().await;
+    let mut warm = Person { cookie: format!("{}; vd_temperature=f", me.cookie), ..Person::at(&me.base) };
+    let cookie = me.post("/liking", &[("temperature", "f")]).await.headers()["set-cookie"].to_str().unwrap().to_owned();
+    assert!(cookie.starts_with("vd_temperature=f"));
+    for (typed, kept) in [("208.4", 98.0), ("97 °C", 97.0), ("205 F", 96.1)] {
+        let form = [("rpm", "1500"), ("oil_temp_c", typed), ("pressure", "150"), ("unit", "kPa f"), ("key", typed)];
+        assert_eq!(warm.post("/jobs/8/reading", &form).await.status(), StatusCode::SEE_OTHER, "{typed}");
+        assert_eq!(case(&warm, 8).await["readings"].as_array().unwrap().last().unwrap()["oil_temp_c"], kept, "{typed}");
+    }
+    let page = warm.page("/jobs/8/run").await;
+    assert!(page.contains("1500 rpm · 208 °F · neutral") && page.contains("value=\"kPa f\"") && !page.contains("98 °C"));
+    let entry = page.split("?correct=").nth(1).unwrap().get(..36).unwrap().to_owned();
+    assert!(warm.page(&format!("/jobs/8/run?correct={entry}")).await.contains("value=\"204.98\""), "96.1 °C as it is typed");
+    for place in ["compare", "trace", "report", "prove"] {
+        assert!(!warm.page(&format!("/jobs/8/{place}")).await.split("How it went").next().unwrap().contains(" °C"), "{place}");
+    }
+    let wrong =
+        warm.post("/jobs/8/reading", &[("rpm", "1500"), ("oil_temp_c", "900"), ("pressure", "150"), ("unit", "kPa f"), ("key", "w")]).await;
+    assert!(wrong.text().await.unwrap().contains("°F"));
+    warm.cookie.clone_from(&me.cookie);
+    assert!(warm.page("/jobs/8/run").await.contains("1500 rpm · 98 °C · neutral"));
 }
 
 #[tokio::test]

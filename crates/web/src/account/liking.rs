@@ -5,7 +5,7 @@ use crate::state::App;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
 use serde::Deserialize;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::{Pressure, Temperature};
 use velvet_dial_store::accounts;
 
 /// What is changed.
@@ -13,6 +13,7 @@ use velvet_dial_store::accounts;
 #[serde(default)]
 pub struct Change {
     unit: String,
+    temperature: String,
     theme: String,
 }
 
@@ -30,8 +31,9 @@ pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<Htt
         "light" => Some(false),
         _ => None,
     };
+    let temperature = Temperature::ALL.iter().find(|(_, id, _)| *id == form.temperature).map(|(unit, ..)| *unit);
     let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish();
-    for cookie in liking_cookies(Pressure::parse(&form.unit), night) {
+    for cookie in liking_cookies(Pressure::parse(&form.unit), temperature, night) {
         response.add_cookie(&cookie)?;
     }
     Ok(response)

@@ -8,7 +8,7 @@ use actix_web::http::header::LOCATION;
 use chrono::NaiveDate;
 use std::collections::HashMap;
 use velvet_dial_core::field::{self, Field};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// What a browser sent.
 pub type Sent = HashMap<String, String>;
@@ -20,6 +20,14 @@ pub struct Form {
     pub name: &'static str,
     /// What it asks, in order.
     pub asks: &'static [Ask],
+}
+
+/// What the table calls a temperature by.
+const CELSIUS: &str = "°C";
+
+/// A tenth of a degree is all that a probe tells; what was shown in another unit and is sent back unchanged is the same again.
+fn tenth(temp_c: f64) -> f64 {
+    (10.0 * temp_c).round() / 10.0
 }
 
 /// One question.
@@ -85,15 +93,15 @@ pub fn taken(draft: &str, to: &str) -> HttpResponse {
 pub struct Read<'a> {
     form: &'static Form,
     sent: &'a Sent,
-    unit: Pressure,
+    unit: Units,
     /// What was typed, and what is wrong with it.
     pub slip: Slip,
 }
 
 impl<'a> Read<'a> {
     /// Keeps all that was typed. Pressures are in the unit that travels with the form, whatever the switch says when it arrives.
-    pub fn of(form: &'static Form, sent: &'a Sent, liked: Pressure) -> Self {
-        let unit = sent.get("unit").and_then(|unit| Pressure::parse(unit)).unwrap_or(liked);
+    pub fn of(form: &'static Form, sent: &'a Sent, liked: Units) -> Self {
+        let unit = sent.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(liked);
         let mut slip = Slip::of(form.name);
         for ask in form.asks {
             slip.keep(ask.name, sent.get(ask.name).map_or("", String::as_str));
@@ -134,10 +142,13 @@ impl<'a> Read<'a> {
         let empty = typed.trim().is_empty();
         let read = match self.kind(name) {
             Kind::NumberOrNone(_) | Kind::PressureOrNone(_) if empty => return None,
+            Kind::Number(field) | Kind::NumberOrNone(field) if field.unit == CELSIUS => {
+                field.parse_temp(typed, unit.temperature).map(tenth)
+            }
             Kind::Number(field) | Kind::NumberOrNone(field) => field.parse(typed),
             // A hundredth of a kPa: what was shown in another unit and is sent back unchanged is the same number again.
             Kind::Pressure(field) | Kind::PressureOrNone(field) => {
-                field.parse_pressure(typed, unit).map(|kpa| (100.0 * kpa).round() / 100.0)
+                field.parse_pressure(typed, *unit).map(|kpa| (100.0 * kpa).round() / 100.0)
             }
             _ => return None,
         };
@@ -172,27 +183,28 @@ impl<'a> Read<'a> {
     }
 
     /// The unit its pressures were typed in.
-    pub fn unit(&self) -> Pressure {
+    pub fn unit(&self) -> Units {
         self.unit
     }
 
     /// Everything it asks, as it was sent, with its unit: what sends it once more.
     pub fn fields(&self) -> Vec<(String, String)> {
         let asked = self.form.asks.iter().map(|ask| (ask.name.to_owned(), self.typed(ask.name).to_owned()));
-        asked.chain([("unit".to_owned(), self.unit.label().to_owned())]).collect()
+        asked.chain([("unit".to_owned(), self.unit.sent())]).collect()
     }
 }
 
 impl Form {
     /// The questions with what was typed and what is wrong. `choices` gives a list's, and its first answer where nothing was typed.
-    pub fn draw(&self, slip: &Slip, unit: Pressure, choices: impl Fn(&str) -> Vec<Choice>) -> Vec<Drawn> {
+    pub fn draw(&self, slip: &Slip, unit: Units, choices: impl Fn(&str) -> Vec<Choice>) -> Vec<Drawn> {
         self.asks.iter().map(|ask| self.draw_one(ask, slip, unit, &choices)).collect()
     }
 
-    fn draw_one(&self, ask: &Ask, slip: &Slip, unit: Pressure, choices: &impl Fn(&str) -> Vec<Choice>) -> Drawn {
+    fn draw_one(&self, ask: &Ask, slip: &Slip, unit: Units, choices: &impl Fn(&str) -> Vec<Choice>) -> Drawn {
         let (input, hint) = match ask.kind {
             Kind::Text(_) | Kind::Needed(..) | Kind::Day => (Input::Line, ask.hint),
             Kind::Lines(_) | Kind::NeededLines(..) => (Input::Lines, ask.hint),
+            Kind::Number(field) | Kind::NumberOrNone(field) if field.unit == CELSIUS => (Input::Number, unit.temperature.label()),
             Kind::Number(_) | Kind::NumberOrNone(_) => (Input::Number, ask.hint),
             Kind::Pressure(_) | Kind::PressureOrNone(_) => (Input::Number, unit.label()),
             Kind::Choice => (Input::Select(choices(ask.name)), ask.hint),
@@ -214,6 +226,7 @@ impl Form {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use velvet_dial_core::unit::Pressure;
 
     static ALL: Form = Form {
         name: "all",
@@ -243,9 +256,9 @@ mod tests {
         ];
         for (name, typed, complaint) in cases {
             let sent: Sent = [(name.to_owned(), typed.to_owned())].into();
-            let mut read = Read::of(&ALL, &sent, Pressure::Kpa);
+            let mut read = Read::of(&ALL, &sent, Pressure::Kpa.into());
             let _ = (read.text("name"), read.text("note"), read.number("rpm"), read.number("limit"), read.day("from"));
-            let drawn = ALL.draw(&read.slip, Pressure::Kpa, |_| Vec::new());
+            let drawn = ALL.draw(&read.slip, Pressure::Kpa.into(), |_| Vec::new());
             let field = drawn.iter().find(|field| field.name == name).map(|field| (field.value.as_str(), field.problem.clone()));
             let Some((value, problem)) = field else { panic!("{name} is not drawn") };
             assert_eq!(value, typed);
@@ -259,8 +272,8 @@ mod tests {
     #[test]
     fn a_pressure_is_in_the_unit_that_travels_with_the_form() {
         let sent: Sent = [("limit".to_owned(), "60".to_owned()), ("unit".to_owned(), "psi".to_owned())].into();
-        let mut read = Read::of(&ALL, &sent, Pressure::Kpa);
+        let mut read = Read::of(&ALL, &sent, Pressure::Kpa.into());
         assert_eq!(read.number("limit").map(f64::round), Some(414.0));
-        assert!(read.fields().contains(&("unit".to_owned(), "psi".to_owned())));
+        assert!(read.fields().contains(&("unit".to_owned(), "psi c".to_owned())));
     }
 }

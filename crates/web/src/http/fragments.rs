@@ -50,7 +50,7 @@ fn a_form_that_was_refused() {
     }
     slip.wrong("limit", "3 psi is little: look at the unit.");
     let gears = || ["neutral", "drive"].map(|id| Choice { id: id.to_owned(), label: id.to_owned() }).to_vec();
-    let html = Fields { fields: FORM.draw(&slip, Pressure::Psi, |_| gears()) }.render().unwrap_or_default();
+    let html = Fields { fields: FORM.draw(&slip, Pressure::Psi.into(), |_| gears()) }.render().unwrap_or_default();
     insta::assert_snapshot!(tidy(&html), @r#"
     <div class="">
     <label for="f-name">Name <span class="soft font-normal">as it stands</span>

@@ -8,13 +8,14 @@ use actix_web::{FromRequest, HttpRequest, web};
 use std::convert::Infallible;
 use std::future::{Future, Ready, ready};
 use std::pin::Pin;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::{Pressure, Temperature, Units};
 use velvet_dial_store::Viewer;
 use velvet_dial_store::accounts::{self, Token};
 
 /// Name of the session's cookie.
 pub const SESSION: &str = "vd_session";
 const UNIT: &str = "vd_unit";
+const TEMPERATURE: &str = "vd_temperature";
 const THEME: &str = "vd_theme";
 
 /// A signed-in user; a handler that takes one cannot be called by anybody else.
@@ -64,7 +65,11 @@ impl FromRequest for Liking {
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let cookie = |name: &str| request.cookie(name).map(|cookie| cookie.value().to_owned());
         ready(Ok(Self {
-            unit: cookie(UNIT).and_then(|text| Pressure::parse(&text)).unwrap_or_default(),
+            unit: Units {
+                pressure: cookie(UNIT).and_then(|text| Pressure::parse(&text)).unwrap_or_default(),
+                temperature: cookie(TEMPERATURE)
+                    .map_or(Temperature::Celsius, |text| if text == "f" { Temperature::Fahrenheit } else { Temperature::Celsius }),
+            },
             night: cookie(THEME).is_some_and(|theme| theme == "night"),
             fragment: request.headers().contains_key("hx-request"),
         }))
@@ -72,7 +77,11 @@ impl FromRequest for Liking {
 }
 
 /// Cookies that keep a changed liking for a year.
-pub fn liking_cookies(unit: Option<Pressure>, night: Option<bool>) -> Vec<actix_web::cookie::Cookie<'static>> {
+pub fn liking_cookies(
+    unit: Option<Pressure>,
+    temperature: Option<Temperature>,
+    night: Option<bool>,
+) -> Vec<actix_web::cookie::Cookie<'static>> {
     let keep = |name: &'static str, value: &'static str| {
         actix_web::cookie::Cookie::build(name, value)
             .path("/")
@@ -83,7 +92,8 @@ pub fn liking_cookies(unit: Option<Pressure>, night: Option<bool>) -> Vec<actix_
     };
     let unit = unit.map(|unit| keep(UNIT, unit.label()));
     let theme = night.map(|night| keep(THEME, if night { "night" } else { "light" }));
-    unit.into_iter().chain(theme).collect()
+    let temperature = temperature.map(|unit| keep(TEMPERATURE, unit.id()));
+    unit.into_iter().chain(temperature).chain(theme).collect()
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! Entries in words.
 use crate::ui::show;
 use crate::ui::words::describe;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One entry as a line.
@@ -17,11 +17,11 @@ pub struct Line {
 }
 
 /// All entries, the last one first.
-pub fn lines(job: &Job, unit: Pressure) -> Vec<Line> {
+pub fn lines(job: &Job, unit: Units) -> Vec<Line> {
     job.entries.iter().rev().filter(|entry| !matches!(entry.body, Body::Withdrawn { .. })).map(|entry| line(job, entry, unit)).collect()
 }
 
-pub(super) fn line(job: &Job, entry: &Entry, unit: Pressure) -> Line {
+pub(super) fn line(job: &Job, entry: &Entry, unit: Units) -> Line {
     let heir = job.heir(entry.id);
     let reason = match heir.map(|heir| &heir.body) {
         Some(Body::Withdrawn { reason } | Body::Reopened { reason }) => reason.clone(),

@@ -3,7 +3,7 @@ use crate::ui::show;
 use crate::ui::words::{limit_words, point_words};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::record::{Judged, PointSaid};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// A point before and after.
 pub struct Pair {
@@ -28,10 +28,10 @@ impl Said {
 }
 
 /// In a unit.
-pub fn pairs(points: &[PointSaid], unit: Pressure) -> Vec<Pair> {
+pub fn pairs(points: &[PointSaid], unit: Units) -> Vec<Pair> {
     let say = |judged: &Judged| Said::new(show::pressure(judged.measured_kpa, unit), judged.decision);
     let pair = |said: &PointSaid| Pair {
-        place: point_words(&said.point, said.idle),
+        place: point_words(&said.point, said.idle, unit),
         limit: limit_words(said.point.min_kpa, said.point.max_kpa, unit),
         before: said.before.as_ref().map(say),
         after: said.after.as_ref().map(say),

@@ -7,7 +7,7 @@ use velvet_dial_core::case::{Case, Diagnosis};
 use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSaid, Taken};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Body, File, Job};
 
@@ -82,7 +82,7 @@ fn repairs(job: &Job) -> Vec<RepairSaid> {
 
 /// Every entry but withdrawals, which stand beside what they withdrew. The pressure of a reading is kept as a number, and shown in any unit.
 fn log(job: &Job) -> Vec<record::Line> {
-    let lines = lines::lines(job, Pressure::Kpa).into_iter().rev();
+    let lines = lines::lines(job, Units::default()).into_iter().rev();
     let entries = job.entries.iter().filter(|entry| !matches!(entry.body, Body::Withdrawn { .. }));
     lines
         .zip(entries)

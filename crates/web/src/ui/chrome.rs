@@ -1,7 +1,7 @@
 //! The frame round every page.
 use super::Liking;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::{Pressure, Temperature, Units};
 use velvet_dial_store::Viewer;
 
 /// What the frame round every page needs.
@@ -11,7 +11,7 @@ pub struct Chrome {
     pub who: String,
     /// Their key: what the browser keeps of one is not shown to another.
     pub user: String,
-    pub unit: Pressure,
+    pub unit: Units,
     pub night: bool,
     /// The cautions of first use are still to be read.
     pub cautions: bool,
@@ -32,7 +32,7 @@ impl Chrome {
 
     /// For nobody in particular.
     pub fn bare(title: impl Into<String>) -> Self {
-        Self { title: title.into(), who: String::new(), user: String::new(), unit: Pressure::Kpa, night: false, cautions: false }
+        Self { title: title.into(), who: String::new(), user: String::new(), unit: Units::default(), night: false, cautions: false }
     }
 
     /// Keys and what they do, the keys as markup of our own.
@@ -46,6 +46,11 @@ impl Chrome {
             (key("b"), "back to the board"),
             (key("?"), "this sheet"),
         ]
+    }
+
+    /// Temperatures are in °F.
+    pub fn fahrenheit(&self) -> bool {
+        self.unit.temperature == Temperature::Fahrenheit
     }
 
     /// The units of the switch.

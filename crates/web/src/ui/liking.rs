@@ -1,11 +1,11 @@
 //! How somebody likes to see it.
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// Unit and theme, from their cookies, and whether a fragment is asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Liking {
     /// Unit of pressure.
-    pub unit: Pressure,
+    pub unit: Units,
     /// Night bay.
     pub night: bool,
     /// The request came from htmx.

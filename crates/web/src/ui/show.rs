@@ -1,17 +1,17 @@
 //! How numbers and moments are written on a screen.
 use chrono::NaiveDateTime;
 use velvet_dial_core::case::{Reading, Shows};
-use velvet_dial_core::unit::Pressure;
 pub use velvet_dial_core::unit::percent;
+use velvet_dial_core::unit::{Pressure, Units};
 use velvet_dial_store::zone::Zone;
 
 /// A pressure with its unit.
-pub fn pressure(kpa: f64, unit: Pressure) -> String {
+pub fn pressure(kpa: f64, unit: Units) -> String {
     format!("{} {}", unit.show(kpa), unit.label())
 }
 
 /// What a needle said: a value, or that it stood under its first mark or against its stop.
-pub fn read(reading: &Reading, unit: Pressure) -> String {
+pub fn read(reading: &Reading, unit: Units) -> String {
     let said = pressure(reading.kpa, unit);
     match reading.shown() {
         Shows::UnderFirstMark => format!("under {said}"),
@@ -21,9 +21,9 @@ pub fn read(reading: &Reading, unit: Pressure) -> String {
 }
 
 /// A doubt: twice the standard uncertainty, as the trade reads “plus or minus”.
-pub fn plus_minus(u_kpa: f64, unit: Pressure) -> String {
+pub fn plus_minus(u_kpa: f64, unit: Units) -> String {
     let wide = 2.0 * u_kpa / unit.kpa();
-    let text = match unit {
+    let text = match unit.pressure {
         Pressure::Bar => format!("{wide:.2}"),
         Pressure::Kpa | Pressure::Psi => format!("{:.0}", wide.ceil()),
     };
@@ -66,7 +66,7 @@ pub fn query_escape(path: &str) -> String {
 }
 
 /// A pressure as it is typed in a unit: as fine as to come back as the same hundredth of a kPa.
-pub fn typed(kpa: f64, unit: Pressure) -> String {
+pub fn typed(kpa: f64, unit: Units) -> String {
     let text = format!("{:.4}", kpa / unit.kpa());
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
@@ -92,12 +92,12 @@ mod tests {
             (percent(0.004), "< 1 %"),
             (percent(0.334), "33 %"),
             (percent(0.9951), "> 99 %"),
-            (pressure(62.0, Pressure::Kpa), "62 kPa"),
+            (pressure(62.0, Pressure::Kpa.into()), "62 kPa"),
             (minutes(12.4), "12 min"),
             (minutes(60.0), "1 h"),
             (minutes(95.0), "1 h 35 min"),
-            (plus_minus(10.4, Pressure::Kpa), "± 21 kPa"),
-            (plus_minus(10.4, Pressure::Bar), "± 0.21 bar"),
+            (plus_minus(10.4, Pressure::Kpa.into()), "± 21 kPa"),
+            (plus_minus(10.4, Pressure::Bar.into()), "± 0.21 bar"),
             (plain(2.50), "2.5"),
             (plain(780.0), "780"),
             (plain(0.126), "0.13"),
@@ -113,7 +113,7 @@ mod tests {
         for unit in Pressure::ALL {
             for hundredths in (0..250_000u32).step_by(37) {
                 let kpa = f64::from(hundredths) / 100.0;
-                let back = typed(kpa, unit).parse::<f64>().map(|value| (100.0 * value * unit.kpa()).round() / 100.0);
+                let back = typed(kpa, unit.into()).parse::<f64>().map(|value| (100.0 * value * unit.kpa()).round() / 100.0);
                 assert_eq!(back, Ok(kpa), "{kpa} kPa in {}", unit.label());
             }
         }

@@ -6,7 +6,7 @@ use velvet_dial_core::flag::Word;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::rigging;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Particulars, RigStep};
 use velvet_dial_store::zone::Zone;
 
@@ -45,7 +45,7 @@ pub fn flag(flag: &velvet_dial_core::flag::Flag, zone: &Zone) -> Flag {
 }
 
 /// An entry in a sentence.
-pub fn describe(body: &Body, unit: Pressure) -> String {
+pub fn describe(body: &Body, unit: Units) -> String {
     let know = knowledge();
     match body {
         Body::Circumstance { circumstance, told } => {
@@ -55,7 +55,7 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
         Body::Reading(taken) => {
             let r = &taken.reading;
             let after = if body.kind() == "after_reading" { "After: " } else { "" };
-            format!("{after}{} at {:.0} rpm, {:.0} °C, {}", show::read(r, unit), r.rpm, r.oil_temp_c, r.gear.label())
+            format!("{after}{} at {:.0} rpm, {}, {}", show::read(r, unit), r.rpm, unit.temp(r.oil_temp_c), r.gear.label())
         }
         Body::Rig(done) => rigged(done, unit),
         Body::Evidence { check, outcome } => {
@@ -83,7 +83,7 @@ pub fn describe(body: &Body, unit: Pressure) -> String {
 }
 
 /// A step of fitting the gauge, with the zero that was read.
-fn rigged(done: &RigStep, unit: Pressure) -> String {
+fn rigged(done: &RigStep, unit: Units) -> String {
     let step = rigging::step(&done.step);
     let ask = step.map_or(done.step.as_str(), |step| step.ask.as_str());
     let answer = step.and_then(|step| step.label(&done.answer)).unwrap_or(&done.answer);
@@ -118,21 +118,21 @@ pub fn access_words(access: Access) -> &'static str {
 }
 
 /// “idle, 750 rpm at 100 °C”.
-pub fn point_name(card: &Card, point: &Point) -> String {
-    point_words(point, card.idles_at(point.rpm))
+pub fn point_name(card: &Card, point: &Point, unit: Units) -> String {
+    point_words(point, card.idles_at(point.rpm), unit)
 }
 
 /// The same where it is known whether the engine idles there.
-pub fn point_words(point: &Point, idle: bool) -> String {
+pub fn point_words(point: &Point, idle: bool, unit: Units) -> String {
     let idle = if idle { "idle, " } else { "" };
     let gear = if point.gear == Gear::Drive { ", in gear" } else { "" };
-    format!("{idle}{:.0} rpm at {:.0} °C{gear}", point.rpm, point.oil_temp_c)
+    format!("{idle}{:.0} rpm at {}{gear}", point.rpm, unit.temp(point.oil_temp_c))
 }
 
 /// “780 rpm · 97 °C est. · neutral”.
-pub fn reading_place(reading: &Reading) -> String {
+pub fn reading_place(reading: &Reading, unit: Units) -> String {
     let estimated = if reading.oil_temp_estimated { " est." } else { "" };
-    format!("{:.0} rpm · {:.0} °C{estimated} · {}", reading.rpm, reading.oil_temp_c, reading.gear.label())
+    format!("{:.0} rpm · {}{estimated} · {}", reading.rpm, unit.temp(reading.oil_temp_c), reading.gear.label())
 }
 
 /// “sheet 12, rev C, in force from 2025-03-01”.
@@ -141,7 +141,7 @@ pub fn sheet_name(sheet: &Sheet) -> String {
 }
 
 /// “at least 100 kPa”.
-pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -> String {
+pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Units) -> String {
     match (min_kpa, max_kpa) {
         (Some(min), Some(max)) => format!("{} to {}", unit.show(min), show::pressure(max, unit)),
         (Some(min), None) => format!("at least {}", show::pressure(min, unit)),
@@ -154,6 +154,7 @@ pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Pressure) -
 mod tests {
     use super::*;
     use velvet_dial_core::case::Phase;
+    use velvet_dial_core::unit::Pressure;
     use velvet_dial_store::jobs::{Repair, TakenReading};
 
     #[test]
@@ -196,7 +197,7 @@ mod tests {
                 "An entry this version cannot read (thermogram); it is kept as it is",
             ),
         ] {
-            assert_eq!(describe(&body, Pressure::Kpa), told);
+            assert_eq!(describe(&body, Pressure::Kpa.into()), told);
         }
     }
 
@@ -208,10 +209,10 @@ mod tests {
             (Some(300.0), Some(550.0), Pressure::Kpa, "300 to 550 kPa"),
             (None, None, Pressure::Psi, "no limit"),
         ] {
-            assert_eq!(limit_words(min, max, unit), told);
+            assert_eq!(limit_words(min, max, unit.into()), told);
         }
         let point = Point { rpm: 780.0, oil_temp_c: 100.0, gear: Gear::Drive, min_kpa: None, max_kpa: None };
-        assert_eq!(point_words(&point, true), "idle, 780 rpm at 100 °C, in gear");
-        assert_eq!(point_words(&Point { gear: Gear::Neutral, ..point }, false), "780 rpm at 100 °C");
+        assert_eq!(point_words(&point, true, Pressure::Kpa.into()), "idle, 780 rpm at 100 °C, in gear");
+        assert_eq!(point_words(&Point { gear: Gear::Neutral, ..point }, false, Pressure::Kpa.into()), "780 rpm at 100 °C");
     }
 }

@@ -6,7 +6,7 @@ use crate::ui::words::{limit_words, point_name, sheet_name};
 use askama::Template;
 use velvet_dial_core::case::{Basis, JudgedPoint};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// Each point of the sheet against what was read there.
 pub struct CompareWork {
@@ -53,7 +53,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
 }
 
 /// What lies on the surface, for the screen and for the report.
-pub fn work(assessed: &Assessed, unit: Pressure) -> CompareWork {
+pub fn work(assessed: &Assessed, unit: Units) -> CompareWork {
     let verdict = &assessed.now.verdict;
     let in_force = assessed.job.sheet();
     let others = assessed
@@ -100,10 +100,10 @@ fn sentence(assessed: &Assessed) -> String {
     }
 }
 
-fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> PointRow {
+fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Units) -> PointRow {
     let reading = judged.reading.as_ref();
     PointRow {
-        place: point_name(&assessed.case.engine, &judged.point),
+        place: point_name(&assessed.case.engine, &judged.point, unit),
         limit: limit_words(judged.point.min_kpa, judged.point.max_kpa, unit),
         measured: reading.map_or_else(String::new, |r| show::pressure(r.measured_kpa, unit)),
         doubt: reading.map_or_else(String::new, |r| show::plus_minus(r.u_kpa(), unit)),
@@ -118,7 +118,7 @@ fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> PointRow {
 }
 
 /// What would decide an undecided point: a gauge of the shop that is fine enough, else the one to look for.
-fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Pressure) -> String {
+fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Units) -> String {
     let Some(reading) = judged.reading.as_ref().filter(|_| judged.decision() == Decision::Undecided) else {
         return String::new();
     };

@@ -18,7 +18,7 @@ use velvet_dial_core::capture::Run;
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::live::{self, Start};
 use velvet_dial_core::script::{Point, script};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_rig::hub::Frame;
 
 /// An event so often at most.
@@ -166,7 +166,7 @@ impl Watcher {
         event.value = if kpa.is_finite() && event.link.is_empty() { unit.show(kpa) } else { "–".to_owned() };
         let said = |value: f64, text: String| if value.is_finite() { text } else { String::new() };
         event.rpm = said(rpm, format!("{rpm:.0} rpm"));
-        event.oil = said(oil, format!("{oil:.0} °C"));
+        event.oil = said(oil, unit.temp(oil));
         event.dash = said(dash, show::pressure(dash, unit));
         if !event.link.is_empty() {
             return event;
@@ -177,7 +177,7 @@ impl Watcher {
             event.built = live::build_outcome(start).map(|outcome| (format!("{seconds:.1} s"), outcome));
         }
         if let Some(point) = &self.point {
-            let now = live::now(&run, point);
+            let now = live::now(&run, point, unit);
             event.late = point.oil_c.is_some_and(|(_, most)| oil > most);
             event.steady = (now.steady.full, now.steady.says);
             event.warm = now.warm.map(|bar| (bar.full, bar.says));
@@ -218,7 +218,7 @@ fn thinned(frames: &[Frame], most: usize) -> Vec<Frame> {
         .collect()
 }
 
-fn row(frame: &Frame, unit: Pressure) -> [Option<f64>; 7] {
+fn row(frame: &Frame, unit: Units) -> [Option<f64>; 7] {
     let rounded = |value: f32, parts: f64| Some((f64::from(value) * parts).round() / parts).filter(|value| value.is_finite());
     let pressure = |kpa: f32| rounded((f64::from(kpa) / unit.kpa()) as f32, 1000.0);
     let [kpa, rpm, oil, dash, _] = frame.peaks;
@@ -228,7 +228,7 @@ fn row(frame: &Frame, unit: Pressure) -> [Option<f64>; 7] {
         pressure(kpa.mean),
         pressure(kpa.most),
         rounded(rpm.mean, 1.0),
-        rounded(oil.mean, 10.0),
+        rounded(unit.temperature.of_c(f64::from(oil.mean)) as f32, 10.0),
         pressure(dash.mean),
     ]
 }

@@ -7,7 +7,7 @@ use chrono::{DateTime, Utc};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::record::{ReadingSaid, Record};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::zone::Zone;
 
 /// What the page shows.
@@ -84,7 +84,7 @@ pub struct Line {
 }
 
 /// Lays it out.
-pub fn report(record: &Record, unit: Pressure) -> Report {
+pub fn report(record: &Record, unit: Units) -> Report {
     let papers = &record.papers;
     let zone = Zone::named(&papers.zone).unwrap_or_default();
     let when = |at: DateTime<Utc>| show::moment_with_year(at.naive_utc(), &zone);
@@ -150,7 +150,7 @@ pub fn report(record: &Record, unit: Pressure) -> Report {
     }
 }
 
-fn readings(record: &Record, unit: Pressure, when: impl Fn(DateTime<Utc>) -> String) -> Vec<Reading> {
+fn readings(record: &Record, unit: Units, when: impl Fn(DateTime<Utc>) -> String) -> Vec<Reading> {
     let of = |taken: &ReadingSaid| {
         let reading = record.case.readings.get(taken.reading)?;
         let mut said = Said::new(String::new(), taken.judged.decision);
@@ -159,7 +159,7 @@ fn readings(record: &Record, unit: Pressure, when: impl Fn(DateTime<Utc>) -> Str
         }
         Some(Reading {
             phase: if reading.phase == Phase::After { "after" } else { "before" },
-            place: reading_place(reading),
+            place: reading_place(reading, unit),
             read: show::pressure(reading.kpa, unit),
             doubt: show::plus_minus(taken.judged.u_kpa, unit),
             limit: taken.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
@@ -173,7 +173,7 @@ fn readings(record: &Record, unit: Pressure, when: impl Fn(DateTime<Utc>) -> Str
 }
 
 /// The gauges that were used.
-fn instruments(record: &Record, unit: Pressure) -> Vec<String> {
+fn instruments(record: &Record, unit: Units) -> Vec<String> {
     let used = |name: &str| record.case.readings.iter().any(|reading| reading.instrument.as_deref() == Some(name));
     let words = |(name, gauge): (&String, &velvet_dial_core::instrument::Instrument)| {
         let mut calibrated = gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));

@@ -4,7 +4,7 @@ use crate::ui::picture::scales::{self, Band, Scale, Scales};
 use crate::ui::show;
 use velvet_dial_core::calculator::{Candidate, Choice, GaugeChoice, choose};
 use velvet_dial_core::circuit::Working;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// Oil that is cold on a cool morning, and the speed it idles at over the usual.
 const COLD: (f64, f64) = (15.0, 150.0);
@@ -63,7 +63,7 @@ pub struct Row {
 }
 
 /// Lays it out; none when the shop has no gauge, or the sheet asks for nothing.
-pub fn chooser(assessed: &Assessed, expected: &Expected, unit: Pressure) -> Option<Chooser> {
+pub fn chooser(assessed: &Assessed, expected: &Expected, unit: Units) -> Option<Chooser> {
     let gauges = assessed.job.gauges.iter().map(|gauge| Candidate {
         name: gauge.name.clone(),
         full_scale_kpa: gauge.gauge.full_scale_kpa,
@@ -118,7 +118,7 @@ fn part(choice: &Choice, name: &str) -> &'static str {
 }
 
 /// The choice in a sentence, in the unit that is liked.
-fn says(choice: &Choice, expected: &Expected, unit: Pressure) -> String {
+fn says(choice: &Choice, expected: &Expected, unit: Units) -> String {
     let least = show::pressure(expected.least, unit);
     match (&choice.cold, &choice.hot) {
         (Some(cold), None) if choice.idle_only.is_some() => {

@@ -16,7 +16,7 @@ use askama::Template;
 use chooser::{Chooser, chooser};
 use velvet_dial_core::rigging::{self, SKIPPED};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_core::{field, rigging::zero_outcome};
 use velvet_dial_store::jobs::{Body, RigStep};
 
@@ -139,7 +139,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     .render()
 }
 
-fn steps(assessed: &Assessed, slip: &Slip, unit: Pressure) -> Vec<StepCard> {
+fn steps(assessed: &Assessed, slip: &Slip, unit: Units) -> Vec<StepCard> {
     let job = &assessed.job;
     let answered = |id: &str| {
         job.live().find_map(|entry| match &entry.body {

@@ -22,7 +22,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Shows, Slope, SpeedHeld};
 use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
 use velvet_dial_store::rigs;
 use view::ReadingsWork;
@@ -82,7 +82,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
 }
 
 /// The form of a reading to be corrected, as it was typed once.
-pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
+pub fn filled(job: &Job, entry: &str, unit: Units) -> Slip {
     let found = job.live().find(|live| live.id.to_string() == entry);
     let Some(Body::Reading(taken)) = found.map(|live| &live.body) else {
         return Slip::default();
@@ -90,7 +90,7 @@ pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
     let reading = &taken.reading;
     let mut slip = Slip::of(FORM.name);
     slip.keep("rpm", &show::plain(reading.rpm));
-    slip.keep("oil_temp_c", &show::plain(reading.oil_temp_c));
+    slip.keep("oil_temp_c", &show::plain(unit.temperature.of_c(reading.oil_temp_c)));
     slip.keep("estimated", if reading.oil_temp_estimated { "yes" } else { "" });
     slip.keep("gear", reading.gear.id());
     slip.keep("pressure", &show::typed(reading.kpa, unit));
@@ -106,7 +106,7 @@ pub fn filled(job: &Job, entry: &str, unit: Pressure) -> Slip {
 
 /// The reading, when every field is right; else the slip says what is not.
 fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Option<TakenReading> {
-    if let Some(unit) = form.get("unit").filter(|unit| Pressure::parse(unit).is_none()) {
+    if let Some(unit) = form.get("unit").filter(|unit| Units::parse(unit).is_none()) {
         // Never taken in another unit than it was typed in.
         typed.slip.wrong("pressure", FieldError::Unit { typed: unit.chars().take(12).collect() }.to_string());
         return None;

@@ -9,7 +9,7 @@ use askama::Template;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, Level};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::{Pressure, Units};
 
 /// Steps at most.
 const MOST: usize = 4000;
@@ -50,9 +50,9 @@ pub async fn steps(desk: Desk, path: web::Path<(i64, String, Uuid)>, asked: web:
     Ok(HttpResponse::Ok().json(steps))
 }
 
-fn row(level: &Level, unit: Pressure) -> [Option<f64>; 7] {
+fn row(level: &Level, unit: Units) -> [Option<f64>; 7] {
     let rounded = |value: f64, parts: f64| Some((value * parts).round() / parts).filter(|value| value.is_finite());
-    let pressure = |kpa: f64| rounded(kpa / unit.kpa(), if unit == Pressure::Bar { 1000.0 } else { 10.0 });
+    let pressure = |kpa: f64| rounded(kpa / unit.kpa(), if *unit == Pressure::Bar { 1000.0 } else { 10.0 });
     let [least, mean, most] = level.kpa;
     [
         rounded(level.time_s, 1000.0),
@@ -60,7 +60,7 @@ fn row(level: &Level, unit: Pressure) -> [Option<f64>; 7] {
         pressure(mean),
         pressure(most),
         rounded(level.rpm, 1.0),
-        rounded(level.oil_temp_c, 10.0),
+        rounded(unit.temperature.of_c(level.oil_temp_c), 10.0),
         pressure(level.dash_kpa),
     ]
 }

@@ -12,7 +12,7 @@ use uuid::Uuid;
 use velvet_dial_core::capture::{self, Analysis, Hold, Run};
 use velvet_dial_core::case::{Case, Phase, Reading, judge};
 use velvet_dial_core::trace::Tracer;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Job};
 
 /// A hold on offer.
@@ -84,7 +84,7 @@ struct Judging {
     taken: Vec<(f64, f64)>,
     gauge: String,
     phase: Phase,
-    unit: Pressure,
+    unit: Units,
 }
 
 impl Taking {
@@ -175,7 +175,7 @@ pub async fn hold(desk: Desk, path: web::Path<(i64, String, Uuid)>, stretch: web
 impl Judging {
     fn offer(&self, number: usize, hold: &Hold) -> Offer {
         let unit = self.unit;
-        let place = [hold.rpm.map(|rpm| format!("{rpm:.0} rpm")), hold.oil_temp_c.map(|temp| format!("{temp:.0} °C"))];
+        let place = [hold.rpm.map(|rpm| format!("{rpm:.0} rpm")), hold.oil_temp_c.map(|temp| unit.temp(temp))];
         let judged = hold.rpm.zip(hold.oil_temp_c).map(|(rpm, oil_temp_c)| {
             let instrument = Some(self.gauge.clone()).filter(|gauge| !gauge.is_empty());
             let reading =
@@ -207,7 +207,7 @@ impl Judging {
 }
 
 /// The run in some twenty rows.
-fn figures(run: &Run, unit: Pressure) -> Vec<[String; 4]> {
+fn figures(run: &Run, unit: Units) -> Vec<[String; 4]> {
     let said = |value: f64, text: String| if value.is_finite() { text } else { "–".to_owned() };
     capture::levels(run, f64::MIN, f64::MAX, 20)
         .into_iter()
@@ -217,14 +217,14 @@ fn figures(run: &Run, unit: Pressure) -> Vec<[String; 4]> {
                 format!("{:.0} s", level.time_s),
                 format!("{} ({} to {})", show::pressure(mean, unit), unit.show(least), unit.show(most)),
                 said(level.rpm, format!("{:.0} rpm", level.rpm)),
-                said(level.oil_temp_c, format!("{:.0} °C", level.oil_temp_c)),
+                said(level.oil_temp_c, unit.temp(level.oil_temp_c)),
             ]
         })
         .collect()
 }
 
 /// What a run tells beside its holds, in the order of the run.
-fn facts(told: &Analysis, unit: Pressure) -> Vec<Fact> {
+fn facts(told: &Analysis, unit: Units) -> Vec<Fact> {
     let kpa = |kpa: f64| show::pressure(kpa, unit);
     let said = [
         ("At rest", told.zero_kpa.map(|zero| format!("{} with the engine standing", kpa(zero)))),

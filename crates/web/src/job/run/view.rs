@@ -16,7 +16,7 @@ use velvet_dial_core::limits::Decision;
 use velvet_dial_core::record;
 use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::trace::Step as Proposed;
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
 use velvet_dial_store::rigs::Recorded;
 use velvet_dial_store::zone::Zone;
@@ -101,7 +101,7 @@ pub struct RunLine {
 }
 
 /// The readings of a phase as rows, the last one first.
-pub fn rows(assessed: &Assessed, unit: Pressure, phase: Phase) -> Vec<ReadingRow> {
+pub fn rows(assessed: &Assessed, unit: Units, phase: Phase) -> Vec<ReadingRow> {
     let mut rows: Vec<ReadingRow> = taken(assessed)
         .filter(|(_, taken, _)| taken.reading.phase == phase)
         .map(|(entry, taken, judged)| row(&assessed.job.zone, entry, taken, judged, unit))
@@ -117,7 +117,7 @@ fn taken(assessed: &Assessed) -> impl Iterator<Item = (&Entry, &TakenReading, &J
     })
 }
 
-fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Pressure) -> ReadingRow {
+fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Units) -> ReadingRow {
     let r = &taken.reading;
     let brought =
         if judged.brought { format!("{} at the sheet's point", show::pressure(judged.measured_kpa, unit)) } else { String::new() };
@@ -125,7 +125,7 @@ fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading,
     let note: Vec<String> = [brought, from].into_iter().filter(|text| !text.is_empty()).collect();
     ReadingRow {
         entry: entry.id.to_string(),
-        place: reading_place(r),
+        place: reading_place(r, unit),
         read: show::read(r, unit),
         doubt: show::plus_minus(judged.u_kpa(), unit),
         limit: judged.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, unit)),
@@ -152,7 +152,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
             max_kpa: judged.point.and_then(|p| p.max_kpa),
             reach_kpa: reach,
         };
-        let caption = format!("{:.0} rpm, {:.0} °C", taken.reading.rpm, taken.reading.oil_temp_c);
+        let caption = format!("{:.0} rpm, {}", taken.reading.rpm, unit.temp(taken.reading.oil_temp_c));
         let word = if judged.point.is_none() { "no limit here" } else { judged.decision.word() };
         dial::dial(&shown, unit, caption, judged.decision.id(), word)
     });
@@ -191,7 +191,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         rows: rows(assessed, unit, phase),
         dial,
         map: map::map(&scene(assessed), unit),
-        missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point)).collect(),
+        missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point, unit)).collect(),
         // Gear and slope follow a point that was chosen by hand alone: whoever reads another point than the script's must not find them changed.
         form: form(job, &drawn.shell.slip, unit, last_gauge, chosen),
         captures: captures
@@ -225,7 +225,7 @@ fn wanted(assessed: &Assessed, point: &Point) -> bool {
 }
 
 /// The form of the next reading, or of one to be corrected.
-fn form(job: &Job, slip: &Slip, unit: Pressure, last_gauge: String, chosen: Option<&Point>) -> ReadingForm {
+fn form(job: &Job, slip: &Slip, unit: Units, last_gauge: String, chosen: Option<&Point>) -> ReadingForm {
     let gauges = || {
         let ordinary = Choice { id: String::new(), label: "ordinary workshop gauge".to_owned() };
         let of_shop = job.gauges.iter().map(|gauge| Choice {

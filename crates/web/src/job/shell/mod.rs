@@ -17,7 +17,7 @@ use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::Step;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::Entry;
 
@@ -31,7 +31,7 @@ pub struct Shell {
     pub stage: Stage,
     pub stations: Vec<Station>,
     pub flag: Flag,
-    pub unit: Pressure,
+    pub unit: Units,
     /// Key of every form of this answer: sent twice, it is written once.
     pub key: Uuid,
     /// Last entry this answer knows of.

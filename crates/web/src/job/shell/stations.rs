@@ -5,7 +5,7 @@ use velvet_dial_core::limits::Decision;
 use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// One station.
 pub struct Station {
@@ -20,7 +20,7 @@ pub struct Station {
     pub shortcut: usize,
 }
 
-pub(super) fn stations(assessed: &Assessed, here: Stage, unit: Pressure) -> Vec<Station> {
+pub(super) fn stations(assessed: &Assessed, here: Stage, unit: Units) -> Vec<Station> {
     Stage::ALL
         .into_iter()
         .map(|stage| {
@@ -31,7 +31,7 @@ pub(super) fn stations(assessed: &Assessed, here: Stage, unit: Pressure) -> Vec<
 }
 
 /// Words, done, alarm.
-fn outcome(assessed: &Assessed, stage: Stage, unit: Pressure) -> (String, bool, bool) {
+fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, bool) {
     let (case, now) = (&assessed.case, &assessed.now);
     let quiet = |text: &str| (text.to_owned(), false, false);
     match stage {
@@ -85,7 +85,7 @@ fn rigged(assessed: &Assessed) -> usize {
 }
 
 /// The worst point in a few words.
-fn verdict_words(assessed: &Assessed, unit: Pressure) -> String {
+fn verdict_words(assessed: &Assessed, unit: Units) -> String {
     let verdict = &assessed.now.verdict;
     let Some(worst) = verdict.points.iter().find(|p| p.decision() == verdict.overall) else {
         return "no reading yet".to_owned();

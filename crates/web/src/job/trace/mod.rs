@@ -8,7 +8,7 @@ use crate::ui::show;
 use askama::Template;
 use velvet_dial_core::trace::Step;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 #[derive(Template)]
 #[template(path = "job/trace/trace.html")]
@@ -50,7 +50,7 @@ const SUSPECTS_EXPLAINED: usize = 3;
 /// Log-odds under which a finding did not move a suspect.
 const UNMOVED: f64 = 0.1;
 
-fn trace(assessed: &Assessed, unit: Pressure) -> TraceWork {
+fn trace(assessed: &Assessed, unit: Units) -> TraceWork {
     let know = knowledge();
     let leaders: Vec<usize> = assessed.now.posterior.ranked().into_iter().take(SUSPECTS_EXPLAINED).collect();
     let columns = leaders.iter().filter_map(|index| know.causes.get(*index)).map(|cause| cause.name.clone()).collect();

@@ -13,7 +13,7 @@ use uuid::Uuid;
 use velvet_dial_core::adapter::{Adapter, End};
 use velvet_dial_core::calculator::threads;
 use velvet_dial_core::field;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::Viewer;
 use velvet_dial_store::library::{self, Gauge, GaugeCheck};
 
@@ -81,13 +81,13 @@ pub struct Piece {
 #[template(path = "shop/gauges/gauges.html")]
 struct Page {
     chrome: Chrome,
-    unit: Pressure,
+    unit: Units,
     rows: Vec<Row>,
     pieces: Vec<Piece>,
     fields: Vec<Field>,
 }
 
-async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Pressure) -> Result<HttpResponse, Failure> {
+async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Units) -> Result<HttpResponse, Failure> {
     let gauges = library::gauges(&app.db, who).await?;
     let mut checks = library::gauge_checks(&app.db, who).await?;
     let adapters = library::adapters(&app.db, who).await?;
@@ -118,7 +118,7 @@ fn choices(name: &str) -> Vec<Choice> {
     }
 }
 
-fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): (NaiveDate, &Slip, Pressure)) -> Row {
+fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): (NaiveDate, &Slip, Units)) -> Row {
     let card = &gauge.gauge;
     let here = slip.typed(BESIDE.name, "gauge") == gauge.id.to_string();
     let typed = if here { slip.clone() } else { Slip::default() };
@@ -152,7 +152,7 @@ fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): 
 }
 
 /// Two gauges agree when they differ by no more than the class and half a mark of the one allow.
-fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Pressure) -> Beside {
+fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Units) -> Beside {
     let off = check.reads_kpa - check.beside_kpa;
     let allowed = gauge.gauge.class_percent / 100.0 * gauge.gauge.full_scale_kpa + 0.5 * gauge.gauge.graduation_kpa;
     Beside {

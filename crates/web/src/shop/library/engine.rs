@@ -13,12 +13,12 @@ use velvet_dial_core::circuit::{
     BlowAccess, Burns, CamFeed, Card, Cooler, HeadFeed, Layout, Port, PumpDrive, PumpKind, ReliefAccess, ReliefSenses, Rockers,
 };
 use velvet_dial_core::oil;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::library::{self, Engine};
 
 /// The form of a new engine.
 pub fn empty() -> Slip {
-    let mut slip = filled("", &Card::of(0.0, 0, 0.0, "5W-30"), Pressure::Kpa);
+    let mut slip = filled("", &Card::of(0.0, 0, 0.0, "5W-30"), Units::default());
     for number in ["displacement_l", "cylinders", "idle_rpm"] {
         slip.keep(number, "");
     }
@@ -26,11 +26,11 @@ pub fn empty() -> Slip {
 }
 
 /// The form of an engine as it stands.
-pub fn of(engine: &Engine, unit: Pressure) -> Slip {
+pub fn of(engine: &Engine, unit: Units) -> Slip {
     filled(&engine.name, &engine.card, unit)
 }
 
-fn filled(name: &str, card: &Card, unit: Pressure) -> Slip {
+fn filled(name: &str, card: &Card, unit: Units) -> Slip {
     let mut slip = Slip::of(ENGINE.name);
     let layout = &card.layout;
     let number = |value: Option<f64>| value.map(show::plain).unwrap_or_default();
@@ -166,6 +166,6 @@ pub async fn change(
 
 /// Back to the list; the draft of the form, which is kept by unit, was taken.
 pub(super) fn home(of: &Form, form: &Sent, liking: Liking) -> HttpResponse {
-    let unit = form.get("unit").and_then(|unit| Pressure::parse(unit)).unwrap_or(liking.unit);
+    let unit = form.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(liking.unit);
     taken(&format!("{}-{}", of.name, unit.label()), "/library")
 }

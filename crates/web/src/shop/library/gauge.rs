@@ -11,11 +11,11 @@ use actix_web::{HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::calculator::threads;
 use velvet_dial_core::instrument::{Instrument, Kind};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::library::{self, Gauge};
 
 /// The form of a gauge as it stands.
-pub fn of(gauge: &Gauge, unit: Pressure) -> Slip {
+pub fn of(gauge: &Gauge, unit: Units) -> Slip {
     let mut slip = Slip::of(GAUGE.name);
     let card = &gauge.gauge;
     slip.keep("name", &gauge.name);

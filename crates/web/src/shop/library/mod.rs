@@ -17,7 +17,7 @@ use form::{ENGINE, GAUGE, SHEET, SHOP, choices};
 use serde::Deserialize;
 use sheet::Line;
 use uuid::Uuid;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::library::{self, Engine, Gauge};
 use velvet_dial_store::{Viewer, accounts};
 
@@ -77,7 +77,7 @@ pub struct PlainForm {
 struct Page {
     chrome: Chrome,
     /// The unit that the forms' pressures are typed in.
-    unit: Pressure,
+    unit: Units,
     engines: Vec<EngineRow>,
     gauges: Vec<GaugeRow>,
     engine: EngineForm,
@@ -90,7 +90,7 @@ struct Page {
 #[derive(Default)]
 pub struct Editing {
     /// The unit of the form that came back.
-    unit: Option<Pressure>,
+    unit: Option<Units>,
     /// An engine; none for a new one.
     engine: Option<(Option<Uuid>, Slip)>,
     /// The sheet of a new engine.
@@ -136,7 +136,7 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, stat
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit: Pressure, named: impl Fn(Uuid) -> String) -> EngineForm {
+fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit: Units, named: impl Fn(Uuid) -> String) -> EngineForm {
     let open = editing.is_some();
     let (id, slip) = editing.unwrap_or_else(|| (None, engine::empty()));
     let fields = ENGINE.draw(&slip, unit, choices);
@@ -156,7 +156,7 @@ fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit:
     EngineForm { action, fields, sheet: Some(sheet), open, title: "Add an engine".to_owned(), button: "Add this engine" }
 }
 
-fn gauge_form(editing: Option<(Option<Uuid>, Slip)>, unit: Pressure) -> PlainForm {
+fn gauge_form(editing: Option<(Option<Uuid>, Slip)>, unit: Units) -> PlainForm {
     let open = editing.is_some();
     let (id, slip) = editing.unwrap_or_default();
     let fields = GAUGE.draw(&slip, unit, choices);
@@ -193,7 +193,7 @@ fn engine_row(engine: &Engine) -> EngineRow {
     }
 }
 
-fn gauge_row(gauge: &Gauge, unit: Pressure) -> GaugeRow {
+fn gauge_row(gauge: &Gauge, unit: Units) -> GaugeRow {
     let card = &gauge.gauge;
     GaugeRow {
         id: gauge.id.to_string(),

@@ -11,7 +11,7 @@ use actix_web::{HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::field;
 use velvet_dial_core::limits::{Point, Sheet, questionable};
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::library::{self, Revision};
 
 /// A line as it is drawn.
@@ -34,11 +34,16 @@ pub struct Cell {
 }
 
 /// The lines of a form.
-pub fn lines(slip: &Slip, unit: Pressure) -> Vec<Line> {
+pub fn lines(slip: &Slip, unit: Units) -> Vec<Line> {
     (1..=LINES)
         .map(|place| {
             let [rpm, temp, gear, min, max] = line(place);
-            let cells = [(rpm, "Speed", "rpm"), (temp, "Oil", "°C"), (min, "At least", unit.label()), (max, "At most", unit.label())];
+            let cells = [
+                (rpm, "Speed", "rpm"),
+                (temp, "Oil", unit.temperature.label()),
+                (min, "At least", unit.label()),
+                (max, "At most", unit.label()),
+            ];
             let problems = cells.iter().filter_map(|(name, ..)| slip.problem(SHEET.name, name)).map(str::to_owned).collect();
             let cells = cells
                 .into_iter()
@@ -56,7 +61,7 @@ pub fn lines(slip: &Slip, unit: Pressure) -> Vec<Line> {
 }
 
 /// The form of a revision as it stands.
-pub fn of(revision: &Sheet, unit: Pressure) -> Slip {
+pub fn of(revision: &Sheet, unit: Units) -> Slip {
     let mut slip = Slip::of(SHEET.name);
     slip.keep("source", &revision.source);
     slip.keep("in_force_from", &revision.in_force_from.map(|day| day.to_string()).unwrap_or_default());
@@ -64,7 +69,7 @@ pub fn of(revision: &Sheet, unit: Pressure) -> Slip {
         let [rpm, temp, gear, min, max] = line(place + 1);
         let pressure = |kpa: Option<f64>| kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default();
         slip.keep(&rpm, &show::plain(point.rpm));
-        slip.keep(&temp, &show::plain(point.oil_temp_c));
+        slip.keep(&temp, &show::plain(unit.temperature.of_c(point.oil_temp_c)));
         slip.keep(&gear, point.gear.id());
         slip.keep(&min, &pressure(point.min_kpa));
         slip.keep(&max, &pressure(point.max_kpa));
@@ -79,7 +84,7 @@ pub struct Typed {
 }
 
 /// The sheet, when any of its lines was filled in and all is right; the slip says what is not.
-pub fn read(form: &Sent, liked: Pressure) -> Result<Typed, Slip> {
+pub fn read(form: &Sent, liked: Units) -> Result<Typed, Slip> {
     let mut read = Read::of(&SHEET, form, liked);
     let (source, in_force_from, unit) = (read.text("source"), read.day("in_force_from"), read.unit());
     let sure = read.ticked("sure");
@@ -94,7 +99,7 @@ pub fn read(form: &Sent, liked: Pressure) -> Result<Typed, Slip> {
     Ok(Typed { sheet, slip: read.slip })
 }
 
-fn one_line(slip: &mut Slip, form: &Sent, place: usize, unit: Pressure, sure: bool) -> Option<Point> {
+fn one_line(slip: &mut Slip, form: &Sent, place: usize, unit: Units, sure: bool) -> Option<Point> {
     let names = line(place);
     let typed = |name: &str| form.get(name).map_or("", |text| text.trim());
     for name in &names {
@@ -105,10 +110,10 @@ fn one_line(slip: &mut Slip, form: &Sent, place: usize, unit: Pressure, sure: bo
         return None;
     }
     let rpm_value = slip.take(rpm, field::RPM.parse(typed(rpm)));
-    let temp_value = slip.take(temp, field::OIL_TEMP.parse(typed(temp)));
+    let temp_value = slip.take(temp, field::OIL_TEMP.parse_temp(typed(temp), unit.temperature).map(|temp| (10.0 * temp).round() / 10.0));
     let mut pressure = |name: &str| {
         let typed = typed(name);
-        if typed.is_empty() { Ok(None) } else { slip.take(name, field::PRESSURE.parse_pressure(typed, unit)).map(Some).ok_or(()) }
+        if typed.is_empty() { Ok(None) } else { slip.take(name, field::PRESSURE.parse_pressure(typed, *unit)).map(Some).ok_or(()) }
     };
     let (Ok(min_kpa), Ok(max_kpa)) = (pressure(min), pressure(max)) else { return None };
     match (min_kpa, max_kpa) {
@@ -155,7 +160,7 @@ pub async fn revise(
         }
         Err(slip) => slip,
     };
-    let unit = form.get("unit").and_then(|unit| Pressure::parse(unit));
+    let unit = form.get("unit").and_then(|unit| Units::parse(unit));
     let editing = Editing { unit, sheet: Some((*path, corrects, slip)), ..Editing::default() };
     page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
 }

@@ -1,6 +1,6 @@
 //! The dial: scale in the chosen unit, the limit's band at this speed and temperature, the needle with its doubt as a sector.
 use super::{at, multiples, numeral, round_step};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// Angles run clockwise from twelve o'clock, degrees: the scale is open at the bottom, where the number stands.
 const FROM: f64 = -128.0;
@@ -56,7 +56,7 @@ fn arc(from: f64, to: f64, radius: f64) -> String {
 }
 
 /// The dial of a reading.
-pub fn dial(shown: &Shown, unit: Pressure, caption: String, decision: &'static str, word: &'static str) -> Dial {
+pub fn dial(shown: &Shown, unit: Units, caption: String, decision: &'static str, word: &'static str) -> Dial {
     let most = [Some(shown.kpa + 2.0 * shown.u_kpa), shown.min_kpa, shown.max_kpa, Some(shown.reach_kpa)]
         .into_iter()
         .flatten()

@@ -3,7 +3,7 @@ use super::{at, multiples, numeral, polyline, round_step};
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::limits::Sheet;
 use velvet_dial_core::record::{COLD_C, Curve, SPEEDS};
-use velvet_dial_core::unit::{Gear, Pressure};
+use velvet_dial_core::unit::{Gear, Units};
 
 /// A limit of a revision at a speed.
 pub struct Limit {
@@ -108,7 +108,7 @@ pub struct Map {
 }
 
 /// Lays the scene out.
-pub fn map(scene: &Scene, unit: Pressure) -> Map {
+pub fn map(scene: &Scene, unit: Units) -> Map {
     let rpm_most = scene.marks.iter().map(|m| m.rpm).chain(scene.limits.iter().map(|l| l.rpm)).fold(scene.rpm_reach, f64::max);
     let rpm_end = (rpm_most * 1.1 / 500.0).ceil() * 500.0;
     let from_marks = scene.marks.iter().map(|m| m.kpa + 2.0 * m.u_kpa);
@@ -152,7 +152,7 @@ pub fn map(scene: &Scene, unit: Pressure) -> Map {
                 (false, false) => "mark",
             };
             let label = Label { text: unit.show(mark.kpa), x: at(x(mark.rpm) + 9.0), y: at(y(mark.kpa) - 7.0) };
-            let title = format!("{:.0} rpm, {:.0} °C: {} {}", mark.rpm, mark.oil_temp_c, unit.show(mark.kpa), unit.label());
+            let title = format!("{:.0} rpm, {}: {} {}", mark.rpm, unit.temp(mark.oil_temp_c), unit.show(mark.kpa), unit.label());
             MarkDrawn {
                 class,
                 x: at(x(mark.rpm)),

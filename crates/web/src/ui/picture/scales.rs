@@ -1,6 +1,6 @@
 //! Gauges over the pressures of a job: each as its scale from nought to full, the part it is blind in hatched, the pressures that are expected as bands behind all.
 use super::{at, multiples, numeral, round_step};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 /// A gauge.
 pub struct Scale {
@@ -56,7 +56,7 @@ const ROW: f64 = 46.0;
 const LETTER: f64 = 7.2;
 
 /// Lays gauges and pressures out; names of bands stand on lines of their own where they would meet.
-pub fn scales(gauges: &[Scale], bands: &[Band], limit_kpa: f64, unit: Pressure) -> Scales {
+pub fn scales(gauges: &[Scale], bands: &[Band], limit_kpa: f64, unit: Units) -> Scales {
     let most = gauges.iter().map(|gauge| gauge.full_scale_kpa).chain(bands.iter().map(|band| band.high_kpa)).fold(100.0, f64::max);
     let step = round_step(most / unit.kpa(), 8.0);
     let x = |kpa: f64| LEFT + (WIDTH - LEFT - RIGHT) * (kpa / most).clamp(0.0, 1.0);

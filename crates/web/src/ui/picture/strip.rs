@@ -1,7 +1,7 @@
 //! The run strip of a capture: pressure, speed and oil temperature over time, holds marked.
 use super::{at, multiples, numeral, polyline, round_step};
 use velvet_dial_core::capture::{Hold, Run};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::Units;
 
 const WIDTH: f64 = 1100.0;
 const HEIGHT: f64 = 300.0;
@@ -31,7 +31,7 @@ pub struct Strip {
 }
 
 /// Lays a run out; speed and temperature on their own scales, told beside.
-pub fn strip(run: &Run, holds: &[Hold], unit: Pressure) -> Strip {
+pub fn strip(run: &Run, holds: &[Hold], unit: Units) -> Strip {
     let (start, end) = (run.time_s.first().copied().unwrap_or(0.0), run.time_s.last().copied().unwrap_or(1.0));
     let span = (end - start).max(1e-6);
     let most = |channel: &[f64]| channel.iter().copied().filter(|value| value.is_finite()).fold(1.0, f64::max);

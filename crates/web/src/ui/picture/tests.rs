@@ -10,7 +10,7 @@ use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::calculator::{ThreadMeasured, which};
 use velvet_dial_core::capture::{Hold, Run, between};
 use velvet_dial_core::record::{Curve, SPEEDS};
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::{Pressure, Units};
 
 fn number(text: &str) -> f64 {
     text.parse().unwrap_or(f64::NAN)
@@ -21,8 +21,8 @@ fn numbers(path: &str) -> Vec<f64> {
     path.split(|c: char| !(c.is_ascii_digit() || c == '.' || c == '-')).filter(|part| !part.is_empty()).map(number).collect()
 }
 
-fn some(random: &mut ChaCha8Rng) -> Pressure {
-    [Pressure::Kpa, Pressure::Bar, Pressure::Psi][random.random_range(0..3)]
+fn some(random: &mut ChaCha8Rng) -> Units {
+    [Pressure::Kpa, Pressure::Bar, Pressure::Psi][random.random_range(0..3)].into()
 }
 
 #[test]
@@ -175,7 +175,7 @@ fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
         let run = Run { time_s: (0..count).map(|row| row as f64 / 50.0).collect(), kpa, rpm: vec![800.0; count], ..Run::default() };
         let end = (count - 1) as f64 / 50.0;
         let hold = between(&run, 0.25 * end, 0.5 * end).unwrap_or_else(|| between(&run, 0.0, end.max(1.0)).unwrap_or(STILL));
-        let drawn = strip(&run, &[hold], Pressure::Kpa);
+        let drawn = strip(&run, &[hold], Pressure::Kpa.into());
         let heights: Vec<f64> = numbers(&drawn.pressure).into_iter().skip(1).step_by(2).collect();
         let highest = heights.iter().copied().fold(f64::INFINITY, f64::min);
         let scale: Vec<(f64, f64)> = drawn.y_labels.iter().map(|(text, y)| (number(text), number(y))).collect();
