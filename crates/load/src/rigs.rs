@@ -158,7 +158,7 @@ async fn watch(person: &Person, job: i64, begun: Instant, seconds: Duration) -> 
         text.push_str(&String::from_utf8_lossy(&bytes));
         while let Some((event, rest)) = text.split_once("\n\n") {
             let told: Option<serde_json::Value> = event.strip_prefix("data: ").and_then(|json| serde_json::from_str(json).ok());
-            let last = told.and_then(|told| told["frames"].as_array()?.last()?.get(0)?.as_f64());
+            let last = told.and_then(|told| told.get("frames")?.as_array()?.last()?.get(0)?.as_f64());
             if let Some(last) = last.filter(|_| begun.elapsed() > Duration::from_secs(3)) {
                 behind.push(begun.elapsed().as_secs_f64() - last - FRAME_S);
             }
