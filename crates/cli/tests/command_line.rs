@@ -94,6 +94,23 @@ fn a_taken_port_is_said_with_what_to_do() {
 
 /// With nothing running and beside a running server alike; what a stranger would try first is no password.
 #[test]
+fn a_stand_in_rig_says_what_is_wrong_with_its_plan() {
+    let card = r#"{"displacement_l": 2, "cylinders": 4, "idle_rpm": 780, "oil_grade": "5W-30"}"#;
+    for (engine, more, said) in [
+        ("{}", vec![], "neither an engine's card nor a case"),
+        ("/no/such.json", vec![], "/no/such.json"),
+        (card, vec!["--fault", "tarot"], "“tarot” is no cause that harms a circuit"),
+        (card, vec!["--odd", "purple"], "“purple” is none of bounce, drift"),
+        (card, vec!["--rate", "5000"], "1 to 1000 samples a second, not 5000"),
+    ] {
+        let arguments = [&["rig", "--to", "127.0.0.1:1", "--name", "green", "--token", "x", "--engine", engine][..], &more].concat();
+        let out = run(&arguments, "");
+        let text = String::from_utf8_lossy(&out.stderr);
+        assert!(!out.status.success() && text.contains(said), "{arguments:?}: {text}");
+    }
+}
+
+#[test]
 fn users_are_added_listed_given_passwords_and_removed() {
     let folder = tempfile::tempdir().unwrap();
     let data = folder.path().to_str().unwrap();

@@ -156,15 +156,16 @@ impl Chunk {
     }
 }
 
-/// The run that consecutive chunks are, its clock from `zero_us`.
-pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64) -> Run {
-    let whole = chunks.iter().map(|chunk| chunk.us.len()).sum();
+/// The run that consecutive chunks are, its clock from `zero_us`; of every chunk each `every`th sample.
+pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64, every: usize) -> Run {
+    let every = every.max(1);
+    let whole = chunks.iter().map(|chunk| chunk.us.len().div_ceil(every)).sum();
     let mut time_s = Vec::with_capacity(whole);
     let mut columns: [Vec<f64>; COLUMNS] = Default::default();
     for chunk in chunks {
-        time_s.extend(chunk.us.iter().map(|us| us.saturating_sub(zero_us) as f64 / 1e6));
+        time_s.extend(chunk.us.iter().step_by(every).map(|us| us.saturating_sub(zero_us) as f64 / 1e6));
         for (all, some) in columns.iter_mut().zip(&chunk.columns) {
-            all.extend(some.iter().map(|value| f64::from(*value)));
+            all.extend(some.iter().step_by(every).map(|value| f64::from(*value)));
         }
     }
     let per_turn = channels.iter().find_map(|channel| match channel.kind {

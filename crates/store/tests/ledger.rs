@@ -113,7 +113,7 @@ async fn a_form_sent_twice_is_written_once_and_typed_anew_is_not_lost() {
     // The back button: the same form's key, something else typed.
     let reading = |kpa: f64| {
         let reading = Reading::of(750.0, 98.0, kpa);
-        Body::Reading(TakenReading { reading, gauge: None, capture: None })
+        Body::Reading(TakenReading { reading, gauge: None, capture: None, held: None })
     };
     for kpa in [60.0, 62.0, 60.0, 62.0] {
         say(&db, &one, number, reading(kpa), None, "back").await;
@@ -231,7 +231,7 @@ async fn what_cannot_be_read_back_is_never_written_and_a_closed_job_takes_its_re
         let (db, one) = (&db, &one);
         async move { jobs::write(db, one, number, &Write { body, supersedes, submit_key: key, at: None }).await }
     };
-    let taken = |kpa: f64, capture| TakenReading { reading: Reading::of(750.0, 98.0, kpa), gauge: None, capture };
+    let taken = |kpa: f64, capture| TakenReading { reading: Reading::of(750.0, 98.0, kpa), gauge: None, capture, held: None };
     for (place, bad) in [
         taken(f64::NAN, None),
         taken(f64::INFINITY, None),

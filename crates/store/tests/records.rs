@@ -37,7 +37,7 @@ async fn open(db: &Connection, who: &Viewer, engine: uuid::Uuid, tag: &str) -> i
 
 fn reading(kpa: f64) -> Body {
     let reading = Reading { instrument: Some("Brass".into()), ..Reading::of(750.0, 98.0, kpa) };
-    Body::Reading(TakenReading { reading, gauge: None, capture: None })
+    Body::Reading(TakenReading { reading, gauge: None, capture: None, held: None })
 }
 
 async fn write(db: &Connection, who: &Viewer, job: i64, body: Body, key: &str) -> Written {
@@ -111,6 +111,7 @@ async fn a_closed_job_stands_on_what_it_was_closed_with_whatever_is_changed_late
         reading: Reading { instrument: Some("Brass".into()), ..Reading::of(3000.0, 99.0, 300.0) },
         gauge: Some(gauge.id),
         capture: None,
+        held: None,
     };
     write(&db, &one, still_open, Body::Reading(taken), "by key").await;
     assert!(library::change_gauge(&db, &one, gauge.id, "Old brass", &finer).await.unwrap());

@@ -138,7 +138,13 @@ async fn what_a_reading_says_beside_its_number_is_kept() {
         hold_s: Some(600.0),
         ..Reading::of(750.0, 95.0, 5.0)
     };
-    bay.say(&bay.one, Body::Reading(TakenReading { reading: reading.clone(), gauge: Some(bay.fine), capture: None }), None, "r").await;
+    bay.say(
+        &bay.one,
+        Body::Reading(TakenReading { reading: reading.clone(), gauge: Some(bay.fine), capture: None, held: None }),
+        None,
+        "r",
+    )
+    .await;
     let older = "INSERT INTO entries SELECT UNHEX(REPLACE(UUID(), '-', '')), job_id, 2, 'reading',
         '{\"v\":1,\"kind\":\"reading\",\"reading\":{\"rpm\":800,\"oil_temp_c\":95,\"kpa\":60,\"spread_kpa\":2},\"gauge\":null,\"capture\":null}', author_id, NOW(6), NULL, 'older'
         FROM entries WHERE seq = 1";

@@ -70,6 +70,8 @@
     show("live-codes", told.codes.length ? `The engine's module stores: ${told.codes.join("; ")}.` : "");
     show("live-built", told.built ? `Pressure after ${told.built[0]}.` : "");
     document.querySelectorAll("form:has([name='check'][value='build_time']) [name='outcome']").forEach((button) => button.classList.toggle("measured", told.built?.[1] === button.value));
+    show("live-needle", told.needle ? `Needle: ${told.needle[0]}` : "");
+    document.querySelectorAll("form:has([name='check'][value='needle']) [name='outcome']").forEach((button) => button.classList.toggle("measured", told.needle?.[1] === button.value));
     for (const [name, bar] of [["steady", told.steady], ["warm", told.warm]]) {
       const meter = id(`live-${name}`);
       meter.value = bar?.[0] ?? 0;

@@ -165,6 +165,9 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
     bay.patiently("the link is back", async || bay.linked().await).await;
     bay.hold(2500.0).await;
     bay.patiently("the held speed is taken", async || bay.point().await == "sweep").await;
+    // At the sweep the needle's motion is measured, not asked.
+    bay.patiently("the needle is measured", async || bay.said("live-needle").await.starts_with("Needle: ±")).await;
+    driver.find(By::Css("form:has([name='check'][value='needle']) button.measured")).await.unwrap();
     assert_eq!(taken().await, before + 1, "once");
     assert!(bay.person.text().await.contains("below"), "it is under its limit");
     assert_eq!(bay.person.leader().await, "suspect-screen_blocked");

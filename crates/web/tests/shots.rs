@@ -3,13 +3,41 @@
 mod support;
 use std::path::Path;
 use thirtyfour::prelude::*;
+use velvet_dial_core::circuit::Fault;
+use velvet_dial_rig::standin::{self, Plan};
+use velvet_dial_store::{library, rigs};
 use velvet_dial_testkit::Browser;
 
-#[tokio::test]
+/// The demo's rig, linked as the command links it.
+async fn standin(house: &support::House) {
+    let who = support::ines(&house.db).await;
+    let rig = rigs::rigs(&house.db, &who).await.unwrap().remove(0);
+    let token = rigs::pair_again(&house.db, &who, rig.id).await.unwrap();
+    let card = library::engines(&house.db, &who).await.unwrap().into_iter().find(|engine| engine.name.starts_with("Pebble")).unwrap().card;
+    let fault = Some((Fault::ScreenBlocked, 0.8));
+    let plan = Plan {
+        to: house.rigs.to_string(),
+        name: rig.name,
+        token,
+        card,
+        fault,
+        rate_hz: 100.0,
+        warms: 20.0,
+        air_c: 18.0,
+        odd: Vec::new(),
+        module: true,
+        seed: 1,
+    };
+    tokio::spawn(standin::run(plan));
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 #[ignore = "takes pictures for people; run by cargo xtask shots"]
 async fn every_main_view() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots");
-    let base = support::start().await;
+    let house = support::House::begin().await;
+    let base = format!("http://{}", house.web);
+    standin(&house).await;
     let browser = Browser::start().await;
     let driver = &browser.driver;
     let press = async |xpath: &str| driver.find(By::XPath(xpath.to_owned())).await.unwrap().click().await.unwrap();
@@ -40,6 +68,7 @@ async fn every_main_view() {
         ("prove", "/jobs/1/prove"),
         ("report", "/jobs/1/report"),
         ("library", "/library"),
+        ("gauges", "/gauges"),
     ] {
         shot(name, path).await;
     }
@@ -47,6 +76,13 @@ async fn every_main_view() {
     press("//a[contains(@href, '/captures/')]").await;
     driver.query(By::XPath("//h2[contains(., 'holds found')]")).first().await.unwrap();
     driver.screenshot(&folder.join("capture.png")).await.unwrap();
+    // The rig warms up while the others are taken; then hot idle stands.
+    driver.goto(format!("{base}/jobs/10/run")).await.unwrap();
+    press("//button[contains(., 'Start')]").await;
+    tokio::time::sleep(std::time::Duration::from_secs(32)).await;
+    let show = "document.getElementById('live').scrollIntoView(); document.getElementById('live-throttle').value = 0;";
+    driver.execute(show, vec![]).await.unwrap();
+    driver.screenshot(&folder.join("live.png")).await.unwrap();
     driver.goto(format!("{base}/jobs/9/run")).await.unwrap();
     press("//button[contains(., 'Night')]").await;
     driver.query(By::Css("[data-theme='night']")).first().await.unwrap();

@@ -90,6 +90,18 @@ pub struct TakenReading {
     pub gauge: Option<Uuid>,
     /// The capture it was taken from, and from when to when in it, s.
     pub capture: Option<(Uuid, f64, f64)>,
+    /// How it was held, where a rig measured that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub held: Option<Held>,
+}
+
+/// A hold as a rig measured it.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Held {
+    /// Pressures that the reading is the mean of.
+    pub count: u32,
+    /// How fast the pressure drifted, kPa a second.
+    pub slope_kpa_s: f64,
 }
 
 /// What was put right.

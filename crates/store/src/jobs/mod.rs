@@ -14,7 +14,7 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, close};
-pub use entry::{Body, Entry, Particulars, Repair, RigStep, Shown, TakenReading};
+pub use entry::{Body, Entry, Held, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use ledger::{Write, Written, write};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo};

@@ -32,6 +32,7 @@ fn no(why: &str) -> Refused {
 const STRANGER: &str = "no rig is paired here under this name with this token; pair it on the page Rigs, and give it the token shown there";
 const IDLE: &str = "this rig is assigned to no open job; assign it on the job's page Rig";
 const ELSEWHERE: &str = "this rig was assigned elsewhere; connect again";
+const CLOSED: &str = "the job is closed; assign the rig to another, then connect again";
 const BRANCH: &str = "another connection of this rig has recorded meanwhile; connect again";
 const FULL: &str = "the job holds as much of live runs as it may; assign the rig to another, or bring in what matters as a file";
 
@@ -97,6 +98,10 @@ impl Keeper {
         let paired = rig::Entity::find_by_id(admitted.rig).one(&db).await?.ok_or(StoreError::NotFound)?;
         if paired.taken.is_none() || paired.job_id != Some(run.job_id) {
             return Ok(Err(no(ELSEWHERE)));
+        }
+        let job = job::Entity::find_by_id(run.job_id).one(&db).await?.ok_or(StoreError::NotFound)?;
+        if job.closed_at.is_some() {
+            return Ok(Err(no(CLOSED)));
         }
         let (from_us, to_us) = chunk.span().map_or((0, 0), |(from, to)| (from as i64, to as i64));
         // One chunk begins where the one before ended, or it is another connection's.

@@ -98,14 +98,6 @@ pub async fn assign(db: &Connection, viewer: &Viewer, rig: Uuid, number: Option<
     Ok(())
 }
 
-/// Says by which of the shop's gauges a rig reads.
-pub async fn reads_by(db: &Connection, viewer: &Viewer, rig: Uuid, gauge: Option<Uuid>) -> Result<(), StoreError> {
-    own(db, viewer, rig).await?;
-    own_gauge(db, viewer, gauge).await?;
-    table::ActiveModel { id: Set(rig), instrument_id: Set(gauge), ..Default::default() }.update(db).await?;
-    Ok(())
-}
-
 /// The paired rigs of the shop, by name.
 pub async fn rigs(db: &Connection, viewer: &Viewer) -> Result<Vec<Rig>, StoreError> {
     let paired = table::Entity::find().filter(table::Column::ShopId.eq(viewer.shop)).filter(table::Column::Taken.is_not_null());

@@ -201,7 +201,7 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
             ..Reading::of(rpm, oil_temp_c, kpa)
         };
         let gauge = entry.gauge.as_ref().and_then(|name| gauges.get(name.as_str())).copied();
-        return Some(Body::Reading(TakenReading { reading, gauge, capture: None }));
+        return Some(Body::Reading(TakenReading { reading, gauge, capture: None, held: None }));
     }
     if let Some(cause) = &entry.cause {
         return Some(Body::Repair(Repair { cause: Some(cause.clone()), done: entry.done.clone(), follow_up: entry.follow_up.clone() }));

@@ -111,7 +111,7 @@ mod tests {
     fn one_tap_undoes_ones_own_last_word_for_a_minute() {
         let now: NaiveDateTime = "2026-11-25T08:01:00".parse().unwrap_or_default();
         let found = || Body::Evidence { check: "level".into(), outcome: "ok".into() };
-        let reading = Body::Reading(TakenReading { reading: Reading::of(750.0, 98.0, 60.0), gauge: None, capture: None });
+        let reading = Body::Reading(TakenReading { reading: Reading::of(750.0, 98.0, 60.0), gauge: None, capture: None, held: None });
         for (body, author, second, may) in [
             (found(), 1, 30, true),
             (found(), 2, 30, false),

@@ -9,6 +9,7 @@ use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
+use tokio::sync::Mutex;
 use velvet_dial_rig::hub::Hub;
 use velvet_dial_store::Connection;
 use work::Work;
@@ -24,6 +25,8 @@ pub struct App {
     pub work: Work,
     /// Draws of engines and diagnoses of jobs.
     pub kept: Kept,
+    /// Holds are taken from a run one at a time.
+    pub taking: Mutex<()>,
     /// The rigs that are linked.
     pub hub: Arc<Hub>,
 }
@@ -59,6 +62,6 @@ impl Serving {
 impl App {
     /// The application on a database.
     pub fn new(db: Connection, serving: Serving) -> Self {
-        Self { db, serving, work: Work::default(), kept: Kept::default(), hub: Arc::default() }
+        Self { db, serving, work: Work::default(), kept: Kept::default(), taking: Mutex::default(), hub: Arc::default() }
     }
 }

@@ -160,7 +160,12 @@ mod tests {
     #[test]
     fn every_kind_of_entry_is_a_sentence() {
         let reading = |phase| {
-            Body::Reading(TakenReading { reading: Reading { phase, ..Reading::of(780.0, 97.0, 62.0) }, gauge: None, capture: None })
+            Body::Reading(TakenReading {
+                reading: Reading { phase, ..Reading::of(780.0, 97.0, 62.0) },
+                gauge: None,
+                capture: None,
+                held: None,
+            })
         };
         let step =
             |step: &str, answer: &str, zero_kpa| Body::Rig(RigStep { step: step.into(), answer: answer.into(), zero_kpa, gauge: None });

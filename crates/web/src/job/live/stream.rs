@@ -14,12 +14,14 @@ use serde::{Deserialize, Serialize};
 use std::time::Duration;
 use tokio::time::{Instant, sleep, timeout};
 use uuid::Uuid;
-use velvet_dial_core::capture::Run;
+use velvet_dial_core::capture::{self, Motion, Run};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::live::{self, Start};
 use velvet_dial_core::script::{Point, script};
 use velvet_dial_core::unit::Units;
+use velvet_dial_rig::chunk;
 use velvet_dial_rig::hub::Frame;
+use velvet_dial_store::rigs;
 
 /// An event so often at most.
 const EVERY: Duration = Duration::from_millis(100);
@@ -29,6 +31,9 @@ const AT_LEAST: Duration = Duration::from_secs(2);
 const LONGEST: Duration = Duration::from_secs(600);
 /// Frames of one event; more are drawn together.
 const MOST: usize = 600;
+/// The needle's motion is looked for so often, over so long, microseconds.
+const NEEDLE_EVERY: Duration = Duration::from_secs(3);
+const NEEDLE_US: u64 = 180_000_000;
 /// What the bars look at, s.
 const LOOKS_S: f64 = 30.0;
 
@@ -62,6 +67,8 @@ struct Event {
     late: bool,
     /// Seconds until pressure showed, and the outcome that this is.
     built: Option<(String, &'static str)>,
+    /// How the needle moved, and the outcome that this is.
+    needle: Option<(String, &'static str)>,
     /// Times that the rig's own key for a hold was pressed.
     keys: u64,
     codes: Vec<String>,
@@ -78,6 +85,8 @@ struct Watcher {
     run: Uuid,
     last: Instant,
     ends: Instant,
+    /// How the needle moved when it was last looked at, and when that was.
+    needle: (Option<(String, &'static str)>, Instant),
 }
 
 /// The stream of a job's rig.
@@ -88,7 +97,8 @@ pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpRespon
     let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
     let point = script(&assessed.case, phase).into_iter().find(|point| point.id == wanted.point);
     let now = Instant::now();
-    let watcher = Watcher { desk, point, zero_kpa, after: 0, run: Uuid::nil(), last: now - EVERY, ends: now + LONGEST };
+    let watcher =
+        Watcher { desk, point, zero_kpa, after: 0, run: Uuid::nil(), last: now - EVERY, ends: now + LONGEST, needle: (None, now) };
     let events = unfold(Some(watcher), |watcher| async move {
         let mut watcher = watcher.filter(|watcher| watcher.ends > Instant::now())?;
         let text = watcher.next().await;
@@ -119,8 +129,35 @@ impl Watcher {
             sleep(AT_LEAST / 4).await;
         }
         self.last = Instant::now();
-        let event = self.event();
+        let asked = self.point.as_ref().is_some_and(|point| point.check == Some("needle"));
+        if asked && self.needle.1.elapsed() > NEEDLE_EVERY {
+            self.needle = (self.needle_moved().await, Instant::now());
+        }
+        let mut event = self.event();
+        if event.link.is_empty() {
+            event.needle.clone_from(&self.needle.0);
+        }
         format!("data: {}\n\n", serde_json::to_string(&event).unwrap_or_default())
+    }
+
+    /// How the needle moved over the last minutes, from what is kept: frames are too coarse for it.
+    async fn needle_moved(&self) -> Option<(String, &'static str)> {
+        let (app, number) = (&self.desk.app, self.desk.number);
+        let recorded = rigs::recorded(&app.db, &self.desk.viewer, number, self.run).await.ok()?;
+        let (_, to_us) = recorded.span_us?;
+        let chunks = rigs::chunks(&app.db, &recorded, to_us.saturating_sub(NEEDLE_US), to_us).await.ok()?;
+        let (zero, unit) = (recorded.zero_us(), self.desk.liking.unit);
+        let look = move || {
+            let needle = capture::analysed(&chunk::run(&chunks, &recorded.channels, zero, 1), None).needle?;
+            let outcome = match needle.kind {
+                Motion::Steady => "steady",
+                Motion::Sway => "sway",
+                Motion::Flutter => "flutter",
+                Motion::Jumping => "jumping",
+            };
+            Some((format!("± {}. {}", show::pressure(needle.size_kpa, unit), needle.points_to), outcome))
+        };
+        app.work.out(look).await.ok()?
     }
 
     fn event(&mut self) -> Event {
@@ -140,6 +177,7 @@ impl Watcher {
             stop: None,
             late: false,
             built: None,
+            needle: None,
             keys: 0,
             codes: Vec::new(),
             frames: Vec::new(),

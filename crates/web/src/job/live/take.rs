@@ -14,7 +14,7 @@ use velvet_dial_core::field;
 use velvet_dial_core::script::script;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_rig::chunk;
-use velvet_dial_store::jobs::{Body, Job, TakenReading};
+use velvet_dial_store::jobs::{Body, Held, Job, TakenReading};
 use velvet_dial_store::rigs::{self, Recorded};
 
 /// What a hold is.
@@ -50,10 +50,6 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if !(SHORTEST_S..=LONGEST_S).contains(&(to_s - from_s)) || from_s < 0.0 {
         return Err(no_hold());
     }
-    if taken_already(&job, run, (from_s, to_s)) {
-        // Two pages saw the same hold: it is taken once.
-        return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
-    }
     let Some((recorded, hold)) = kept(&desk, run, (from_s, to_s)).await? else {
         typed.slip.wrong("run", "This stretch is not kept: the link broke, or the database is slow. Hold once more.");
         return desk
@@ -83,7 +79,14 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
         phase,
         ..Reading::of(rpm.round(), (10.0 * oil_temp_c).round() / 10.0, ((100.0 * hold.kpa).round() / 100.0).max(0.0))
     };
-    let body = Body::Reading(TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture: Some((run, from_s, to_s)) });
+    // Two pages see the same hold at the same moment: one after the other, it is taken once.
+    let _alone = desk.app.taking.lock().await;
+    if taken_already(&desk.job().await?, run, (from_s, to_s)) {
+        return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
+    }
+    let held = Held { count: hold.count as u32, slope_kpa_s: (1e4 * hold.slope_kpa_s).round() / 1e4 };
+    let taken = TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture: Some((run, from_s, to_s)), held: Some(held) };
+    let body = Body::Reading(taken);
     desk.write(stage, sent, body, "live/take", typed.fields()).await
 }
 
@@ -100,11 +103,11 @@ async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Opti
     let mut waited = Duration::ZERO;
     loop {
         let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, run).await?;
-        let us = |seconds: f64| recorded.zero_us() + (seconds * 1e6) as u64;
+        let us = |seconds: f64| recorded.zero_us().saturating_add((seconds * 1e6) as u64);
         if recorded.span_us.is_some_and(|(_, last)| last >= us(to_s)) {
             let chunks = rigs::chunks(&desk.app.db, &recorded, us(from_s), us(to_s)).await?;
             let (channels, zero) = (recorded.channels.clone(), recorded.zero_us());
-            let hold = desk.app.work.out(move || capture::between(&chunk::run(&chunks, &channels, zero), from_s, to_s)).await?;
+            let hold = desk.app.work.out(move || capture::between(&chunk::run(&chunks, &channels, zero, 1), from_s, to_s)).await?;
             return Ok(hold.map(|hold| (recorded, hold)));
         }
         if waited > KEPT_WITHIN {

@@ -157,7 +157,7 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Op
         (Ok(id), Ok(from), Ok(to)) => Some((id, from, to)),
         _ => None,
     };
-    Some(TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture })
+    Some(TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture, held: None })
 }
 
 /// Its addresses.

@@ -22,6 +22,8 @@ pub enum Source {
 pub const FILES: &str = "captures";
 pub const RIGS: &str = "runs";
 
+/// Samples of a run that are looked at whole; of a longer one some are left out, and that is said. The picture loses no peak: it has those of every second.
+const MOST_SAMPLES: usize = 4_000_000;
 /// From so many seconds on, a picture is drawn from the peaks of whole seconds.
 const BY_PEAKS_S: f64 = 240.0;
 
@@ -98,9 +100,35 @@ async fn of_rig(desk: &Desk, recorded: &Recorded, from_s: f64, to_s: f64) -> Res
     let (zero, channels) = (recorded.zero_us(), recorded.channels.clone());
     let us = |seconds: f64| zero.saturating_add((seconds.max(0.0) * 1e6) as u64);
     let packed = rigs::packed(&desk.app.db, recorded, us(from_s), us(to_s)).await?;
+    // A stretch of half a run is half of its samples, about.
+    let share = ((to_s - from_s) / recorded.seconds().max(1.0)).clamp(0.0, 1.0);
+    let every = ((recorded.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
     let read = move || {
-        let chunks: Result<Vec<_>, _> = packed.par_iter().map(|(first, bytes)| chunk::Chunk::unpacked(*first, bytes)).collect();
-        chunks.map(|chunks| Arc::new(chunk::run(&chunks, &channels, zero)))
+        // A few seconds at a time: what is packed takes a tenth of what it unpacks to.
+        let some = |some: &[(u64, Vec<u8>)]| -> Result<Run, chunk::ChunkError> {
+            let chunks: Vec<_> = some.iter().map(|(first, bytes)| chunk::Chunk::unpacked(*first, bytes)).collect::<Result<_, _>>()?;
+            Ok(chunk::run(&chunks, &channels, zero, every))
+        };
+        if every == 1 {
+            let chunks: Result<Vec<_>, _> = packed.par_iter().map(|(first, bytes)| chunk::Chunk::unpacked(*first, bytes)).collect();
+            return chunks.map(|chunks| Arc::new(chunk::run(&chunks, &channels, zero, 1)));
+        }
+        let mut run = Run::default();
+        for part in packed.chunks(60) {
+            let part = some(part)?;
+            for (all, more) in [
+                (&mut run.time_s, part.time_s),
+                (&mut run.kpa, part.kpa),
+                (&mut run.rpm, part.rpm),
+                (&mut run.oil_temp_c, part.oil_temp_c),
+                (&mut run.dash_kpa, part.dash_kpa),
+            ] {
+                all.extend(more);
+            }
+        }
+        run.notes
+            .push(format!("The run is long: of its samples each {every}th is looked at here, and saved. Look closer to see every one."));
+        Ok(Arc::new(run))
     };
     desk.app.work.out(read).await?.map_err(|error| Failure::Store(rigs::damaged(error)))
 }

@@ -122,7 +122,11 @@ fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading,
     let brought =
         if judged.brought { format!("{} at the sheet's point", show::pressure(judged.measured_kpa, unit)) } else { String::new() };
     let from = taken.capture.map(|(_, from, to)| format!("capture {from:.0}–{to:.0} s")).unwrap_or_default();
-    let note: Vec<String> = [brought, from].into_iter().filter(|text| !text.is_empty()).collect();
+    let held = taken.held.map_or_else(String::new, |held| {
+        let (drift, way) = (60.0 * held.slope_kpa_s.abs(), if held.slope_kpa_s < 0.0 { "falling" } else { "rising" });
+        format!("mean of {}, {way} {} a minute", held.count, show::pressure(drift, unit))
+    });
+    let note: Vec<String> = [brought, from, held].into_iter().filter(|text| !text.is_empty()).collect();
     ReadingRow {
         entry: entry.id.to_string(),
         place: reading_place(r, unit),
