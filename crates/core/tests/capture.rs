@@ -6,9 +6,11 @@ use std::sync::LazyLock;
 use support::recorder::{MANNERS, WHOLE, record, written};
 use support::{card, harmed, typical};
 use velvet_dial_core::capture::{
-    Analysis, CaptureError, Motion, Run, Sure, analyse, analysed, between, holds, mapping, read, schema, table, write_csv,
+    Analysis, CaptureError, Motion, Run, Sure, analyse, analysed, between, holds, mapping, read, recorded, schema, standing, table,
+    write_csv,
 };
 use velvet_dial_core::circuit::{Fault, Layout};
+use velvet_dial_core::live::{self, Start};
 
 const STILL: fn(f64, f64) -> f64 = |_, _| 0.0;
 
@@ -343,4 +345,54 @@ fn a_run_of_nothing_and_of_two_rows_is_no_trouble() {
         assert!(told.holds.is_empty() && holds(&run).is_empty() && told.knee_rpm.is_none());
     }
     assert!(matches!(table(b"x\n"), Err(CaptureError::NoRows)));
+}
+
+/// A hold that the screen takes live is a hold of the record too, and the live start is the record's: both look at the same bands.
+#[test]
+fn what_is_seen_live_is_found_again_in_the_record() {
+    let told = analysed(&SOUND, None);
+    for hold in &told.holds {
+        // The last half minute as it stood when the hold ended.
+        let upto = |channel: &[f64], from: usize, to: usize| channel[from..to].to_vec();
+        let (from, to) = (SOUND.time_s.partition_point(|t| *t < hold.to_s - 30.0), SOUND.time_s.partition_point(|t| *t <= hold.to_s));
+        let recent = Run {
+            time_s: upto(&SOUND.time_s, from, to),
+            kpa: upto(&SOUND.kpa, from, to),
+            rpm: upto(&SOUND.rpm, from, to),
+            oil_temp_c: upto(&SOUND.oil_temp_c, from, to),
+            ..Run::default()
+        };
+        let since = standing(&recent).unwrap();
+        let shared = hold.to_s - since.max(hold.from_s);
+        assert!(shared >= 0.8 * (hold.to_s - hold.from_s.max(hold.to_s - 30.0)) - 1.5, "{hold:?} stands live since {since}");
+    }
+    let to = SOUND.time_s.partition_point(|t| *t <= 25.0);
+    let begun = Run { time_s: SOUND.time_s[..to].to_vec(), kpa: SOUND.kpa[..to].to_vec(), rpm: SOUND.rpm[..to].to_vec(), ..Run::default() };
+    let Some(Start::Built(seconds)) = live::start(&begun, 0.0) else { panic!("no start seen") };
+    assert!((seconds - told.build_time_s.unwrap()).abs() < 0.25, "{seconds} live, {:?} in the record", told.build_time_s);
+    assert_eq!(live::stop_call(&begun, 0.0), None);
+}
+
+/// Channels that stand on one clock already, as a live rig's: pulses or turns, silences within, and moments without a pressure left out.
+#[test]
+fn a_live_runs_channels_are_a_run() {
+    let turns: Vec<f64> = SOUND
+        .rpm
+        .iter()
+        .scan(0.0, |turned, rpm| {
+            *turned += rpm / 60.0 / 25.0;
+            Some((60.0 * *turned).floor())
+        })
+        .collect();
+    let mut kpa = SOUND.kpa.clone();
+    kpa.iter_mut().step_by(97).for_each(|kpa| *kpa = f64::NAN);
+    let silent = kpa.iter().filter(|kpa| kpa.is_nan()).count();
+    let (time, oil) = (SOUND.time_s.clone(), SOUND.oil_temp_c.clone());
+    for (speed, per_turn) in [(SOUND.rpm.clone(), None), (turns, Some(60.0))] {
+        let run = recorded(time.clone(), kpa.clone(), speed, per_turn, oil.clone(), Vec::new());
+        assert_eq!(run.time_s.len(), time.len() - silent);
+        assert!(run.kpa.len() == run.rpm.len() && run.kpa.iter().all(|kpa| kpa.is_finite()) && run.dash_kpa.is_empty());
+        let (told, whole) = (analysed(&run, None), analysed(&SOUND, None));
+        assert_eq!(speeds(&told), speeds(&whole), "{per_turn:?}");
+    }
 }

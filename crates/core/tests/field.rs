@@ -1,7 +1,7 @@
 //! What may be typed: what is wrong is said, what would be right beside it.
 use proptest::prelude::*;
 use velvet_dial_core::field;
-use velvet_dial_core::unit::Pressure;
+use velvet_dial_core::unit::{Pressure, Temperature, Units};
 
 proptest! {
     #[test]
@@ -84,4 +84,23 @@ fn every_figure_may_carry_its_unit() {
     // The unit behind the number wins over the one that is liked, and the range is held in both.
     assert_eq!(field::PRESSURE.parse_pressure("1,2 bar", Pressure::Psi), Ok(120.0));
     assert!(field::PRESSURE.parse_pressure("30 bar", Pressure::Kpa).is_err_and(|error| error.to_string().contains("too high")));
+}
+
+proptest! {
+    /// A tenth of a degree shown in °F and typed back is the same tenth; a unit behind the figure goes before the switch; the range is told in the unit that is liked.
+    #[test]
+    fn temperatures_survive_a_round_trip(tenths in -199..1499i32) {
+        let temp_c = f64::from(tenths) / 10.0;
+        for (unit, id, label) in Temperature::ALL {
+            let shown = format!("{:.2}", unit.of_c(temp_c));
+            let back = field::OIL_TEMP.parse_temp(&shown, *unit).unwrap();
+            prop_assert!((back - temp_c).abs() < 0.01, "{shown} {label}: {back}");
+            prop_assert_eq!(field::OIL_TEMP.parse_temp(&format!("{shown} {label}"), Temperature::Celsius), Ok(back));
+            let wrong = field::OIL_TEMP.parse_temp("9000", *unit).unwrap_err().to_string();
+            prop_assert!(wrong.contains(label) && wrong.contains("too high"), "{}", wrong);
+            let units = Units { pressure: Pressure::Psi, temperature: *unit };
+            prop_assert_eq!(Units::parse(&units.sent()), Some(units));
+            prop_assert!(units.sent().ends_with(id) && units.temp(temp_c).ends_with(label));
+        }
+    }
 }
