@@ -104,6 +104,49 @@ document.addEventListener("change", (event) => {
   if (event.target.matches("[data-submits]") && event.target.files.length) event.target.form.requestSubmit();
 });
 
+// Without a rig the seconds until pressure shows are counted here: once more at the needle's first move, or it calls stop, seen and heard.
+let counting = null;
+const SHOWS_WITHIN = [[3, "normal"], [6, "slow"], [Infinity, "none"]];
+const stopCount = (seconds) => {
+  clearInterval(counting.timer);
+  counting = null;
+  const outcome = SHOWS_WITHIN.find(([most]) => seconds <= most)[1];
+  for (const button of document.querySelectorAll("form:has([name='check'][value='build_time']) [name='outcome']")) button.classList.toggle("measured", button.value === outcome);
+};
+const beep = () => {
+  if (localStorage.getItem("vd-muted") === "yes") return;
+  try {
+    const sound = new AudioContext();
+    for (const at of [0, 0.35, 0.7]) {
+      const tone = sound.createOscillator();
+      const level = sound.createGain();
+      tone.type = "square";
+      tone.frequency.value = 880;
+      level.gain.value = 0.4;
+      tone.connect(level).connect(sound.destination);
+      tone.start(sound.currentTime + at);
+      tone.stop(sound.currentTime + at + 0.25);
+    }
+    document.body.dataset.sounded = "880";
+  } catch { /* no sound on this device; what is seen says the same */ }
+};
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-watch]");
+  if (!button) return;
+  const watch = button.closest("#watch");
+  const says = watch.querySelector("output");
+  const stop = watch.querySelector(".stop-call");
+  if (counting) { button.textContent = "Count again"; stopCount((performance.now() - counting.since) / 1000); return; }
+  stop.hidden = true;
+  button.textContent = "The needle moves";
+  counting = { since: performance.now() };
+  counting.timer = setInterval(() => {
+    const seconds = (performance.now() - counting.since) / 1000;
+    says.textContent = `${seconds.toFixed(1)} s`;
+    if (seconds > 6) { stop.hidden = false; beep(); button.textContent = "Count again"; stopCount(seconds); }
+  }, 50);
+});
+
 // The lost connection: what was sent is kept with its form's key, the page says so, and it is sent again until it is answered, in the order it was sent. The
 // key makes a second arrival harmless. Kept in the page's storage, so a reload or a new sign-in meanwhile loses nothing.
 const waiting = "vd-waiting";

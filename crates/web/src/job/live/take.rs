@@ -14,6 +14,7 @@ use velvet_dial_core::field;
 use velvet_dial_core::script::script;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_rig::chunk;
+use velvet_dial_rig::said::{Can, Key, ToRig};
 use velvet_dial_store::jobs::{Body, Held, Job, TakenReading};
 use velvet_dial_store::rigs::{self, Recorded};
 
@@ -87,7 +88,13 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let held = Held { count: hold.count as u32, slope_kpa_s: (1e4 * hold.slope_kpa_s).round() / 1e4 };
     let taken = TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture: Some((run, from_s, to_s)), held: Some(held) };
     let body = Body::Reading(taken);
-    desk.write(stage, sent, body, "live/take", typed.fields()).await
+    let answer = desk.write(stage, sent, body, "live/take", typed.fields()).await?;
+    // Whoever stands at the rig sees that it was taken.
+    let linked = desk.app.hub.of_job(desk.viewer.shop, desk.number).filter(|linked| linked.can.contains(&Can::Show));
+    if let Some(linked) = linked.filter(|_| !answer.status().is_client_error()) {
+        linked.say(ToRig::Show(Key::Hold));
+    }
+    Ok(answer)
 }
 
 /// True when a reading stands that was taken from the same stretch, or from part of it.
