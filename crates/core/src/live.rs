@@ -7,6 +7,8 @@ use crate::unit::Units;
 
 /// No pressure so long after the first turn of the crank: stop, s; the script and the check of the start say the same.
 pub const STOP_S: f64 = 6.0;
+/// Pressure within so long after it is as it should be, s.
+pub const NORMAL_S: f64 = 3.0;
 /// A running engine without pressure for so long is stopped, s.
 const STARVES_S: f64 = 2.0;
 /// Pressure under this is none, kPa.
@@ -113,7 +115,7 @@ pub fn start(run: &Run, zero_kpa: f64) -> Option<Start> {
 /// The outcome of the check `build_time` that a start is; none while it is waited for.
 pub fn build_outcome(start: Start) -> Option<&'static str> {
     match start {
-        Start::Built(seconds) if seconds <= 3.0 => Some("normal"),
+        Start::Built(seconds) if seconds <= NORMAL_S => Some("normal"),
         Start::Built(seconds) if seconds <= STOP_S => Some("slow"),
         Start::Built(_) => Some("none"),
         Start::Waiting(seconds) => (seconds > STOP_S).then_some("none"),

@@ -82,8 +82,7 @@ pub fn fitted<'a>(mut answers: impl Iterator<Item = (&'a str, &'a str)>) -> bool
 /// assert_eq!(zero_outcome(40.0, &gauge), "off");
 /// ```
 pub fn zero_outcome(zero_kpa: f64, gauge: &Instrument) -> &'static str {
-    let allowed = gauge.class_percent / 100.0 * gauge.full_scale_kpa + 0.5 * gauge.graduation_kpa;
-    if zero_kpa.abs() <= allowed { "at_zero" } else { "off" }
+    if zero_kpa.abs() <= gauge.allowed_kpa() { "at_zero" } else { "off" }
 }
 
 #[cfg(test)]

@@ -122,6 +122,11 @@ choice! {
 }
 
 impl Temperature {
+    /// By its id; none for any other word.
+    pub fn parse(id: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(_, known, _)| *known == id).map(|(unit, ..)| *unit)
+    }
+
     /// What a number in it is multiplied by and then raised by to be °C.
     pub fn to_c(self) -> (f64, f64) {
         match self {
@@ -190,6 +195,6 @@ impl Units {
     /// ```
     pub fn parse(text: &str) -> Option<Self> {
         let (pressure, temperature) = text.trim().split_once(' ').unwrap_or((text, "c"));
-        Some(Self { pressure: Pressure::parse(pressure)?, temperature: Temperature::ALL.iter().find(|(_, id, _)| *id == temperature)?.0 })
+        Some(Self { pressure: Pressure::parse(pressure)?, temperature: Temperature::parse(temperature)? })
     }
 }

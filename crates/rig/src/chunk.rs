@@ -43,6 +43,12 @@ impl Peak {
         }
         if count == 0 { Self::NONE } else { Self { least, mean: (sum / f64::from(count)) as f32, most } }
     }
+
+    /// Of several, the mean of their means.
+    pub fn together(peaks: impl Iterator<Item = Self> + Clone) -> Self {
+        let of = |pick: fn(Self) -> f32| Self::of(peaks.clone().map(pick));
+        Self { least: of(|peak| peak.least).least, mean: of(|peak| peak.mean).mean, most: of(|peak| peak.most).most }
+    }
 }
 
 /// Consecutive samples.
@@ -103,6 +109,14 @@ impl Chunk {
         }
     }
 
+    /// With each `every`th sample alone.
+    pub fn thinned(mut self, every: usize) -> Self {
+        let every = every.max(1);
+        self.us = self.us.into_iter().step_by(every).collect();
+        self.columns = self.columns.map(|column| column.into_iter().step_by(every).collect());
+        self
+    }
+
     /// First and last time, microseconds.
     pub fn span(&self) -> Option<(u64, u64)> {
         self.us.first().copied().zip(self.us.last().copied())
@@ -156,16 +170,15 @@ impl Chunk {
     }
 }
 
-/// The run that consecutive chunks are, its clock from `zero_us`; of every chunk each `every`th sample.
-pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64, every: usize) -> Run {
-    let every = every.max(1);
-    let whole = chunks.iter().map(|chunk| chunk.us.len().div_ceil(every)).sum();
+/// The run that consecutive chunks are, its clock from `zero_us`.
+pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64) -> Run {
+    let whole = chunks.iter().map(|chunk| chunk.us.len()).sum();
     let mut time_s = Vec::with_capacity(whole);
     let mut columns: [Vec<f64>; COLUMNS] = Default::default();
     for chunk in chunks {
-        time_s.extend(chunk.us.iter().step_by(every).map(|us| us.saturating_sub(zero_us) as f64 / 1e6));
+        time_s.extend(chunk.us.iter().map(|us| us.saturating_sub(zero_us) as f64 / 1e6));
         for (all, some) in columns.iter_mut().zip(&chunk.columns) {
-            all.extend(some.iter().step_by(every).map(|value| f64::from(*value)));
+            all.extend(some.iter().map(|value| f64::from(*value)));
         }
     }
     let per_turn = channels.iter().find_map(|channel| match channel.kind {
@@ -174,6 +187,11 @@ pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64, every: usize) -
     });
     let [kpa, speed, oil, dash, _] = columns;
     recorded(time_s, kpa, speed, per_turn, oil, dash)
+}
+
+/// What columns were over several stretches.
+pub fn together<'a>(stretches: impl Iterator<Item = &'a [Peak; COLUMNS]> + Clone) -> [Peak; COLUMNS] {
+    std::array::from_fn(|place| Peak::together(stretches.clone().filter_map(move |columns| columns.get(place).copied())))
 }
 
 /// Peaks as they are kept: three little-endian floats a column.

@@ -72,11 +72,9 @@ struct State {
     zero_us: Option<u64>,
     pulses: VecDeque<(u64, f64)>,
     codes: Vec<String>,
-    keys: VecDeque<(u64, Key, f64)>,
-    pressed: u64,
+    holds_asked: u64,
     heard: Instant,
     on: bool,
-    bad_lines: u64,
 }
 
 #[derive(Debug)]
@@ -94,8 +92,8 @@ pub struct Told {
     pub silent_s: f64,
     /// Codes that the engine's module stores.
     pub codes: Vec<String>,
-    /// Lines that could not be read.
-    pub bad_lines: u64,
+    /// Times that its key for a hold was pressed.
+    pub holds_asked: u64,
 }
 
 impl Linked {
@@ -117,11 +115,9 @@ impl Linked {
             zero_us,
             pulses: VecDeque::new(),
             codes: Vec::new(),
-            keys: VecDeque::new(),
-            pressed: 0,
+            holds_asked: 0,
             heard: Instant::now(),
             on: true,
-            bad_lines: 0,
         };
         let connection = CONNECTIONS.fetch_add(1, Ordering::Relaxed);
         Self { rig, shop, name, job, run, boot, channels, can, connection, orders, state: Mutex::new(state), moved: watch::Sender::new(0) }
@@ -164,21 +160,9 @@ impl Linked {
         }
     }
 
-    /// A key was pressed at the rig.
+    /// A key was pressed at the rig; a mark asks for nothing.
     pub fn pressed(&self, key: Key) {
-        let mut state = self.state();
-        state.pressed += 1;
-        let at = (state.pressed, key, state.frames.back().map_or(0.0, |frame| frame.time_s));
-        state.keys.push_back(at);
-        if state.keys.len() > 100 {
-            state.keys.pop_front();
-        }
-    }
-
-    /// Keys pressed after that many, and how many there were in all.
-    pub fn keys(&self, after: u64) -> (u64, Vec<(Key, f64)>) {
-        let state = self.state();
-        (state.pressed, state.keys.iter().filter(|(number, ..)| *number > after).map(|(_, key, at)| (*key, *at)).collect())
+        self.state().holds_asked += u64::from(key == Key::Hold);
     }
 
     /// The module told a stored code.
@@ -187,11 +171,6 @@ impl Linked {
         if state.codes.len() < 20 && !state.codes.contains(&code) {
             state.codes.push(code);
         }
-    }
-
-    /// A line could not be read.
-    pub fn bad_line(&self) {
-        self.state().bad_lines += 1;
     }
 
     /// The link ended.
@@ -207,7 +186,7 @@ impl Linked {
     /// Of the link.
     pub fn told(&self) -> Told {
         let state = self.state();
-        Told { on: state.on, silent_s: state.heard.elapsed().as_secs_f64(), codes: state.codes.clone(), bad_lines: state.bad_lines }
+        Told { on: state.on, silent_s: state.heard.elapsed().as_secs_f64(), codes: state.codes.clone(), holds_asked: state.holds_asked }
     }
 
     /// The oil's temperature as it was last measured, °C; none where it is not, or while nobody is linked.
@@ -296,8 +275,7 @@ impl Hub {
                 new.frames = std::mem::take(&mut old.frames);
                 new.closed = old.closed;
                 new.codes = std::mem::take(&mut old.codes);
-                new.keys = std::mem::take(&mut old.keys);
-                new.pressed = old.pressed;
+                new.holds_asked = old.holds_asked;
                 new.zero_us = new.zero_us.or(old.zero_us);
             }
         }
@@ -322,7 +300,7 @@ impl Hub {
     pub fn of_job(&self, shop: Uuid, job: i64) -> Option<Arc<Linked>> {
         let all = self.linked();
         let own = all.values().filter(|linked| linked.shop == shop && linked.job == job);
-        own.max_by_key(|linked| (linked.told().on, linked.connection)).cloned()
+        own.max_by_key(|linked| (linked.state().on, linked.connection)).cloned()
     }
 
     /// A rig by its key.

@@ -277,7 +277,6 @@ impl<S: Sink> Recording<'_, S> {
         let said = match said {
             Ok(said) => said,
             Err(why) => {
-                self.linked.bad_line();
                 self.bad += 1;
                 return if self.bad > MOST_BAD { Err(format!("line after line cannot be read: {why}")) } else { Ok(false) };
             }

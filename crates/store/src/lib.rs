@@ -49,6 +49,12 @@ pub enum StoreError {
         /// What it may hold.
         most_mb: i64,
     },
+    /// A job holds as many photos as it may.
+    #[error("the job holds {most} photos already")]
+    Album {
+        /// What it may hold.
+        most: u64,
+    },
     /// Password hashing failed.
     #[error("password hashing failed")]
     Hash,

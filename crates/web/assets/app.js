@@ -104,31 +104,37 @@ document.addEventListener("change", (event) => {
   if (event.target.matches("[data-submits]") && event.target.files.length) event.target.form.requestSubmit();
 });
 
-// Without a rig the seconds until pressure shows are counted here: once more at the needle's first move, or it calls stop, seen and heard.
+// Sound, which can be muted: a note of so many hertz, in so many seconds, so long, so loud. A browser lets it sound after the first touch of the page.
+let sound = null;
+const vdMuted = () => localStorage.getItem("vd-muted") === "yes";
+const vdNote = (hertz, at, long, loud) => {
+  if (vdMuted()) return;
+  try {
+    sound ??= new AudioContext();
+    const tone = sound.createOscillator();
+    const level = sound.createGain();
+    tone.frequency.value = hertz;
+    tone.type = loud > 0.3 ? "square" : "sine";
+    level.gain.setValueAtTime(loud, sound.currentTime + at);
+    level.gain.exponentialRampToValueAtTime(0.001, sound.currentTime + at + long);
+    tone.connect(level).connect(sound.destination);
+    tone.start(sound.currentTime + at);
+    tone.stop(sound.currentTime + at + long);
+    document.body.dataset.sounded = hertz;
+  } catch { /* no sound on this device; what is seen says the same */ }
+};
+const vdStopNotes = () => { vdNote(660, 0.3, 0.25, 0.5); vdNote(880, 0, 0.25, 0.5); };
+// The outcome of a check that was measured stands out among its buttons.
+const vdMeasured = (check, outcome) => {
+  for (const button of document.querySelectorAll(`form:has([name='check'][value='${check}']) [name='outcome']`)) button.classList.toggle("measured", button.value === outcome);
+};
+
+// Without a rig the seconds until pressure shows are counted here: once more at the needle's first move, or it calls stop, seen and heard. What the seconds mean the server says.
 let counting = null;
-const SHOWS_WITHIN = [[3, "normal"], [6, "slow"], [Infinity, "none"]];
-const stopCount = (seconds) => {
+const stopCount = (seconds, { normal, slow }) => {
   clearInterval(counting.timer);
   counting = null;
-  const outcome = SHOWS_WITHIN.find(([most]) => seconds <= most)[1];
-  for (const button of document.querySelectorAll("form:has([name='check'][value='build_time']) [name='outcome']")) button.classList.toggle("measured", button.value === outcome);
-};
-const beep = () => {
-  if (localStorage.getItem("vd-muted") === "yes") return;
-  try {
-    const sound = new AudioContext();
-    for (const at of [0, 0.35, 0.7]) {
-      const tone = sound.createOscillator();
-      const level = sound.createGain();
-      tone.type = "square";
-      tone.frequency.value = 880;
-      level.gain.value = 0.4;
-      tone.connect(level).connect(sound.destination);
-      tone.start(sound.currentTime + at);
-      tone.stop(sound.currentTime + at + 0.25);
-    }
-    document.body.dataset.sounded = "880";
-  } catch { /* no sound on this device; what is seen says the same */ }
+  vdMeasured("build_time", seconds <= normal ? "normal" : seconds <= slow ? "slow" : "none");
 };
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-watch]");
@@ -136,14 +142,14 @@ document.addEventListener("click", (event) => {
   const watch = button.closest("#watch");
   const says = watch.querySelector("output");
   const stop = watch.querySelector(".stop-call");
-  if (counting) { button.textContent = "Count again"; stopCount((performance.now() - counting.since) / 1000); return; }
+  if (counting) { button.textContent = "Count again"; stopCount((performance.now() - counting.since) / 1000, watch.dataset); return; }
   stop.hidden = true;
   button.textContent = "The needle moves";
   counting = { since: performance.now() };
   counting.timer = setInterval(() => {
     const seconds = (performance.now() - counting.since) / 1000;
     says.textContent = `${seconds.toFixed(1)} s`;
-    if (seconds > 6) { stop.hidden = false; beep(); button.textContent = "Count again"; stopCount(seconds); }
+    if (seconds > watch.dataset.slow) { stop.hidden = false; vdStopNotes(); button.textContent = "Count again"; stopCount(seconds, watch.dataset); }
   }, 50);
 });
 

@@ -16,34 +16,14 @@
   const say = (name, text) => { const node = id(name); if (node && node.textContent !== text) node.textContent = text; };
   const show = (name, text) => { const node = id(name); if (node) { node.hidden = !text; say(name, text ?? ""); } };
 
-  // Sound: two notes for a hold that was taken, a hard one over and over for stop. A browser lets it sound after the first touch of the page.
-  let sound = null;
-  const muted = () => localStorage.getItem("vd-muted") === "yes";
-  const note = (hertz, at, long, loud) => {
-    if (muted()) return;
-    try {
-      sound ??= new AudioContext();
-      const tone = sound.createOscillator();
-      const level = sound.createGain();
-      tone.frequency.value = hertz;
-      tone.type = loud > 0.3 ? "square" : "sine";
-      level.gain.setValueAtTime(loud, sound.currentTime + at);
-      level.gain.exponentialRampToValueAtTime(0.001, sound.currentTime + at + long);
-      tone.connect(level).connect(sound.destination);
-      tone.start(sound.currentTime + at);
-      tone.stop(sound.currentTime + at + long);
-      document.body.dataset.sounded = hertz;
-    } catch { /* no sound on this device; what is seen says the same */ }
-  };
   let called = 0;
   const stopCall = (text) => {
     show("live-stop", text);
     if (!text || Date.now() - called < 900) return;
     called = Date.now();
-    note(880, 0, 0.25, 0.5);
-    note(660, 0.3, 0.25, 0.5);
+    vdStopNotes();
   };
-  const mutedShown = () => { const button = id("live-sound"); if (button) { button.setAttribute("aria-pressed", String(!muted())); button.textContent = muted() ? "Sound off" : "Sound on"; } };
+  const mutedShown = () => { const button = id("live-sound"); if (button) { button.setAttribute("aria-pressed", String(!vdMuted())); button.textContent = vdMuted() ? "Sound off" : "Sound on"; } };
 
   const take = (stretch, by) => {
     const form = id("live-take");
@@ -52,8 +32,8 @@
     form.elements.from_s.value = stretch[0];
     form.elements.to_s.value = stretch[1];
     form.dataset.by = by;
-    note(523, 0, 0.12, 0.2);
-    note(784, 0.13, 0.18, 0.2);
+    vdNote(523, 0, 0.12, 0.2);
+    vdNote(784, 0.13, 0.18, 0.2);
     form.requestSubmit(form.querySelector("button:not([type])"));
   };
 
@@ -69,9 +49,9 @@
     show("live-link", told.link);
     show("live-codes", told.codes.length ? `The engine's module stores: ${told.codes.join("; ")}.` : "");
     show("live-built", told.built ? `Pressure after ${told.built[0]}.` : "");
-    document.querySelectorAll("form:has([name='check'][value='build_time']) [name='outcome']").forEach((button) => button.classList.toggle("measured", told.built?.[1] === button.value));
+    vdMeasured("build_time", told.built?.[1]);
     show("live-needle", told.needle ? `Needle: ${told.needle[0]}` : "");
-    document.querySelectorAll("form:has([name='check'][value='needle']) [name='outcome']").forEach((button) => button.classList.toggle("measured", told.needle?.[1] === button.value));
+    vdMeasured("needle", told.needle?.[1]);
     for (const [name, bar] of [["steady", told.steady], ["warm", told.warm]]) {
       const meter = id(`live-${name}`);
       meter.value = bar?.[0] ?? 0;
@@ -129,7 +109,7 @@
     delete form.dataset.by;
   }, true);
   document.addEventListener("click", (event) => {
-    if (event.target.closest("#live-sound")) { localStorage.setItem("vd-muted", muted() ? "no" : "yes"); mutedShown(); }
+    if (event.target.closest("#live-sound")) { localStorage.setItem("vd-muted", vdMuted() ? "no" : "yes"); mutedShown(); }
     const starter = event.target.closest("[data-starter]");
     if (starter) hand({ starter: starter.dataset.starter });
   });

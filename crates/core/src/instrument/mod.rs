@@ -133,6 +133,11 @@ impl Budget {
 const OVERDUE: f64 = 1.5;
 
 impl Instrument {
+    /// What its own class and half a graduation allow it to be off, kPa.
+    pub fn allowed_kpa(&self) -> f64 {
+        self.class_percent / 100.0 * self.full_scale_kpa + 0.5 * self.graduation_kpa
+    }
+
     /// True when its calibration was due before this day.
     pub fn overdue(&self, on: chrono::NaiveDate) -> bool {
         self.due_on.is_some_and(|due| due < on)

@@ -30,7 +30,7 @@ pub async fn add_photo(db: &Connection, viewer: &Viewer, number: i64, photo: &Ph
         return Err(StoreError::Closed);
     }
     if table::Entity::find().filter(table::Column::JobId.eq(job.id)).count(db).await? >= MOST {
-        return Err(StoreError::Full { whose: "job", most_mb: 0 });
+        return Err(StoreError::Album { most: MOST });
     }
     let digest = crate::hex(&Sha256::digest(&photo.large));
     let id = Uuid::now_v7();

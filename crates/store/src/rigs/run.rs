@@ -36,6 +36,11 @@ impl Recorded {
         self.span_us.map_or(0.0, |(from, to)| to.saturating_sub(from) as f64 / 1e6)
     }
 
+    /// The rig's clock so many seconds after its beginning.
+    pub fn at_us(&self, seconds: f64) -> u64 {
+        self.zero_us().saturating_add((seconds.max(0.0) * 1e6) as u64)
+    }
+
     /// The rig's clock at its beginning.
     pub fn zero_us(&self) -> u64 {
         self.span_us.map_or(0, |(from, _)| from)

@@ -31,9 +31,8 @@ pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<Htt
         "light" => Some(false),
         _ => None,
     };
-    let temperature = Temperature::ALL.iter().find(|(_, id, _)| *id == form.temperature).map(|(unit, ..)| *unit);
     let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish();
-    for cookie in liking_cookies(Pressure::parse(&form.unit), temperature, night) {
+    for cookie in liking_cookies(Pressure::parse(&form.unit), Temperature::parse(&form.temperature), night) {
         response.add_cookie(&cookie)?;
     }
     Ok(response)

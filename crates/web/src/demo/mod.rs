@@ -32,10 +32,15 @@ pub enum DemoError {
     Store(#[from] StoreError),
 }
 
+/// The shop as its file tells it.
+fn shop() -> Result<Shop, DemoError> {
+    let file = Folder::get("shop.toml").ok_or_else(|| DemoError::Names("no shop.toml".to_owned()))?;
+    Ok(toml::from_str(&String::from_utf8_lossy(&file.data))?)
+}
+
 /// Loads the shop when nobody can sign in yet; true when this database is the demo's.
 pub async fn load_once(db: &Connection) -> Result<bool, DemoError> {
-    let file = Folder::get("shop.toml").ok_or_else(|| DemoError::Names("no shop.toml".to_owned()))?;
-    let shop: Shop = toml::from_str(&String::from_utf8_lossy(&file.data))?;
+    let shop = shop()?;
     if accounts::nobody_yet(db).await? {
         load(db, &shop).await?;
         return Ok(true);
@@ -49,8 +54,7 @@ pub async fn load_once(db: &Connection) -> Result<bool, DemoError> {
 /// # Errors
 /// When the demo's file or the store fails.
 pub async fn standin(db: &Connection) -> Result<Option<Vec<String>>, DemoError> {
-    let file = Folder::get("shop.toml").ok_or_else(|| DemoError::Names("no shop.toml".to_owned()))?;
-    let shop: Shop = toml::from_str(&String::from_utf8_lossy(&file.data))?;
+    let shop = shop()?;
     let first = shop.user.first().map(|user| user.sign_in.as_str()).unwrap_or_default();
     let Some(viewer) = accounts::demo_viewer(db, first).await? else { return Ok(None) };
     let Some(rig) = rigs::rigs(db, &viewer).await?.into_iter().find(|rig| rig.name == shop.rig.name) else { return Ok(None) };

@@ -102,6 +102,9 @@ impl Failure {
                 "Enough recorded",
                 "This shop holds 8 GB of recorded runs, the most it may, so the file was not kept. Whoever looks after this computer can make room.",
             ),
+            Self::Store(StoreError::Album { .. }) => {
+                ("Enough photos", "This job holds 200 photos, the most it may, so this one was not kept. Go on with those that are here.")
+            }
             Self::Stalled => (
                 "Not arrived",
                 "What was sent did not arrive whole in two minutes, so nothing was written. Look at the connection and send it again.",
@@ -135,7 +138,7 @@ impl ResponseError for Failure {
             Self::Upload(_) => StatusCode::PAYLOAD_TOO_LARGE,
             Self::Stalled => StatusCode::REQUEST_TIMEOUT,
             Self::Busy(Busy::Full) => StatusCode::SERVICE_UNAVAILABLE,
-            Self::DiskFull | Self::Store(StoreError::Full { .. }) => StatusCode::INSUFFICIENT_STORAGE,
+            Self::DiskFull | Self::Store(StoreError::Full { .. } | StoreError::Album { .. }) => StatusCode::INSUFFICIENT_STORAGE,
             Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => {
                 StatusCode::INTERNAL_SERVER_ERROR
             }
@@ -198,6 +201,7 @@ mod tests {
             (Failure::Store(StoreError::Closed), 409, "The job is closed"),
             (full("job"), 507, "Enough recorded"),
             (full("shop"), 507, "Enough recorded"),
+            (Failure::Store(StoreError::Album { most: 200 }), 507, "Enough photos"),
             (Failure::DiskFull, 507, "No room"),
             (Failure::Stalled, 408, "Not arrived"),
             (Failure::Busy(Busy::Full), 503, "Busy"),

@@ -67,8 +67,7 @@ impl FromRequest for Liking {
         ready(Ok(Self {
             unit: Units {
                 pressure: cookie(UNIT).and_then(|text| Pressure::parse(&text)).unwrap_or_default(),
-                temperature: cookie(TEMPERATURE)
-                    .map_or(Temperature::Celsius, |text| if text == "f" { Temperature::Fahrenheit } else { Temperature::Celsius }),
+                temperature: cookie(TEMPERATURE).and_then(|id| Temperature::parse(&id)).unwrap_or(Temperature::Celsius),
             },
             night: cookie(THEME).is_some_and(|theme| theme == "night"),
             fragment: request.headers().contains_key("hx-request"),

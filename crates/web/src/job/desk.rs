@@ -131,7 +131,9 @@ impl Desk {
         if matches!(stage, Stage::Rig | Stage::Run | Stage::Prove) {
             of_rigs.all = rigs::rigs(&self.app.db, &self.viewer).await?;
             of_rigs.linked = self.app.hub.of_job(self.viewer.shop, self.number);
-            of_rigs.runs = rigs::runs(&self.app.db, &self.viewer, self.number).await?;
+            if stage != Stage::Rig {
+                of_rigs.runs = rigs::runs(&self.app.db, &self.viewer, self.number).await?;
+            }
         }
         let assessed = assess(self.app.clone(), job).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;

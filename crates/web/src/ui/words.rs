@@ -3,6 +3,7 @@ use super::show;
 use velvet_dial_core::case::Reading;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
+use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::rigging;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
@@ -127,6 +128,17 @@ pub fn point_words(point: &Point, idle: bool, unit: Units) -> String {
     let idle = if idle { "idle, " } else { "" };
     let gear = if point.gear == Gear::Drive { ", in gear" } else { "" };
     format!("{idle}{:.0} rpm at {}{gear}", point.rpm, unit.temp(point.oil_temp_c))
+}
+
+/// “needle gauge, 1000 kPa full scale, class 1.6, marks every 20 kPa”.
+pub fn gauge(card: &Instrument, unit: Units) -> String {
+    format!(
+        "{}, {} full scale, class {}, marks every {}",
+        card.kind.label(),
+        show::pressure(card.full_scale_kpa, unit),
+        show::plain(card.class_percent),
+        show::pressure(card.graduation_kpa, unit)
+    )
 }
 
 /// “780 rpm · 97 °C est. · neutral”.

@@ -5,6 +5,8 @@
 use crate::http::Failure;
 use crate::job::Desk;
 use crate::job::assess::assess;
+use crate::job::run::source::{Source, level};
+use crate::ui::picture::strip;
 use crate::ui::show;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, ContentEncoding};
 use actix_web::web::{self, Bytes};
@@ -18,9 +20,8 @@ use velvet_dial_core::capture::{self, Motion, Run};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::live::{self, Start};
 use velvet_dial_core::script::{Point, script};
-use velvet_dial_core::unit::Units;
 use velvet_dial_rig::chunk;
-use velvet_dial_rig::hub::Frame;
+use velvet_dial_rig::hub::{Frame, Linked};
 use velvet_dial_store::rigs;
 
 /// An event so often at most.
@@ -31,9 +32,9 @@ const AT_LEAST: Duration = Duration::from_secs(2);
 const LONGEST: Duration = Duration::from_secs(600);
 /// Frames of one event; more are drawn together.
 const MOST: usize = 600;
-/// The needle's motion is looked for so often, over so long, microseconds.
+/// The needle's motion is looked for so often, over so long, s.
 const NEEDLE_EVERY: Duration = Duration::from_secs(3);
-const NEEDLE_US: u64 = 180_000_000;
+const NEEDLE_S: f64 = 180.0;
 /// What the bars look at, s.
 const LOOKS_S: f64 = 30.0;
 
@@ -133,7 +134,7 @@ impl Watcher {
         if asked && self.needle.1.elapsed() > NEEDLE_EVERY {
             self.needle = (self.needle_moved().await, Instant::now());
         }
-        let mut event = self.event();
+        let mut event = self.event(linked.as_deref());
         if event.link.is_empty() {
             event.needle.clone_from(&self.needle.0);
         }
@@ -144,11 +145,11 @@ impl Watcher {
     async fn needle_moved(&self) -> Option<(String, &'static str)> {
         let (app, number) = (&self.desk.app, self.desk.number);
         let recorded = rigs::recorded(&app.db, &self.desk.viewer, number, self.run).await.ok()?;
-        let (_, to_us) = recorded.span_us?;
-        let chunks = rigs::chunks(&app.db, &recorded, to_us.saturating_sub(NEEDLE_US), to_us).await.ok()?;
-        let (zero, unit) = (recorded.zero_us(), self.desk.liking.unit);
+        let (from_s, to_s) = ((recorded.seconds() - NEEDLE_S).max(0.0), recorded.seconds());
+        let run = Source::Rig(recorded).stretch(&self.desk, from_s, to_s).await.ok()?;
+        let unit = self.desk.liking.unit;
         let look = move || {
-            let needle = capture::analysed(&chunk::run(&chunks, &recorded.channels, zero, 1), None).needle?;
+            let needle = capture::analysed(&run, None).needle?;
             let outcome = match needle.kind {
                 Motion::Steady => "steady",
                 Motion::Sway => "sway",
@@ -160,7 +161,7 @@ impl Watcher {
         app.work.out(look).await.ok()?
     }
 
-    fn event(&mut self) -> Event {
+    fn event(&mut self, linked: Option<&Linked>) -> Event {
         let unit = self.desk.liking.unit;
         let mut event = Event {
             on: false,
@@ -182,14 +183,14 @@ impl Watcher {
             codes: Vec::new(),
             frames: Vec::new(),
         };
-        let Some(linked) = self.desk.app.hub.of_job(self.desk.viewer.shop, self.desk.number) else { return event };
+        let Some(linked) = linked else { return event };
         let told = linked.told();
         let (closed, frames) = linked.frames(self.after);
         self.after = closed;
         event.run = linked.run.to_string();
         event.codes = told.codes;
-        event.keys = linked.keys(u64::MAX).0;
-        event.frames = thinned(&frames, MOST).iter().map(|frame| row(frame, unit)).collect();
+        event.keys = told.holds_asked;
+        event.frames = thinned(&frames, MOST).iter().map(|frame| strip::row(&level(frame.time_s, &frame.peaks), unit)).collect();
         let (_, recent) = linked.frames(closed.saturating_sub((LOOKS_S / velvet_dial_rig::hub::FRAME_S) as u64));
         event.on = told.on;
         event.link = match (told.on, told.silent_s) {
@@ -243,32 +244,10 @@ fn thinned(frames: &[Frame], most: usize) -> Vec<Frame> {
     frames
         .chunks(per)
         .filter_map(|some| {
-            let (first, rest) = some.split_first()?;
-            Some(rest.iter().fold(*first, |mut all, frame| {
-                for (peak, other) in all.peaks.iter_mut().zip(frame.peaks) {
-                    peak.least = peak.least.min(other.least);
-                    peak.most = peak.most.max(other.most);
-                    peak.mean = other.mean;
-                }
-                all
-            }))
+            let time_s = some.first()?.time_s;
+            Some(Frame { time_s, peaks: chunk::together(some.iter().map(|frame| &frame.peaks)) })
         })
         .collect()
-}
-
-fn row(frame: &Frame, unit: Units) -> [Option<f64>; 7] {
-    let rounded = |value: f32, parts: f64| Some((f64::from(value) * parts).round() / parts).filter(|value| value.is_finite());
-    let pressure = |kpa: f32| rounded((f64::from(kpa) / unit.kpa()) as f32, 1000.0);
-    let [kpa, rpm, oil, dash, _] = frame.peaks;
-    [
-        Some((frame.time_s * 1000.0).round() / 1000.0),
-        pressure(kpa.least),
-        pressure(kpa.mean),
-        pressure(kpa.most),
-        rounded(rpm.mean, 1.0),
-        rounded(unit.temperature.of_c(f64::from(oil.mean)) as f32, 10.0),
-        pressure(dash.mean),
-    ]
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! Takes a hold from what a rig recorded: not what the browser says it saw, but what is kept of that stretch.
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Form, Kind, Read};
+use crate::job::run::source::Source;
 use crate::job::shell::Ask as Asked;
 use crate::job::{Desk, Sent};
 use actix_web::http::StatusCode;
@@ -13,7 +14,6 @@ use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::field;
 use velvet_dial_core::script::script;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_rig::chunk;
 use velvet_dial_rig::said::{Can, Key, ToRig};
 use velvet_dial_store::jobs::{Body, Held, Job, TakenReading};
 use velvet_dial_store::rigs::{self, Recorded};
@@ -51,7 +51,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if !(SHORTEST_S..=LONGEST_S).contains(&(to_s - from_s)) || from_s < 0.0 {
         return Err(no_hold());
     }
-    let Some((recorded, hold)) = kept(&desk, run, (from_s, to_s)).await? else {
+    let Some((hold, recorded)) = kept(&desk, run, (from_s, to_s)).await? else {
         typed.slip.wrong("run", "This stretch is not kept: the link broke, or the database is slow. Hold once more.");
         return desk
             .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
@@ -106,16 +106,15 @@ fn taken_already(job: &Job, run: Uuid, (from_s, to_s): (f64, f64)) -> bool {
 }
 
 /// The stretch as it is kept, waited for while it is on its way.
-async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Recorded, Hold)>, Failure> {
+async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Hold, Recorded)>, Failure> {
     let mut waited = Duration::ZERO;
     loop {
         let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, run).await?;
-        let us = |seconds: f64| recorded.zero_us().saturating_add((seconds * 1e6) as u64);
-        if recorded.span_us.is_some_and(|(_, last)| last >= us(to_s)) {
-            let chunks = rigs::chunks(&desk.app.db, &recorded, us(from_s), us(to_s)).await?;
-            let (channels, zero) = (recorded.channels.clone(), recorded.zero_us());
-            let hold = desk.app.work.out(move || capture::between(&chunk::run(&chunks, &channels, zero, 1), from_s, to_s)).await?;
-            return Ok(hold.map(|hold| (recorded, hold)));
+        if recorded.span_us.is_some_and(|(_, last)| last >= recorded.at_us(to_s)) {
+            let source = Source::Rig(recorded);
+            let run = source.stretch(desk, from_s, to_s).await?;
+            let hold = desk.app.work.out(move || capture::between(&run, from_s, to_s)).await?;
+            return Ok(hold.zip(source.recorded()));
         }
         if waited > KEPT_WITHIN {
             return Ok(None);

@@ -1,7 +1,7 @@
 //! Takes a reading, before or after, typed or from a capture's hold.
 pub mod capture;
 mod named;
-mod source;
+pub mod source;
 mod strip;
 mod told;
 pub mod view;

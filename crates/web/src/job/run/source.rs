@@ -6,7 +6,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, CaptureError, Level, Run, levels};
-use velvet_dial_rig::chunk;
+use velvet_dial_rig::chunk::{self, COLUMNS, Peak};
 use velvet_dial_store::jobs::{self, File};
 use velvet_dial_store::rigs::{self, Peaks, Recorded};
 
@@ -38,6 +38,11 @@ impl Source {
             RIGS => Ok(Self::Rig(rigs::recorded(&desk.app.db, &desk.viewer, desk.number, id).await?)),
             _ => Err(Failure::NoPage),
         }
+    }
+
+    /// What a rig recorded, as the store tells it; none of a file.
+    pub fn recorded(self) -> Option<Recorded> {
+        if let Self::Rig(recorded) = self { Some(recorded) } else { None }
     }
 
     /// The whole run, kept by memory; of a file that cannot be read, why.
@@ -84,8 +89,7 @@ impl Source {
         if let Self::Rig(recorded) = self {
             let (from_s, to_s) = span.unwrap_or((0.0, recorded.seconds()));
             if to_s - from_s > BY_PEAKS_S {
-                let us = |seconds: f64| recorded.zero_us().saturating_add((seconds.max(0.0) * 1e6) as u64);
-                let peaks = rigs::peaks(&desk.app.db, recorded, us(from_s), us(to_s)).await?;
+                let peaks = rigs::peaks(&desk.app.db, recorded, recorded.at_us(from_s), recorded.at_us(to_s)).await?;
                 return Ok(of_peaks(&peaks, recorded.zero_us(), most));
             }
         }
@@ -98,36 +102,19 @@ impl Source {
 /// What a rig recorded between two times.
 async fn of_rig(desk: &Desk, recorded: &Recorded, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
     let (zero, channels) = (recorded.zero_us(), recorded.channels.clone());
-    let us = |seconds: f64| zero.saturating_add((seconds.max(0.0) * 1e6) as u64);
-    let packed = rigs::packed(&desk.app.db, recorded, us(from_s), us(to_s)).await?;
+    let packed = rigs::packed(&desk.app.db, recorded, recorded.at_us(from_s), recorded.at_us(to_s)).await?;
     // A stretch of half a run is half of its samples, about.
     let share = ((to_s - from_s) / recorded.seconds().max(1.0)).clamp(0.0, 1.0);
     let every = ((recorded.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
-    let read = move || {
-        // A few seconds at a time: what is packed takes a tenth of what it unpacks to.
-        let some = |some: &[(u64, Vec<u8>)]| -> Result<Run, chunk::ChunkError> {
-            let chunks: Vec<_> = some.iter().map(|(first, bytes)| chunk::Chunk::unpacked(*first, bytes)).collect::<Result<_, _>>()?;
-            Ok(chunk::run(&chunks, &channels, zero, every))
-        };
-        if every == 1 {
-            let chunks: Result<Vec<_>, _> = packed.par_iter().map(|(first, bytes)| chunk::Chunk::unpacked(*first, bytes)).collect();
-            return chunks.map(|chunks| Arc::new(chunk::run(&chunks, &channels, zero, 1)));
+    let read = move || -> Result<Arc<Run>, chunk::ChunkError> {
+        let unpacked = |(first, bytes): &(u64, Vec<u8>)| chunk::Chunk::unpacked(*first, bytes).map(|chunk| chunk.thinned(every));
+        let chunks: Vec<_> = packed.par_iter().map(unpacked).collect::<Result<_, _>>()?;
+        let mut run = chunk::run(&chunks, &channels, zero);
+        if every > 1 {
+            let said =
+                format!("The run is long: of its samples each {every}th is looked at here, and saved. Look closer to see every one.");
+            run.notes.push(said);
         }
-        let mut run = Run::default();
-        for part in packed.chunks(60) {
-            let part = some(part)?;
-            for (all, more) in [
-                (&mut run.time_s, part.time_s),
-                (&mut run.kpa, part.kpa),
-                (&mut run.rpm, part.rpm),
-                (&mut run.oil_temp_c, part.oil_temp_c),
-                (&mut run.dash_kpa, part.dash_kpa),
-            ] {
-                all.extend(more);
-            }
-        }
-        run.notes
-            .push(format!("The run is long: of its samples each {every}th is looked at here, and saved. Look closer to see every one."));
         Ok(Arc::new(run))
     };
     desk.app.work.out(read).await?.map_err(|error| Failure::Store(rigs::damaged(error)))
@@ -136,28 +123,26 @@ async fn of_rig(desk: &Desk, recorded: &Recorded, from_s: f64, to_s: f64) -> Res
 /// Peaks of whole seconds as steps of a picture.
 fn of_peaks(peaks: &[Peaks], zero_us: u64, most: usize) -> Vec<Level> {
     let per = peaks.len().div_ceil(most.max(1)).max(1);
-    let mean = |some: &[Peaks], place: usize| {
-        let said =
-            some.iter().filter_map(|peaks| peaks.columns.get(place)).map(|peak| f64::from(peak.mean)).filter(|mean| mean.is_finite());
-        let (sum, count) = said.fold((0.0, 0u32), |(sum, count), mean| (sum + mean, count + 1));
-        if count == 0 { f64::NAN } else { sum / f64::from(count) }
-    };
     let seconds = |us: u64| us.saturating_sub(zero_us) as f64 / 1e6;
     peaks
         .chunks(per)
         .filter_map(|some| {
             let (first, last) = some.first().zip(some.last())?;
-            let pressure = some.iter().filter_map(|peaks| peaks.columns.first());
-            let (least, greatest) =
-                pressure.fold((f32::INFINITY, f32::NEG_INFINITY), |(least, most), peak| (least.min(peak.least), most.max(peak.most)));
-            Some(Level {
-                time_s: 0.5 * (seconds(first.span_us.0) + seconds(last.span_us.1)),
-                kpa: [f64::from(least), mean(some, 0), f64::from(greatest)],
-                rpm: mean(some, 1),
-                oil_temp_c: mean(some, 2),
-                dash_kpa: mean(some, 3),
-            })
+            let time_s = 0.5 * (seconds(first.span_us.0) + seconds(last.span_us.1));
+            Some(level(time_s, &chunk::together(some.iter().map(|peaks| &peaks.columns))))
         })
         .filter(|level| level.kpa.iter().all(|kpa| kpa.is_finite()))
         .collect()
+}
+
+/// A step of a picture, of what a rig's columns were in it.
+pub fn level(time_s: f64, columns: &[Peak; COLUMNS]) -> Level {
+    let [kpa, rpm, oil, dash, _] = *columns;
+    Level {
+        time_s,
+        kpa: [kpa.least, kpa.mean, kpa.most].map(f64::from),
+        rpm: f64::from(rpm.mean),
+        oil_temp_c: f64::from(oil.mean),
+        dash_kpa: f64::from(dash.mean),
+    }
 }

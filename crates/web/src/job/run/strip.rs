@@ -8,8 +8,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
-use velvet_dial_core::capture::{self, Level};
-use velvet_dial_core::unit::{Pressure, Units};
+use velvet_dial_core::capture;
 
 /// Steps at most.
 const MOST: usize = 4000;
@@ -46,23 +45,8 @@ pub async fn steps(desk: Desk, path: web::Path<(i64, String, Uuid)>, asked: web:
     let mut pauses: Vec<f64> = levels.array_windows().map(|[a, b]| b.time_s - a.time_s).collect();
     pauses.sort_by(f64::total_cmp);
     let usual = pauses.get(pauses.len() / 2).copied().unwrap_or(0.1);
-    let steps = Steps { from, to, gap: (4.0 * usual).max(0.5), rows: levels.iter().map(|level| row(level, unit)).collect() };
+    let steps = Steps { from, to, gap: (4.0 * usual).max(0.5), rows: levels.iter().map(|level| strip::row(level, unit)).collect() };
     Ok(HttpResponse::Ok().json(steps))
-}
-
-fn row(level: &Level, unit: Units) -> [Option<f64>; 7] {
-    let rounded = |value: f64, parts: f64| Some((value * parts).round() / parts).filter(|value| value.is_finite());
-    let pressure = |kpa: f64| rounded(kpa / unit.kpa(), if *unit == Pressure::Bar { 1000.0 } else { 10.0 });
-    let [least, mean, most] = level.kpa;
-    [
-        rounded(level.time_s, 1000.0),
-        pressure(least),
-        pressure(mean),
-        pressure(most),
-        rounded(level.rpm, 1.0),
-        rounded(unit.temperature.of_c(level.oil_temp_c), 10.0),
-        pressure(level.dash_kpa),
-    ]
 }
 
 #[derive(Template)]

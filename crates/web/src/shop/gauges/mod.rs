@@ -3,7 +3,7 @@ use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
 use crate::ui::field::Drawn as Field;
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, Liking, show, words};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -131,13 +131,7 @@ fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): 
     Row {
         id: gauge.id.to_string(),
         name: gauge.name.clone(),
-        what: format!(
-            "{}, {} full scale, class {}, marks every {}",
-            card.kind.label(),
-            show::pressure(card.full_scale_kpa, unit),
-            show::plain(card.class_percent),
-            show::pressure(card.graduation_kpa, unit)
-        ),
+        what: words::gauge(card, unit),
         papers: papers.into_iter().flatten().collect::<Vec<_>>().join(" · "),
         due: match card.due_on {
             None => Due { shape: "not_measured", word: "no due date".to_owned() },
@@ -153,11 +147,9 @@ fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): 
 
 /// Two gauges agree when they differ by no more than the class and half a mark of the one allow.
 fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Units) -> Beside {
-    let off = check.reads_kpa - check.beside_kpa;
-    let allowed = gauge.gauge.class_percent / 100.0 * gauge.gauge.full_scale_kpa + 0.5 * gauge.gauge.graduation_kpa;
     Beside {
         said: format!("{} where {} showed {}", show::pressure(check.reads_kpa, unit), check.beside, show::pressure(check.beside_kpa, unit)),
-        agrees: off.abs() <= allowed,
+        agrees: (check.reads_kpa - check.beside_kpa).abs() <= gauge.gauge.allowed_kpa(),
         who: format!("{}, {}", check.who, show::moment_with_year(check.at, &who.zone)),
     }
 }

@@ -8,7 +8,7 @@ mod sheet;
 use crate::http::form::Drawn;
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, Liking, show, words};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -195,17 +195,7 @@ fn engine_row(engine: &Engine) -> EngineRow {
 
 fn gauge_row(gauge: &Gauge, unit: Units) -> GaugeRow {
     let card = &gauge.gauge;
-    GaugeRow {
-        id: gauge.id.to_string(),
-        name: gauge.name.clone(),
-        what: format!(
-            "{}, {} full scale, class {}, marks every {}",
-            card.kind.label(),
-            show::pressure(card.full_scale_kpa, unit),
-            show::plain(card.class_percent),
-            show::pressure(card.graduation_kpa, unit)
-        ),
-    }
+    GaugeRow { id: gauge.id.to_string(), name: gauge.name.clone(), what: words::gauge(card, unit) }
 }
 
 /// What is to be changed.

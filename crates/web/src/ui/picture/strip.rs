@@ -1,7 +1,7 @@
 //! The run strip of a capture: pressure, speed and oil temperature over time, holds marked.
 use super::{at, multiples, numeral, polyline, round_step};
-use velvet_dial_core::capture::{Hold, Run};
-use velvet_dial_core::unit::Units;
+use velvet_dial_core::capture::{Hold, Level, Run};
+use velvet_dial_core::unit::{Pressure, Units};
 
 const WIDTH: f64 = 1100.0;
 const HEIGHT: f64 = 300.0;
@@ -72,4 +72,20 @@ pub fn strip(run: &Run, holds: &[Hold], unit: Units) -> Strip {
         unit: unit.label(),
         most_rpm: format!("{rpm_top:.0}"),
     }
+}
+
+/// A step as the canvas draws it, live and recorded: time, least, mean and greatest pressure, speed, oil, dash, each as it is liked; nothing where it was not measured.
+pub fn row(level: &Level, unit: Units) -> [Option<f64>; 7] {
+    let rounded = |value: f64, parts: f64| Some((value * parts).round() / parts).filter(|value| value.is_finite());
+    let pressure = |kpa: f64| rounded(kpa / unit.kpa(), if *unit == Pressure::Bar { 1000.0 } else { 10.0 });
+    let [least, mean, most] = level.kpa;
+    [
+        rounded(level.time_s, 1000.0),
+        pressure(least),
+        pressure(mean),
+        pressure(most),
+        rounded(level.rpm, 1.0),
+        rounded(unit.temperature.of_c(level.oil_temp_c), 10.0),
+        pressure(level.dash_kpa),
+    ]
 }
