@@ -90,6 +90,7 @@ print(f'polars {polars.__version__} reads the same 600,000 rows in {1000 * sorte
 /// In release, as it is served: what is measured is the server and not its debug build.
 fn load(what: &str, rest: &[&str]) -> Result<(), String> {
     machine::install(machine::SERVER)?;
+    machine::install(machine::BROWSER)?;
     let root = machine::root()?;
     run(cargo().current_dir(&root).args(["build", "--release", "--bin", "velvet-dial", "--bin", "velvet-dial-load"]))?;
     let built = std::env::var_os("CARGO_TARGET_DIR").map_or_else(|| root.join("target"), Into::into).join("release");

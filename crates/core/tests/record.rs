@@ -39,7 +39,16 @@ fn made(case: &Case, repaired: Option<Option<usize>>) -> (Diagnosis, Record) {
         repairs: vec![RepairSaid { cause: "x".into(), done: "y".into(), follow_up: String::new(), who: "z".into(), at }],
         repaired,
         recordings: vec![Recording { name: "run.csv".into(), digest: "ab".into(), also_in: vec![3] }],
-        log: vec![Line { what: "told".into(), kpa: None, who: "z".into(), at, struck: false, reason: String::new(), photo: None }],
+        log: vec![Line {
+            what: "told".into(),
+            kpa: None,
+            figures: false,
+            who: "z".into(),
+            at,
+            struck: false,
+            reason: String::new(),
+            photo: None,
+        }],
     };
     let record = record(case, &now, &tracer, ledger);
     (now, record)

@@ -4,6 +4,7 @@ mod fill;
 mod kill;
 mod person;
 mod rigs;
+mod screen;
 mod server;
 
 use clap::Parser;

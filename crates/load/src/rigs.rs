@@ -1,5 +1,6 @@
 //! Rigs at a thousand samples a second each: how far behind a screen is, what the server needs for it, and whether every sample is kept once. Then the strip of an hour.
 use crate::person::{PASSWORD, Person};
+use crate::screen;
 use crate::server::Server;
 use crate::{Rigs, Told};
 use futures_util::future::{join_all, try_join_all};
@@ -188,7 +189,7 @@ async fn strip(person: &Person, job: i64) -> Told<()> {
         let (middle, most) = timed(&spans).await?;
         println!("strip, {what}: {middle:.0} ms in the middle, {most:.0} ms at most");
     }
-    Ok(())
+    screen::strip(&person.base, &format!("/jobs/{job}/runs/{run}")).await
 }
 
 /// Every sample from the first to the last that was acknowledged, once and in order.

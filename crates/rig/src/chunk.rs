@@ -62,6 +62,8 @@ pub struct Chunk {
     pub columns: [Vec<f32>; COLUMNS],
     /// Numbers that the rig no longer held: then there are no samples.
     pub lost: u64,
+    /// Moments that were marked at the rig meanwhile, microseconds of its clock; kept beside the packed columns.
+    pub marks: Vec<u64>,
 }
 
 /// Why packed bytes cannot be read.
@@ -89,9 +91,9 @@ impl Chunk {
         Self { first: from, lost: to - from, ..Self::default() }
     }
 
-    /// True without samples and without gaps.
+    /// True without samples, gaps and marks.
     pub fn is_empty(&self) -> bool {
-        self.us.is_empty() && self.lost == 0
+        self.us.is_empty() && self.lost == 0 && self.marks.is_empty()
     }
 
     /// The number after the last.

@@ -2,7 +2,7 @@
 //!
 //! The recorder feeds it before it keeps anything, and waits for no one: whoever watches takes what there is since they last looked, and who is slow gets it coarser.
 use crate::chunk::{COLUMNS, Peak, place};
-use crate::said::{Can, Channel, Key, Kind, Sample, ToRig};
+use crate::said::{Can, Channel, Kind, Sample, ToRig};
 use std::collections::{HashMap, VecDeque};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -18,6 +18,8 @@ const HELD: usize = 2400;
 const SILENT: Duration = Duration::from_secs(10);
 /// Speed from pulses is worked out over so long, microseconds.
 const TURNS_US: u64 = 400_000;
+/// Moments that are marked in one run.
+pub const MOST_MARKS: usize = 200;
 
 /// A twentieth of a second.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -73,6 +75,9 @@ struct State {
     pulses: VecDeque<(u64, f64)>,
     codes: Vec<String>,
     holds_asked: u64,
+    /// Marked moments, seconds of the run.
+    marks: Vec<f64>,
+    last_us: Option<u64>,
     heard: Instant,
     on: bool,
 }
@@ -94,6 +99,8 @@ pub struct Told {
     pub codes: Vec<String>,
     /// Times that its key for a hold was pressed.
     pub holds_asked: u64,
+    /// Moments marked since the server started, seconds of the run.
+    pub marks: Vec<f64>,
 }
 
 impl Linked {
@@ -116,6 +123,8 @@ impl Linked {
             pulses: VecDeque::new(),
             codes: Vec::new(),
             holds_asked: 0,
+            marks: Vec::new(),
+            last_us: None,
             heard: Instant::now(),
             on: true,
         };
@@ -131,6 +140,7 @@ impl Linked {
     pub fn feed(&self, sample: &Sample) {
         let mut state = self.state();
         state.heard = Instant::now();
+        state.last_us = Some(sample.us);
         let zero = *state.zero_us.get_or_insert(sample.us);
         let number = (sample.us.saturating_sub(zero) as f64 / 1e6 / FRAME_S) as u64;
         let mut moved = None;
@@ -160,9 +170,17 @@ impl Linked {
         }
     }
 
-    /// A key was pressed at the rig; a mark asks for nothing.
-    pub fn pressed(&self, key: Key) {
-        self.state().holds_asked += u64::from(key == Key::Hold);
+    /// The key for a hold was pressed at the rig.
+    pub fn hold_asked(&self) {
+        self.state().holds_asked += 1;
+    }
+
+    /// Marks the moment of the last sample, and tells it by the rig's clock; none while nothing came, or when enough were marked.
+    pub fn mark(&self) -> Option<u64> {
+        let mut state = self.state();
+        let (zero, last) = state.zero_us.zip(state.last_us).filter(|_| state.marks.len() < MOST_MARKS)?;
+        state.marks.push(last.saturating_sub(zero) as f64 / 1e6);
+        Some(last)
     }
 
     /// The module told a stored code.
@@ -186,7 +204,13 @@ impl Linked {
     /// Of the link.
     pub fn told(&self) -> Told {
         let state = self.state();
-        Told { on: state.on, silent_s: state.heard.elapsed().as_secs_f64(), codes: state.codes.clone(), holds_asked: state.holds_asked }
+        Told {
+            on: state.on,
+            silent_s: state.heard.elapsed().as_secs_f64(),
+            codes: state.codes.clone(),
+            holds_asked: state.holds_asked,
+            marks: state.marks.clone(),
+        }
     }
 
     /// The oil's temperature as it was last measured, °C; none where it is not, or while nobody is linked.
@@ -276,6 +300,7 @@ impl Hub {
                 new.closed = old.closed;
                 new.codes = std::mem::take(&mut old.codes);
                 new.holds_asked = old.holds_asked;
+                new.marks = std::mem::take(&mut old.marks);
                 new.zero_us = new.zero_us.or(old.zero_us);
             }
         }

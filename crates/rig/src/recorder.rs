@@ -5,7 +5,7 @@
 use crate::chunk::Chunk;
 use crate::hub::{Hub, Linked, Order};
 use crate::line::{LineError, Lines, opened, sealed};
-use crate::said::{Can, Channel, FromRig, Kind, MOST_CHANNELS, Sample, ToRig};
+use crate::said::{Can, Channel, FromRig, Key, Kind, MOST_CHANNELS, Sample, ToRig};
 use std::future::Future;
 use std::sync::Arc;
 use std::time::Duration;
@@ -290,7 +290,8 @@ impl<S: Sink> Recording<'_, S> {
                     self.lost(to, voice).await?;
                 }
             }
-            FromRig::Key(key) => self.linked.pressed(key),
+            FromRig::Key(Key::Hold) => self.linked.hold_asked(),
+            FromRig::Key(Key::Mark) => self.chunk.marks.extend(self.linked.mark()),
             FromRig::Code(code) => self.linked.code(code),
             FromRig::Bye => return Ok(true),
             FromRig::Hello { .. } | FromRig::Channel(_) | FromRig::Can(_) | FromRig::Go => {

@@ -19,6 +19,7 @@ use velvet_dial_rig::said::{Channel, FromRig, Kind, Sample, ToRig};
 #[derive(Default)]
 struct Memory {
     kept: Mutex<BTreeMap<u64, Chunk>>,
+    marks: Mutex<Vec<u64>>,
     away: AtomicBool,
 }
 
@@ -46,6 +47,7 @@ impl Sink for Memory {
         if next != chunk.first {
             return Err(Refused::No("begins elsewhere".to_owned()));
         }
+        self.marks.lock().unwrap().extend(&chunk.marks);
         kept.insert(chunk.first, Chunk { lost: chunk.lost, ..read });
         Ok(())
     }
@@ -254,11 +256,13 @@ async fn who_watches_sees_frames_keys_and_a_link_that_broke_and_reaches_the_rig(
         }
     }
     assert_eq!(linked.told().holds_asked, 1);
+    assert_eq!(linked.told().marks, [1.19], "at the last sample before it");
     assert_eq!(linked.told().codes, ["low pressure, stored"]);
     drop(rig);
     timeout(Duration::from_secs(10), async {
         while linked.told().on {
             watch.changed().await.unwrap();
+            assert_eq!(*bench.sink.marks.lock().unwrap(), [1_191_000], "kept with what came before it");
         }
     })
     .await

@@ -108,6 +108,45 @@ async fn a_rig_is_let_in_by_its_name_token_and_job_alone() {
     assert!(rigs::pair(&bay.db, &bay.one, "green", None).await.unwrap().is_some(), "its name is free again");
 }
 
+/// A moment is marked at the rig or on a screen; what is marked belongs to one job, and a closed one keeps its marks as they are.
+#[tokio::test]
+async fn moments_are_marked_and_another_gauge_is_another_run() {
+    let bay = bay().await;
+    let job = bay.jobs[0];
+    rigs::assign(&bay.db, &bay.one, bay.rig, Some(job)).await.unwrap();
+    let admitted = bay.calls("green", &bay.token, 1).await.unwrap();
+    bay.keeps(&admitted, 0..100).await.unwrap();
+    // Marks alone are kept without a second of samples, and move nothing on.
+    let alone = Chunk { marks: vec![5_400_000, 5_600_000], ..Chunk::from(100) };
+    Keeper(bay.db.clone()).keep(&admitted, &alone).await.unwrap();
+    bay.keeps(&admitted, 100..120).await.unwrap();
+    rigs::mark(&bay.db, &bay.one, job, admitted.run, 5_500_000, "whine").await.unwrap();
+    let run = rigs::recorded(&bay.db, &bay.one, job, admitted.run).await.unwrap();
+    let told = async || -> Vec<(f64, String, Option<String>)> {
+        rigs::marks(&bay.db, &run).await.unwrap().into_iter().map(|mark| (mark.at_s, mark.note, mark.who)).collect()
+    };
+    let at_rig = |at_s: f64| (at_s, String::new(), None);
+    assert_eq!(told().await, [at_rig(0.4), (0.5, "whine".to_owned(), Some("One".to_owned())), at_rig(0.6)]);
+    let marks = rigs::marks(&bay.db, &run).await.unwrap();
+    let refused = |result: Result<(), StoreError>| assert!(matches!(result, Err(StoreError::NotFound)), "{result:?}");
+    refused(rigs::mark(&bay.db, &bay.stranger, job, admitted.run, 1, "").await);
+    refused(rigs::mark(&bay.db, &bay.one, bay.jobs[1], admitted.run, 1, "").await);
+    refused(rigs::set_mark(&bay.db, &bay.one, job, Uuid::nil(), marks[0].id, None).await);
+    rigs::set_mark(&bay.db, &bay.one, job, run.id, marks[0].id, Some("knock")).await.unwrap();
+    rigs::set_mark(&bay.db, &bay.one, job, run.id, marks[2].id, None).await.unwrap();
+    assert_eq!(told().await[0].1, "knock");
+    assert_eq!(told().await.len(), 2);
+    // Another gauge: the run that has begun keeps its own, and the rig is let in when it is restarted.
+    rigs::set_gauge(&bay.db, &bay.one, bay.rig, None).await.unwrap();
+    refused(rigs::set_gauge(&bay.db, &bay.stranger, bay.rig, None).await);
+    says(bay.calls("green", &bay.token, 1).await, "restart it");
+    let fresh = bay.calls("green", &bay.token, 2).await.unwrap();
+    assert!(fresh.run != admitted.run && fresh.next == 0);
+    sea_orm::ConnectionTrait::execute_unprepared(&bay.db, "UPDATE jobs SET closed_at = '2026-11-25'").await.unwrap();
+    assert!(matches!(rigs::mark(&bay.db, &bay.one, job, admitted.run, 1, "").await, Err(StoreError::Closed)));
+    assert!(matches!(rigs::set_mark(&bay.db, &bay.one, job, run.id, marks[0].id, None).await, Err(StoreError::Closed)));
+}
+
 #[tokio::test]
 async fn of_two_connections_one_keeps_and_the_other_is_told() {
     let bay = bay().await;

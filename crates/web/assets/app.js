@@ -19,7 +19,16 @@ document.addEventListener("keydown", (event) => {
   const sheet = document.getElementById("shortcuts");
   if (event.key === "?" && sheet) { event.preventDefault(); sheet.open ? sheet.close() : sheet.showModal(); }
   const target = document.querySelector(`[data-shortcut="${CSS.escape(event.key)}"]`);
-  if (target) { event.preventDefault(); target.focus(); if (target.matches("a")) target.click(); }
+  if (target) { event.preventDefault(); target.focus(); if (target.matches("a, [data-at-once]")) target.click(); }
+});
+// The live value in the frame, where no live gauge stands on the page and shows it itself.
+document.addEventListener("DOMContentLoaded", () => {
+  const head = document.getElementById("head-live");
+  if (!head || document.getElementById("live")) return;
+  const source = new EventSource(head.dataset.from);
+  source.onmessage = (event) => { const told = JSON.parse(event.data); head.textContent = `${told.value} ${told.unit}`; };
+  source.onerror = () => { head.textContent = "–"; };
+  window.addEventListener("pagehide", () => source.close());
 });
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-close]")) event.target.closest("dialog").close();

@@ -11,6 +11,7 @@
   let offered = null;
   let late = "";
   let keys = null;
+  let layMarks = null;
   const taken = new Set();
   const id = (name) => document.getElementById(name);
   const say = (name, text) => { const node = id(name); if (node && node.textContent !== text) node.textContent = text; };
@@ -43,6 +44,7 @@
     if (!live) return;
     if (told.run !== run) { run = told.run; rows = []; keys = null; }
     say("live-value", told.value);
+    say("head-live", `${told.value} ${told.unit}`);
     say("live-rpm", told.rpm);
     say("live-oil", told.oil && `· ${told.oil}`);
     say("live-dash", told.dash && `· dash says ${told.dash}`);
@@ -79,6 +81,8 @@
       if (first > 0) rows.splice(0, first);
       plot?.setData(vdColumns(rows, 0.5), true);
     }
+    layMarks?.(told.marks);
+    show("live-marks", told.marks.length ? `Marked ${told.marks.length}: the last at ${told.marks.at(-1).toFixed(1)} s of the run` : "");
     live.dataset.behind = String(rows.at(-1)?.[0] ?? "");
   };
 
@@ -88,7 +92,7 @@
     mutedShown();
     if (!live) { source?.close(); source = null; showing = ""; return; }
     const box = id("live-strip");
-    if (box && !box.firstChild) { plot = vdStrip(box, { unit: box.dataset.unit, height: 190 }); }
+    if (box && !box.firstChild) { plot = vdStrip(box, { unit: box.dataset.unit, height: 190 }); layMarks = vdMarks(plot); }
     if (live.dataset.stream === showing && source?.readyState !== EventSource.CLOSED) return;
     showing = live.dataset.stream;
     source?.close();
@@ -109,10 +113,22 @@
     delete form.dataset.by;
   }, true);
   document.addEventListener("click", (event) => {
+    if (event.target.closest("#live-mark")) mark();
     if (event.target.closest("#live-sound")) { localStorage.setItem("vd-muted", vdMuted() ? "no" : "yes"); mutedShown(); }
     const starter = event.target.closest("[data-starter]");
     if (starter) hand({ starter: starter.dataset.starter });
   });
+
+  // Marks this moment, with what is noted beside the button.
+  const mark = async () => {
+    const note = id("live-note");
+    const form = new URLSearchParams({ note: note.value });
+    try {
+      const answer = await fetch(id("live-mark").dataset.to, { method: "POST", body: form });
+      if (answer.ok) { note.value = ""; vdNote(660, 0, 0.08, 0.15); } else show("live-marks", "Not marked: nothing is recorded this moment.");
+    } catch { show("live-marks", "Not marked: no connection to the server."); }
+  };
+  document.addEventListener("keydown", (event) => { if (event.target.id === "live-note" && event.key === "Enter") { event.preventDefault(); mark(); } });
 
   // A stand-in's hand: ten words a second at most, and the last one always.
   let pending = null;

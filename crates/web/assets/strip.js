@@ -37,6 +37,15 @@ const vdStrip = (box, { unit, height = 220, zoomed = null, pressed = null }) => 
   new ResizeObserver(() => plot.setSize({ width: Math.max(box.clientWidth, 200), height })).observe(box);
   return plot;
 };
+// Marked moments, numbered, over a strip; told again when its scale moves.
+const vdMarks = (plot) => {
+  let lines = [];
+  return (times) => {
+    while (lines.length < times.length) { const line = document.createElement("div"); line.className = "strip-mark"; line.textContent = lines.length + 1; plot.over.append(line); lines.push(line); }
+    lines.splice(times.length).forEach((line) => line.remove());
+    times.forEach((time, i) => { const x = plot.valToPos(time, "x"); lines[i].hidden = !(x >= 0 && x <= plot.over.clientWidth); lines[i].style.transform = `translateX(${x}px)`; });
+  };
+};
 // Rows of time, least, mean, greatest, speed, oil, dash to columns; a pause longer than a few steps is a gap and no line.
 const vdColumns = (rows, gap) => {
   const out = [[], [], [], [], [], [], []];
@@ -108,6 +117,8 @@ const vdRecorded = (box) => {
   });
   over.addEventListener("dblclick", () => ask(null, null));
   let holds = [];
+  let marks = [];
+  const layMarks = vdMarks(plot);
   const judge = (hold) => {
     const row = document.getElementById(`hold-${hold.number}`);
     if (row) htmx.ajax("GET", `${box.dataset.judge}?number=${hold.number}&from=${hold.from.toFixed(3)}&to=${hold.to.toFixed(3)}`, { target: row, swap: "outerHTML" });
@@ -150,6 +161,7 @@ const vdRecorded = (box) => {
       hold.mark.style.left = `${left}px`;
       hold.mark.style.width = `${Math.max(right - left, 2)}px`;
     }
+    layMarks(marks);
     lines.forEach((mark, i) => { if (cursors[i] !== null) place(mark, cursors[i]); });
     tell();
   };
@@ -157,6 +169,7 @@ const vdRecorded = (box) => {
     const told = document.querySelector("[data-holds]");
     if (!told || told.dataset.read) return;
     told.dataset.read = "yes";
+    marks = JSON.parse(told.dataset.marks);
     holds.forEach((hold) => hold.mark.remove());
     holds = JSON.parse(told.dataset.holds).map(([from, to], i) => {
       const hold = { number: i + 1, from, to };

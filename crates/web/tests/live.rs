@@ -173,6 +173,14 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
     assert_eq!(bay.person.leader().await, "suspect-screen_blocked");
     assert!(driver.execute("return document.body.dataset.sounded", vec![]).await.unwrap().json().is_string(), "it was heard, too");
 
+    // What is heard is marked by a key, with its word, and stands in the run; the value stands in the frame of every other screen.
+    driver.find(By::Id("live-note")).await.unwrap().send_keys("whine" + Key::Enter).await.unwrap();
+    bay.patiently("the mark", async || bay.said("live-marks").await.starts_with("Marked 1")).await;
+    driver.find(By::Tag("body")).await.unwrap().send_keys("m").await.unwrap();
+    bay.patiently("the second mark", async || bay.said("live-marks").await.starts_with("Marked 2")).await;
+    driver.goto(format!("{base}/jobs/10/look")).await.unwrap();
+    bay.patiently("the frame", async || bay.said("head-live").await.ends_with(" kPa")).await;
+
     // Nothing is lost and nothing stands twice: every sample from the first to the last, ten milliseconds apart.
     let runs = rigs::runs(&bay.house.db, &who, 10).await.unwrap();
     assert_eq!(runs.len(), 1, "one run over all of it");
@@ -185,6 +193,9 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
     driver.goto(format!("{base}/jobs/10/runs/{}", runs[0].id)).await.unwrap();
     bay.patiently("it is drawn", async || !bay.attribute("[data-strip]", "data-drawn").await.is_empty()).await;
     bay.person.sees("Steady holds found").await;
+    bay.person.sees("Marked moments").await;
+    assert_eq!(driver.find_all(By::Css(".strip-mark")).await.unwrap().len(), 2);
+    assert_eq!(bay.attribute("[name='note']", "value").await, "whine");
     // The row is replaced while one looks: then it is looked at again.
     let place = async || match driver.find(By::Css("#hold-1 td:nth-child(2)")).await {
         Ok(cell) => cell.text().await.unwrap_or_default(),

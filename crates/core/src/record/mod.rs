@@ -175,6 +175,9 @@ pub struct Line {
     pub what: String,
     /// The pressure of a reading, kPa.
     pub kpa: Option<f64>,
+    /// It is a sentence of ours with figures in it, in kPa and °C: shown in other units where they are liked.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub figures: bool,
     /// Who wrote it.
     pub who: String,
     /// When.

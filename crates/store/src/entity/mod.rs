@@ -14,6 +14,7 @@ pub mod record;
 pub mod rig;
 pub mod rig_chunk;
 pub mod rig_run;
+pub mod run_mark;
 pub mod session;
 pub mod sheet;
 pub mod shop;

@@ -4,6 +4,7 @@
 //! time migrates, by a named lock of the database. What is added may be empty, so that an older server beside a newer one goes on writing.
 //!
 //! A step is written in SeaORM's builder. What it has no words for (a named lock, an update from another table) is SQL, with the reason beside it.
+mod fifth;
 mod first;
 mod fourth;
 mod second;
@@ -35,7 +36,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(first::First), Box::new(second::Second), Box::new(third::Third), Box::new(fourth::Fourth)]
+        vec![Box::new(first::First), Box::new(second::Second), Box::new(third::Third), Box::new(fourth::Fourth), Box::new(fifth::Fifth)]
     }
 }
 

@@ -1,5 +1,5 @@
 //! The sink of the recorder: who is let in, and a second kept in one transaction.
-use super::digest;
+use super::{digest, marks};
 use crate::entity::{job, rig, rig_chunk, rig_run};
 use crate::{Connection, StoreError, json, now, retried};
 use sea_orm::ActiveValue::Set;
@@ -34,6 +34,7 @@ const IDLE: &str = "this rig is assigned to no open job; assign it on the job's 
 const ELSEWHERE: &str = "this rig was assigned elsewhere; connect again";
 const CLOSED: &str = "the job is closed; assign the rig to another, then connect again";
 const BRANCH: &str = "another connection of this rig has recorded meanwhile; connect again";
+const REGAUGED: &str = "the rig was given another gauge in mid-run; restart it, which begins a new run";
 const FULL: &str = "the job holds as much of live runs as it may; assign the rig to another, or bring in what matters as a file";
 
 impl Keeper {
@@ -52,6 +53,7 @@ impl Keeper {
         let runs = of_boot.all(db).await?;
         let next = runs.iter().map(|run| run.next_seq).max().unwrap_or(0);
         let (run, first_us, last_us) = match runs.iter().find(|run| run.job_id == job.id) {
+            Some(run) if run.instrument_id != paired.instrument_id => return Ok(Err(no(REGAUGED))),
             Some(run) => {
                 if run.next_seq != next {
                     // It recorded for another job meanwhile: what lies between belongs there.
@@ -102,6 +104,14 @@ impl Keeper {
         let job = job::Entity::find_by_id(run.job_id).one(&db).await?.ok_or(StoreError::NotFound)?;
         if job.closed_at.is_some() {
             return Ok(Err(no(CLOSED)));
+        }
+        for at_us in &chunk.marks {
+            marks::put(&db, run.id, *at_us, "", None).await?;
+        }
+        if chunk.next() == chunk.first {
+            // Nothing but marks.
+            db.commit().await?;
+            return Ok(Ok(()));
         }
         let (from_us, to_us) = chunk.span().map_or((0, 0), |(from, to)| (from as i64, to as i64));
         // One chunk begins where the one before ended, or it is another connection's.

@@ -1,8 +1,10 @@
 //! Rigs of a shop, and the runs that they record: paired by a token, assigned to one job, kept a second at a time.
 mod keeper;
+mod marks;
 mod run;
 
 pub use keeper::Keeper;
+pub use marks::{Mark, mark, marks, set_mark};
 pub use run::{Peaks, Recorded, chunks, damaged, packed, peaks, recorded, runs};
 
 use crate::entity::{instrument, job, rig as table};
@@ -72,6 +74,14 @@ pub async fn pair_again(db: &Connection, viewer: &Viewer, rig: Uuid) -> Result<S
     let token = new_token()?;
     table::ActiveModel { id: Set(rig), token: Set(digest(&token)), ..Default::default() }.update(db).await?;
     Ok(token)
+}
+
+/// Says with which gauge of the shop a rig reads from its next start on; a run that has begun keeps the one that it began with.
+pub async fn set_gauge(db: &Connection, viewer: &Viewer, rig: Uuid, gauge: Option<Uuid>) -> Result<(), StoreError> {
+    own_gauge(db, viewer, gauge).await?;
+    own(db, viewer, rig).await?;
+    table::ActiveModel { id: Set(rig), instrument_id: Set(gauge), ..Default::default() }.update(db).await?;
+    Ok(())
 }
 
 /// A rig that is let in no more; what it recorded stays.

@@ -88,6 +88,8 @@ struct Page {
     work: String,
     /// A live gauge stands on it.
     live: bool,
+    /// A rig records for the job, or did until its link broke: its value stands in the frame.
+    linked: bool,
 }
 
 #[derive(Template)]
@@ -158,8 +160,9 @@ impl Desk {
             Fragment { bench, work }.render()?
         } else {
             let title = format!("{} · {}", bench.tag, bench.stage.title());
+            let linked = self.app.hub.of_job(self.viewer.shop, self.number).is_some();
             let live = stage != Stage::Rig && of_rigs.assigned(self.number).is_some();
-            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, live }.render()?
+            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, live, linked }.render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
     }

@@ -93,6 +93,7 @@ fn log(job: &Job) -> Vec<record::Line> {
                     format!("at {:.0} rpm, {:.0} °C, {}", reading.rpm, reading.oil_temp_c, reading.gear.label())
                 }),
                 kpa: reading.map(|reading| reading.kpa),
+                figures: matches!(entry.body, Body::Reading(_) | Body::Rig(_)),
                 who: line.who,
                 at: entry.written_at.and_utc(),
                 struck: line.struck,

@@ -1,6 +1,7 @@
-//! The live gauge at a job: which rig is assigned, what it shows this moment, the hold that is taken from it, and a stand-in's throttle.
+//! The live gauge at a job: which rig is assigned, what it shows this moment, the hold that is taken from it, marked moments, and a stand-in's throttle.
 mod hand;
 mod link;
+mod mark;
 mod stream;
 mod take;
 
@@ -80,5 +81,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/live", get().to(stream::stream))
         .route("/jobs/{number}/live/take", post().to(take::take))
         .route("/jobs/{number}/live/hand", post().to(hand::hand))
+        .route("/jobs/{number}/live/mark", post().to(mark::mark))
+        .route("/jobs/{number}/runs/{id}/marks/{mark}", post().to(mark::set))
         .route("/jobs/{number}/live/rig", post().to(link::link));
 }

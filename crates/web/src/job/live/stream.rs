@@ -26,6 +26,8 @@ use velvet_dial_store::rigs;
 
 /// An event so often at most.
 const EVERY: Duration = Duration::from_millis(100);
+/// Where the value alone is shown.
+const SELDOM: Duration = Duration::from_secs(1);
 /// And a word at least so often, so that a link that broke is known.
 const AT_LEAST: Duration = Duration::from_secs(2);
 /// A stream ends after so long; the browser asks anew, and shows again that it may.
@@ -44,6 +46,8 @@ const LOOKS_S: f64 = 30.0;
 pub struct Wanted {
     phase: String,
     point: String,
+    /// The value alone, once a second.
+    brief: bool,
 }
 
 /// What is said at once.
@@ -56,6 +60,7 @@ struct Event {
     /// Key of the run.
     run: String,
     value: String,
+    unit: &'static str,
     rpm: String,
     oil: String,
     dash: String,
@@ -72,6 +77,8 @@ struct Event {
     needle: Option<(String, &'static str)>,
     /// Times that the rig's own key for a hold was pressed.
     keys: u64,
+    /// Marked moments, seconds of the run.
+    marks: Vec<f64>,
     codes: Vec<String>,
     /// Time, least, mean and greatest pressure, speed, oil, dash.
     frames: Vec<[Option<f64>; 7]>,
@@ -80,6 +87,7 @@ struct Event {
 /// A watcher and how far they have seen.
 struct Watcher {
     desk: Desk,
+    every: Duration,
     point: Option<Point>,
     zero_kpa: f64,
     after: u64,
@@ -94,12 +102,16 @@ struct Watcher {
 pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     let zero_kpa = job.rig_steps().filter_map(|step| step.zero_kpa).last().unwrap_or(0.0);
-    let assessed = assess(desk.app.clone(), job).await?;
-    let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
-    let point = script(&assessed.case, phase).into_iter().find(|point| point.id == wanted.point);
+    let mut point = None;
+    if !wanted.brief {
+        let assessed = assess(desk.app.clone(), job).await?;
+        let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
+        point = script(&assessed.case, phase).into_iter().find(|point| point.id == wanted.point);
+    }
     let now = Instant::now();
+    let every = if wanted.brief { SELDOM } else { EVERY };
     let watcher =
-        Watcher { desk, point, zero_kpa, after: 0, run: Uuid::nil(), last: now - EVERY, ends: now + LONGEST, needle: (None, now) };
+        Watcher { desk, every, point, zero_kpa, after: 0, run: Uuid::nil(), last: now - every, ends: now + LONGEST, needle: (None, now) };
     let events = unfold(Some(watcher), |watcher| async move {
         let mut watcher = watcher.filter(|watcher| watcher.ends > Instant::now())?;
         let text = watcher.next().await;
@@ -116,7 +128,7 @@ pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpRespon
 impl Watcher {
     /// The next event, when there is something new to say.
     async fn next(&mut self) -> String {
-        sleep((self.last + EVERY).saturating_duration_since(Instant::now())).await;
+        sleep((self.last + self.every).saturating_duration_since(Instant::now())).await;
         let linked = self.desk.app.hub.of_job(self.desk.viewer.shop, self.desk.number);
         if let Some(linked) = &linked {
             if self.run != linked.run {
@@ -168,6 +180,7 @@ impl Watcher {
             link: "The rig is not linked yet. It is let in by itself when it calls.".to_owned(),
             run: String::new(),
             value: "–".to_owned(),
+            unit: unit.label(),
             rpm: String::new(),
             oil: String::new(),
             dash: String::new(),
@@ -180,6 +193,7 @@ impl Watcher {
             built: None,
             needle: None,
             keys: 0,
+            marks: Vec::new(),
             codes: Vec::new(),
             frames: Vec::new(),
         };
@@ -190,6 +204,8 @@ impl Watcher {
         event.run = linked.run.to_string();
         event.codes = told.codes;
         event.keys = told.holds_asked;
+        event.marks = told.marks;
+        let frames = if self.every == SELDOM { Vec::new() } else { frames };
         event.frames = thinned(&frames, MOST).iter().map(|frame| strip::row(&level(frame.time_s, &frame.peaks), unit)).collect();
         let (_, recent) = linked.frames(closed.saturating_sub((LOOKS_S / velvet_dial_rig::hub::FRAME_S) as u64));
         event.on = told.on;

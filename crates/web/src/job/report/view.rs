@@ -6,7 +6,7 @@ use crate::ui::words::{flag_class, limit_words, reading_place, sheet_name};
 use chrono::{DateTime, Utc};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::flag::Word;
-use velvet_dial_core::record::{ReadingSaid, Record};
+use velvet_dial_core::record::{self, ReadingSaid, Record};
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::zone::Zone;
 
@@ -140,7 +140,7 @@ pub fn report(record: &Record, unit: Units) -> Report {
             .log
             .iter()
             .map(|line| Line {
-                what: line.kpa.map_or_else(|| line.what.clone(), |kpa| format!("{} {}", show::pressure(kpa, unit), line.what)),
+                what: told(line, unit),
                 who: format!("{}, {}", line.who, when(line.at)),
                 struck: line.struck,
                 reason: line.reason.clone(),
@@ -148,6 +148,12 @@ pub fn report(record: &Record, unit: Units) -> Report {
             .collect(),
         knowledge: record.knowledge.clone(),
     }
+}
+
+/// A line of the ledger; older records do not say which sentences have figures, but a reading's always had.
+fn told(line: &record::Line, unit: Units) -> String {
+    let what = if line.figures || line.kpa.is_some() { unit.said(&line.what) } else { line.what.clone() };
+    line.kpa.map_or_else(|| what.clone(), |kpa| format!("{} {what}", show::pressure(kpa, unit)))
 }
 
 fn readings(record: &Record, unit: Units, when: impl Fn(DateTime<Utc>) -> String) -> Vec<Reading> {

@@ -59,6 +59,7 @@ struct File {
 pub async fn saved(desk: Desk, path: web::Path<(i64, String, Uuid, String)>) -> Result<HttpResponse, Failure> {
     let source = Source::of(&desk, &path.1, path.2).await?;
     let run = source.whole(&desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
+    let marks: Vec<f64> = super::told::marks(&desk, &source).await?.iter().map(|mark| mark.at_s).collect();
     let (kind, unit) = (path.3.clone(), desk.liking.unit);
     let name = format!("attachment; filename=\"job-{}-run.{kind}\"", desk.number);
     let work = move || -> Result<(mime::Mime, Vec<u8>), Failure> {
@@ -75,7 +76,7 @@ pub async fn saved(desk: Desk, path: web::Path<(i64, String, Uuid, String)>) -> 
             }
             "svg" => {
                 let holds = capture::holds(&run);
-                Ok((mime::IMAGE_SVG, File { strip: strip::strip(&run, &holds, unit) }.render()?.into_bytes()))
+                Ok((mime::IMAGE_SVG, File { strip: strip::strip(&run, &holds, &marks, unit) }.render()?.into_bytes()))
             }
             _ => Err(Failure::NoPage),
         }

@@ -14,6 +14,7 @@ use velvet_dial_core::case::{Case, Phase, Reading, judge};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Job};
+use velvet_dial_store::rigs::{self, Mark};
 
 /// A hold on offer.
 pub struct Offer {
@@ -42,6 +43,14 @@ pub struct Fact {
     pub told: String,
 }
 
+/// A marked moment.
+pub struct Marked {
+    pub id: String,
+    pub at: String,
+    pub note: String,
+    pub who: String,
+}
+
 /// What stands round every offer.
 pub struct Taking {
     pub number: i64,
@@ -65,6 +74,10 @@ pub struct Told {
     pub notes: Vec<String>,
     pub seconds: String,
     pub samples: usize,
+    /// Moments that somebody marked.
+    pub marks: Vec<Marked>,
+    /// Their times, as the strip reads them.
+    pub mark_times: String,
     /// The run in figures, for those who cannot see it.
     pub figures: Vec<[String; 4]>,
     pub taking: Taking,
@@ -125,6 +138,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
     let taking = Taking::of(job, source, desk.number, id);
     let judging = judging(desk, job, &taking, id)?;
     let card = job.engine.card.clone();
+    let marks = marks(desk, source).await?;
     let work = move || {
         let told = capture::analysed(&run, Some(&card));
         let offers = told.holds.iter().enumerate().map(|(place, hold)| judging.offer(place + 1, hold)).collect();
@@ -135,11 +149,30 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
             seconds: format!("{:.0}", told.to_s - told.from_s),
             samples: told.samples,
             figures: figures(&run, judging.unit),
-            notes: told.notes,
+            mark_times: serde_json::to_string(&marks.iter().map(|mark| mark.at_s).collect::<Vec<_>>()).unwrap_or_default(),
+            marks: marks.into_iter().map(marked).collect(),
+            notes: told.notes.iter().map(|note| judging.unit.said(note)).collect(),
             taking,
         }
     };
     Ok(desk.app.work.out(work).await?)
+}
+
+/// The marks of a rig's run; a file has none.
+pub async fn marks(desk: &Desk, source: &Source) -> Result<Vec<Mark>, Failure> {
+    match source {
+        Source::Rig(recorded) => Ok(rigs::marks(&desk.app.db, recorded).await?),
+        Source::File { .. } => Ok(Vec::new()),
+    }
+}
+
+fn marked(mark: Mark) -> Marked {
+    Marked {
+        id: mark.id.to_string(),
+        at: format!("{:.1} s", mark.at_s),
+        note: mark.note,
+        who: mark.who.unwrap_or_else(|| "at the rig".to_owned()),
+    }
 }
 
 /// The part of a rig's page that takes a moment.
@@ -230,7 +263,7 @@ fn facts(told: &Analysis, unit: Units) -> Vec<Fact> {
         ("At rest", told.zero_kpa.map(|zero| format!("{} with the engine standing", kpa(zero)))),
         ("Start", told.build_time_s.map(|seconds| format!("pressure shows after {seconds:.1} s"))),
         ("Cold peak", told.cold_peak_kpa.map(kpa)),
-        ("Warm-up", told.warm_up.as_ref().map(|warm| warm.says.clone())),
+        ("Warm-up", told.warm_up.as_ref().map(|warm| unit.said(&warm.says))),
         (
             "Sweep",
             told.sweep.map(|sweep| match sweep.knee_rpm {

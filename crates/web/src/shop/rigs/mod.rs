@@ -8,8 +8,9 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
+use serde::Deserialize;
 use uuid::Uuid;
-use velvet_dial_store::library::{self, Gauge};
+use velvet_dial_store::library;
 use velvet_dial_store::rigs::{self, Rig};
 
 /// A rig to be paired.
@@ -25,6 +26,7 @@ static FORM: Form = Form {
 pub struct Row {
     pub id: String,
     pub name: String,
+    /// Key of its gauge; empty for one that is not in the list.
     pub gauge: String,
     pub state: String,
     pub on: bool,
@@ -42,6 +44,7 @@ pub struct Paired {
 struct Page {
     chrome: Chrome,
     rows: Vec<Row>,
+    gauges: Vec<Choice>,
     fields: Vec<Field>,
     paired: Option<Paired>,
     /// Where rigs call; empty where the server listens for none.
@@ -50,8 +53,8 @@ struct Page {
 
 async fn page(app: &App, who: &SignedIn, liking: Liking, slip: crate::http::Slip, paired: Option<Paired>) -> Result<HttpResponse, Failure> {
     let gauges = library::gauges(&app.db, &who.0).await?;
-    let rows = rigs::rigs(&app.db, &who.0).await?.into_iter().map(|rig| row(app, who, rig, &gauges)).collect();
-    let choices = |_: &str| {
+    let rows = rigs::rigs(&app.db, &who.0).await?.into_iter().map(|rig| row(app, who, rig)).collect();
+    let choices = |_: &str| -> Vec<Choice> {
         let none = Choice { id: String::new(), label: "a gauge that is not in the list".to_owned() };
         std::iter::once(none).chain(gauges.iter().map(|gauge| Choice { id: gauge.id.to_string(), label: gauge.name.clone() })).collect()
     };
@@ -59,6 +62,7 @@ async fn page(app: &App, who: &SignedIn, liking: Liking, slip: crate::http::Slip
     let page = Page {
         chrome: Chrome::of(&who.0, liking, "Rigs"),
         rows,
+        gauges: choices("gauge"),
         fields: FORM.draw(&slip, liking.unit, choices),
         paired,
         address: app.serving.rigs_at.map(|at| at.to_string()).unwrap_or_default(),
@@ -66,9 +70,8 @@ async fn page(app: &App, who: &SignedIn, liking: Liking, slip: crate::http::Slip
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-fn row(app: &App, who: &SignedIn, rig: Rig, gauges: &[Gauge]) -> Row {
+fn row(app: &App, who: &SignedIn, rig: Rig) -> Row {
     let linked = app.hub.rig(rig.id).filter(|linked| linked.told().on);
-    let gauge = rig.gauge.and_then(|key| gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone());
     let state = match (&linked, rig.seen_at) {
         (Some(_), _) => "linked now".to_owned(),
         (None, Some(at)) => format!("last called {}", show::moment(at, &who.0.zone)),
@@ -77,7 +80,7 @@ fn row(app: &App, who: &SignedIn, rig: Rig, gauges: &[Gauge]) -> Row {
     Row {
         id: rig.id.to_string(),
         name: rig.name,
-        gauge: gauge.unwrap_or_else(|| "a gauge not in the list".to_owned()),
+        gauge: rig.gauge.map(|gauge| gauge.to_string()).unwrap_or_default(),
         state,
         on: linked.is_some(),
         job: rig.job,
@@ -114,6 +117,21 @@ pub async fn pair_again(app: web::Data<App>, who: SignedIn, liking: Liking, path
     page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await
 }
 
+/// The gauge that one reads with.
+#[derive(Deserialize)]
+pub struct Fitted {
+    #[serde(default)]
+    gauge: String,
+}
+
+/// Gives one another gauge; it is let in again as soon as it is restarted.
+pub async fn gauge(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>, form: web::Form<Fitted>) -> Result<HttpResponse, Failure> {
+    let gauge = if form.gauge.is_empty() { None } else { Some(Uuid::parse_str(&form.gauge).map_err(|_| Failure::NoPage)?) };
+    rigs::set_gauge(&app.db, &who.0, *path, gauge).await?;
+    app.hub.end(*path, "the rig was given another gauge; restart it, which begins a new run");
+    Ok(form::taken(FORM.name, "/rigs"))
+}
+
 /// Lets one in no more.
 pub async fn unpair(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
     rigs::unpair(&app.db, &who.0, *path).await?;
@@ -127,5 +145,6 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/rigs", get().to(show))
         .route("/rigs", post().to(pair))
         .route("/rigs/{rig}/token", post().to(pair_again))
+        .route("/rigs/{rig}/gauge", post().to(gauge))
         .route("/rigs/{rig}/unpair", post().to(unpair));
 }

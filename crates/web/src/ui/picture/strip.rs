@@ -24,6 +24,8 @@ pub struct Strip {
     pub speed: String,
     pub temperature: String,
     pub bands: Vec<Band>,
+    /// Marked moments.
+    pub marks: Vec<String>,
     pub x_labels: Vec<(String, String)>,
     pub y_labels: Vec<(String, String)>,
     pub unit: &'static str,
@@ -31,7 +33,7 @@ pub struct Strip {
 }
 
 /// Lays a run out; speed and temperature on their own scales, told beside.
-pub fn strip(run: &Run, holds: &[Hold], unit: Units) -> Strip {
+pub fn strip(run: &Run, holds: &[Hold], marks: &[f64], unit: Units) -> Strip {
     let (start, end) = (run.time_s.first().copied().unwrap_or(0.0), run.time_s.last().copied().unwrap_or(1.0));
     let span = (end - start).max(1e-6);
     let most = |channel: &[f64]| channel.iter().copied().filter(|value| value.is_finite()).fold(1.0, f64::max);
@@ -67,6 +69,7 @@ pub fn strip(run: &Run, holds: &[Hold], unit: Units) -> Strip {
         speed: line(&run.rpm, rpm_top),
         temperature: line(&run.oil_temp_c, 150.0),
         bands,
+        marks: marks.iter().map(|time| at(x(*time))).collect(),
         x_labels: multiples(time_step, span).map(|t| (format!("{t:.0} s"), at(x(start + t)))).collect(),
         y_labels: multiples(step, top).map(|value| (numeral(value, step), at(up(value / top)))).collect(),
         unit: unit.label(),

@@ -175,7 +175,7 @@ fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
         let run = Run { time_s: (0..count).map(|row| row as f64 / 50.0).collect(), kpa, rpm: vec![800.0; count], ..Run::default() };
         let end = (count - 1) as f64 / 50.0;
         let hold = between(&run, 0.25 * end, 0.5 * end).unwrap_or_else(|| between(&run, 0.0, end.max(1.0)).unwrap_or(STILL));
-        let drawn = strip(&run, &[hold], Pressure::Kpa.into());
+        let drawn = strip(&run, &[hold], &[], Pressure::Kpa.into());
         let heights: Vec<f64> = numbers(&drawn.pressure).into_iter().skip(1).step_by(2).collect();
         let highest = heights.iter().copied().fold(f64::INFINITY, f64::min);
         let scale: Vec<(f64, f64)> = drawn.y_labels.iter().map(|(text, y)| (number(text), number(y))).collect();
