@@ -97,7 +97,12 @@ proptest! {
         // Leaders in order, and a curve of each speed for the first of them.
         prop_assert!(record.causes.windows(2).all(|pair| pair[0].probability >= pair[1].probability));
         prop_assert!(record.curves.iter().all(|curve| curve.kpa.len() == SPEEDS.len()));
-        prop_assert_eq!(&record.curves[0].cause, &record.causes[0].id);
+        prop_assert!(record.curves[0].is_healthy());
+        for curve in &record.curves {
+            let middle = curve.kpa.iter().zip(&curve.band);
+            prop_assert!(curve.band.len() == SPEEDS.len() && middle.clone().all(|(kpa, [low, high])| low <= kpa && kpa <= high), "{}", curve.cause);
+            prop_assert!(curve.is_healthy() || record.causes.iter().any(|cause| cause.id == curve.cause && cause.probability >= 0.05));
+        }
         prop_assert!((0.0..=1.0).contains(&record.sound));
     }
 }

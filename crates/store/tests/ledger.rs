@@ -140,7 +140,7 @@ async fn two_people_at_one_job_lose_nothing() {
     say(&db, &one, number, Body::Withdrawn { reason: "dipped on a slope".into() }, Some(second), "d").await;
     let job = jobs::load(&db, &one, number).await.unwrap();
     assert_eq!(job.entries.len(), 3, "all of it stays readable");
-    assert!(job.case().evidence.is_empty() && job.case_at(2).evidence.first().unwrap().outcome == "low");
+    assert!(job.case().evidence.is_empty() && job.case_at(2).0.evidence.first().unwrap().outcome == "low");
     assert!(matches!(say(&db, &one, number, level("ok"), None, "e").await, Written::Stands(_)), "after a withdrawal the place is free");
     // Fifty entries at once: numbered without gaps, none lost.
     let writes = (0..50).map(|i| {

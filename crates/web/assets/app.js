@@ -21,6 +21,13 @@ document.addEventListener("keydown", (event) => {
   const target = document.querySelector(`[data-shortcut="${CSS.escape(event.key)}"]`);
   if (target) { event.preventDefault(); target.focus(); if (target.matches("a, [data-at-once]")) target.click(); }
 });
+// What is folded and takes a moment is asked for when it is unfolded, once.
+document.addEventListener("toggle", (event) => {
+  const box = event.target.open && event.target.querySelector("[data-load]:not([data-loaded])");
+  if (!box) return;
+  box.dataset.loaded = "yes";
+  htmx.ajax("GET", box.dataset.load, { target: box, swap: "innerHTML" });
+}, true);
 // The live value in the frame, where no live gauge stands on the page and shows it itself.
 document.addEventListener("DOMContentLoaded", () => {
   const head = document.getElementById("head-live");

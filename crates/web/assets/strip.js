@@ -71,13 +71,13 @@ const vdRecorded = (box) => {
     const mine = asked;
     const range = from === null ? "" : `&from=${from}&to=${to}`;
     const answer = await fetch(`${box.dataset.strip}?points=${Math.max(300, Math.round(box.clientWidth))}${range}`);
-    if (!answer.ok || mine !== asked) return;
+    if (!answer.ok || mine !== asked) { if (!answer.ok) document.body.dispatchEvent(new Event("drawn")); return; }
     const told = await answer.json();
     setting = true;
     plot.setData(vdColumns(told.rows, told.gap), false);
     plot.setScale("x", { min: from ?? told.from, max: to ?? told.to });
     setting = false;
-    if (from === null) { whole = [told.from, told.to]; box.dataset.drawn = Math.round(performance.now()); }
+    if (from === null) { whole = [told.from, told.to]; box.dataset.drawn = Math.round(performance.now()); document.body.dispatchEvent(new Event("drawn")); }
     box.dataset.zoomed = mine;
     layHolds();
   };

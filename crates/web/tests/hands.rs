@@ -52,7 +52,7 @@ async fn every_station_is_reached_by_its_digit_and_the_way_back_shows_the_job_as
     let first = me.driver.window().await.unwrap();
     let second = me.driver.new_tab().await.unwrap();
     me.driver.switch_to_window(second).await.unwrap();
-    me.driver.goto(format!("{base}/jobs/8/trace")).await.unwrap();
+    me.driver.goto(format!("{base}/jobs/8/trace?instead=needle")).await.unwrap();
     me.driver.switch_to_window(first.clone()).await.unwrap();
     me.press("Seeps").await;
     me.sees("2 of 6 looked at").await;

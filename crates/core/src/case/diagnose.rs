@@ -12,12 +12,14 @@ use crate::circuit::{PointOfSpec, Working};
 use crate::flag::{Flag, flag};
 use crate::instrument::Sensitivity;
 use crate::limits::Decision;
+use crate::record::Curve;
 use crate::trace::knowledge::{BANDS, Check, Knowledge, Link, knowledge};
 use crate::trace::{
-    self, Allowed, Bearing, BenchState, Enough, Finding, Memory, Posterior, Pressures, Proposal, Situation, Strike, Takeable, Tracer,
+    self, Allowed, Bearing, BenchState, Enough, Finding, Memory, Plan, Posterior, Pressures, Proposal, Situation, Strike, Takeable, Tracer,
     lightened, next_steps, settled, standing, state_of, weigh,
 };
 use chrono::{DateTime, Utc};
+use std::sync::OnceLock;
 
 /// What a sound circuit keeps of its odds when a point is surely outside its limit: the sheet may be for another engine. Outside a rule of thumb it keeps more.
 const LEAST_CONFORMING: f64 = 1e-4;
@@ -77,6 +79,10 @@ pub struct Diagnosis {
     pub enough: Option<Enough>,
     /// The flag.
     pub flag: Flag,
+    /// What it draws on the pressure map, worked out when it is first asked for.
+    pub curves: OnceLock<Vec<Curve>>,
+    /// What the four orders may be expected to cost from here, likewise; whoever asks fills it.
+    pub plans: OnceLock<Vec<Plan>>,
 }
 
 /// The limits as the circuit's calibration needs them.
@@ -88,10 +94,7 @@ pub fn spec_points(case: &Case) -> Vec<PointOfSpec> {
 pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let know = knowledge();
     let not_believed = not_believed(case);
-    let weighed = |index: usize| {
-        let person = case.readings.get(index).is_some_and(|reading| reading.set_aside.is_none() && reading.is_level());
-        person && not_believed.iter().all(|told| told.reading != index)
-    };
+    let weighed = weighable(case, &not_believed);
     let readings: Vec<JudgedReading> = case.readings.iter().enumerate().map(|(i, r)| judge(case, i, r, tracer)).collect();
     let before = verdict(case, Phase::Before, &readings, weighed);
     let proof = verdict(case, Phase::After, &readings, weighed);
@@ -144,6 +147,8 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
         takeable,
         next,
         flag,
+        curves: OnceLock::new(),
+        plans: OnceLock::new(),
     }
 }
 
@@ -167,8 +172,16 @@ fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Tak
     }
 }
 
+/// Which readings are weighed: level, believed, and not set apart by a person.
+pub(super) fn weighable<'a>(case: &'a Case, not_believed: &'a [NotBelieved]) -> impl Fn(usize) -> bool + Copy + 'a {
+    move |index: usize| {
+        let person = case.readings.get(index).is_some_and(|reading| reading.set_aside.is_none() && reading.is_level());
+        person && not_believed.iter().all(|told| told.reading != index)
+    }
+}
+
 /// The readings before that are weighed, as the tracer sees them.
-fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bearing> {
+pub(super) fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bearing> {
     case.readings
         .iter()
         .enumerate()
@@ -191,7 +204,7 @@ fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bearing> {
         .collect()
 }
 
-fn reading_finding(know: &Knowledge, pressures: &Pressures, verdict: &Verdict) -> Finding {
+pub(super) fn reading_finding(know: &Knowledge, pressures: &Pressures, verdict: &Verdict) -> Finding {
     let least = if verdict.basis == Basis::Sheet { LEAST_CONFORMING } else { LEAST_BY_THUMB };
     let conforms = verdict
         .points

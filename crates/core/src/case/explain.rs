@@ -1,5 +1,5 @@
 //! Everything behind a diagnosis, for whoever asks why: what `velvet-dial explain` prints.
-use super::report::{NextOut, PairOut, next, pairs, probability};
+use super::report::{NextOut, Pair, next, pairs, probability};
 use super::{Case, Decider, Diagnosis, Projected, Setting, project};
 use crate::believe::NotBelieved;
 use crate::limits::Decision;
@@ -18,7 +18,7 @@ pub struct Explanation {
     readings: Vec<ReadingWhy>,
     not_believed: Vec<NotBelieved>,
     causes: Vec<CauseWhy>,
-    pairs: Vec<PairOut>,
+    pairs: Vec<Pair>,
     overturn: Option<OverturnOut>,
     enough: Option<Enough>,
     next: Vec<NextWhy>,
@@ -175,7 +175,7 @@ fn cause_why(know: &'static Knowledge, case: &Case, diagnosis: &Diagnosis, index
 }
 
 /// The reason a finding speaks as it does for a cause; none for the readings, whose reason is the cause's shape.
-fn why(know: &'static Knowledge, case: &Case, key: &str, cause: &str) -> Option<&'static str> {
+pub(super) fn why(know: &'static Knowledge, case: &Case, key: &str, cause: &str) -> Option<&'static str> {
     if let Some(circumstance) = know.circumstance(key) {
         return Some(circumstance.reason(cause));
     }

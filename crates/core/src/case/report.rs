@@ -15,7 +15,7 @@ pub struct Report {
     sound: f64,
     verdict: VerdictOut,
     causes: Vec<CauseOut>,
-    pairs: Vec<PairOut>,
+    pairs: Vec<Pair>,
     settled: Option<SettledOut>,
     next: Vec<NextOut>,
     stop: StopOut,
@@ -51,13 +51,18 @@ struct CauseOut {
 }
 
 /// Two causes that are there together.
-#[derive(Debug, Serialize)]
-pub(super) struct PairOut {
-    first: &'static str,
-    second: &'static str,
-    link: Link,
-    probability: f64,
-    reason: &'static str,
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Pair {
+    /// The one that came first, where one led to the other.
+    pub first: &'static str,
+    /// The other.
+    pub second: &'static str,
+    /// How they belong together.
+    pub link: Link,
+    /// How probable.
+    pub probability: f64,
+    /// Why they may come together.
+    pub reason: &'static str,
 }
 
 #[derive(Debug, Serialize)]
@@ -177,16 +182,16 @@ fn causes(know: &'static Knowledge, diagnosis: &Diagnosis) -> Vec<CauseOut> {
 }
 
 /// Pairs worth naming, most probable first.
-pub(super) fn pairs(know: &'static Knowledge, states: &[f64]) -> Vec<PairOut> {
+pub fn pairs(know: &'static Knowledge, states: &[f64]) -> Vec<Pair> {
     let name = |cause: usize| know.causes.get(cause).map_or("", |cause| cause.id.as_str());
-    let mut pairs: Vec<PairOut> = know
+    let mut pairs: Vec<Pair> = know
         .hypotheses
         .iter()
         .zip(states.chunks(BANDS))
         .filter_map(|(hypothesis, bands)| {
             let sum: f64 = bands.iter().sum();
             let second = hypothesis.second.filter(|_| sum >= LEAST_PAIR)?;
-            Some(PairOut {
+            Some(Pair {
                 first: name(hypothesis.first),
                 second: name(second),
                 link: hypothesis.link,

@@ -2,8 +2,8 @@
 use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
 use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict};
 use crate::limits::{Point, Sheet};
-use crate::trace::Tracer;
-use crate::trace::knowledge::{fingerprint, knowledge};
+use crate::trace::knowledge::{Cause, fingerprint, knowledge};
+use crate::trace::{Left, Tracer};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
@@ -11,8 +11,9 @@ use serde::{Deserialize, Serialize};
 pub const SPEEDS: [f64; 13] = [500.0, 650.0, 800.0, 1000.0, 1250.0, 1500.0, 1800.0, 2200.0, 2600.0, 3000.0, 3500.0, 4000.0, 4500.0];
 /// Oil under this is cold: its curves are drawn apart, °C.
 pub const COLD_C: f64 = 60.0;
-/// Curves drawn.
+/// Suspects' curves drawn, and how probable one must be.
 const CURVES: usize = 4;
+const LEAST_CURVE: f64 = 0.05;
 /// Causes listed.
 const CAUSES: usize = 6;
 
@@ -149,23 +150,38 @@ fn reading(case: &Case, judged: &JudgedReading, taken: Taken) -> Option<ReadingS
     })
 }
 
-/// What the leading causes would show at the temperatures of the readings before, hot and cold.
+/// What the healthy engine and the leading causes would show at the temperatures of the readings before, hot and cold. A cause under which the circuit is sound has no
+/// curve of its own: the healthy band is its. Once it is put right and read again, the healthy band stands alone. Worked out once for a diagnosis.
 pub fn curves(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
+    now.curves.get_or_init(|| solved(case, now, tracer)).clone()
+}
+
+fn solved(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
     let mean = |cold: bool| {
-        let before = case.readings.iter().filter(|reading| reading.phase == Phase::Before);
-        let temps: Vec<f64> = before.map(|reading| reading.oil_temp_c).filter(|temp| (*temp < COLD_C) == cold).collect();
+        let temps: Vec<f64> = case.readings.iter().map(|reading| reading.oil_temp_c).filter(|temp| (*temp < COLD_C) == cold).collect();
         (!temps.is_empty()).then(|| temps.iter().sum::<f64>() / temps.len() as f64)
     };
     let hot = mean(false).or_else(|| mean(true).is_none().then_some(100.0));
     let know = knowledge();
+    let proven = case.readings.iter().any(|reading| reading.phase == Phase::After);
+    let suspects = now.posterior.ranked().into_iter().filter(|index| !proven && now.posterior.of(*index) >= LEAST_CURVE);
+    let suspects: Vec<(usize, &Cause)> = suspects.filter_map(|index| know.causes.get(index).map(|cause| (index, cause))).collect();
+    let curve = |(cause, name): (&str, &str), cold: bool, temp: f64, left: &Left| {
+        let bands = left.bands(&SPEEDS, temp);
+        Curve {
+            cause: cause.to_owned(),
+            name: name.to_owned(),
+            cold,
+            kpa: bands.iter().map(|[_, middle, _]| *middle).collect(),
+            band: bands.iter().map(|[low, _, high]| [*low, *high]).collect(),
+        }
+    };
     let mut curves = Vec::new();
     for (cold, temp) in [(false, hot), (true, mean(true))] {
         let Some(temp) = temp else { continue };
-        for index in now.posterior.ranked().into_iter().take(CURVES) {
-            if let Some(cause) = know.causes.get(index) {
-                let kpa = tracer.curve(index, &now.pressures, &SPEEDS, temp);
-                curves.push(Curve { cause: cause.id.clone(), name: cause.name.clone(), cold, kpa });
-            }
+        curves.push(curve((Curve::HEALTHY, "Healthy"), cold, temp, &tracer.healthy()));
+        for (index, cause) in suspects.iter().filter(|(_, cause)| !cause.conforms).take(CURVES) {
+            curves.extend(tracer.left(*index, &now.pressures).map(|left| curve((&cause.id, &cause.name), cold, temp, &left)));
         }
     }
     curves

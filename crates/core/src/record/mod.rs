@@ -144,7 +144,7 @@ pub struct RepairSaid {
     pub at: DateTime<Utc>,
 }
 
-/// A suspect's curve at [`SPEEDS`].
+/// A suspect's curve at [`SPEEDS`], or the healthy engine's.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Curve {
     /// Word of the cause.
@@ -155,6 +155,19 @@ pub struct Curve {
     pub cold: bool,
     /// kPa at each speed.
     pub kpa: Vec<f64>,
+    /// Between which it lies in eight engines of ten, kPa at each speed; older records have none.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub band: Vec<[f64; 2]>,
+}
+
+impl Curve {
+    /// The word that stands in the place of a cause for the healthy engine.
+    pub const HEALTHY: &'static str = "healthy";
+
+    /// It is the healthy engine's.
+    pub fn is_healthy(&self) -> bool {
+        self.cause == Self::HEALTHY
+    }
 }
 
 /// A recorded run.

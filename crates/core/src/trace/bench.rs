@@ -243,7 +243,7 @@ impl<'a> Situation<'a> {
     }
 
     /// What a way costs.
-    pub(super) fn price(&self, know: &Knowledge, way: &[Move]) -> Price {
+    pub fn price(&self, know: &Knowledge, way: &[Move]) -> Price {
         way.iter().fold(Price::default(), |sum, step| sum + step.price(know, self.card))
     }
 

@@ -8,6 +8,7 @@
 mod bench;
 mod draws;
 pub mod knowledge;
+mod left;
 mod memory;
 mod next;
 mod order;
@@ -18,10 +19,11 @@ mod weigh;
 
 pub(crate) use bench::HOT_FROM_C;
 pub use bench::{Allowed, BenchState, Move, Situation, Takeable, state_of};
+pub use left::{BAND, Flows, Left};
 pub use memory::{Learned, Memory, MemoryError, OWN_JOBS};
 pub(crate) use next::leader_of;
-pub use next::{Enough, Proposal, Step, Turn, enough, next_steps, overturn, settled};
-pub use order::{Next, Order, Plan, Until, Walk, pick, plan};
+pub use next::{Enough, Proposal, Step, Turn, enough, next_steps, overturn, price_if_wrong, proof_of, settled};
+pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan};
 pub use strike::{Strike, standing};
 pub use tracer::{Ahead, Bearing, Local, Pressures, Tracer};
 pub use twin::lightened;

@@ -200,6 +200,18 @@ pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Si
     proposals
 }
 
+/// A step by itself with all of its way in its price, as a list shows it.
+pub(super) fn with_way(know: &Knowledge, situation: &Situation, single: &Single) -> Proposal {
+    let way = situation.price(know, &single.way);
+    let step = alone(know, single);
+    Proposal {
+        minutes: step.minutes + way.minutes,
+        opening_minutes: way.minutes,
+        money: step.money + know.money(way.minutes, way.material),
+        ..step
+    }
+}
+
 fn alone(know: &Knowledge, single: &Single) -> Proposal {
     Proposal {
         step: single.step.clone(),
@@ -297,6 +309,30 @@ pub(super) fn certain(know: &Knowledge, causes: &[f64]) -> Option<usize> {
 /// The leading cause when it is certain enough to act on.
 pub fn settled(know: &Knowledge, now: &Posterior) -> Option<usize> {
     certain(know, &now.probability)
+}
+
+impl Proposal {
+    /// Minutes that it may be expected to save over what it costs; below nothing it costs more than it saves.
+    pub fn saves_minutes(&self, know: &Knowledge) -> f64 {
+        self.worth_minutes - know.worth_in_minutes(self.money)
+    }
+}
+
+/// What acting on a cause now costs when it is not the one: its work and parts in vain and the comeback, minutes, and its parts alone, in the shop's money.
+pub fn price_if_wrong(know: &Knowledge, cause: usize) -> Option<(f64, f64)> {
+    know.causes.get(cause).map(|cause| (cause.repair_minutes + COMEBACK_MINUTES, cause.parts))
+}
+
+/// The check that speaks best for a cause, of those that can be done from here, with what it asks to be opened; none where nothing is left that can.
+pub fn proof_of(know: &'static Knowledge, situation: &Situation, cause: usize) -> Option<&'static str> {
+    let speaks = |check: &&Check| situation.way_to_check(check).is_some() && tells(know, check, cause) > 0.0;
+    let price = |check: &Check| {
+        let way = situation.way_to_check(check).unwrap_or_default();
+        TURN_TO_IT_MINUTES + check.minutes_on(situation.card) + situation.price(know, &way).minutes
+    };
+    let best =
+        know.checks.iter().filter(speaks).max_by(|a, b| (tells(know, a, cause) / price(a)).total_cmp(&(tells(know, b, cause) / price(b))));
+    best.map(|check| check.id.as_str())
 }
 
 /// The single result, among all that can be had from here, that would most probably turn the ranking over.

@@ -10,7 +10,7 @@
 use super::bench::{Move, Situation};
 use super::knowledge::Knowledge;
 use super::next::{
-    Proposal, QUICK_MINUTES, Single, Step, after, certain, leader_of, likelihood, pattern_check, proposals, singles, stop, tells,
+    Proposal, QUICK_MINUTES, Single, Step, after, certain, leader_of, likelihood, pattern_check, proposals, singles, stop, tells, with_way,
 };
 use crate::choice::choice;
 use crate::flag;
@@ -64,6 +64,14 @@ const JOBS: usize = 160;
 const NAMED: usize = 6;
 /// Readings are taken at the sender's end of the oil's way.
 const ALONG_READING: f64 = 8.0;
+
+/// What can be done, in a school's order, each with its way in its price.
+pub fn ordered(order: Order, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Proposal> {
+    if order == Order::MostTold {
+        return proposals(know, states, situation);
+    }
+    in_order(order, know, states, situation, usual).iter().map(|single| with_way(know, situation, single)).collect()
+}
 
 /// What is left, in a school's order, each step by itself with its way in its minutes; `usual` is this engine's usual failure, by index.
 pub(super) fn in_order(order: Order, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Single> {

@@ -5,11 +5,11 @@
 //! its stop says on which side of a mark the pressure stood, and weighs by that tail. What a gauge is off it is off at every reading, and what the model
 //! is off it is off smoothly: both are drawn with the engine and not counted once a reading. A state's likelihood is the mean over the draws of its severity
 //! band, each weighted by how likely such a job is to stand in the shop.
-use super::draws::{DRAWS, Draws, Grid, Harm, Near, Noted, harm_of};
+use super::draws::{DRAWS, Draws, Grid, Near, Noted, harm_of};
 use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, SLIGHT_UNDER, ShownAs, knowledge};
 use crate::case::Shows;
 use crate::circuit::nominal::{self, Unknowns};
-use crate::circuit::{Card, Circuit, PointOfSpec, Port, Working};
+use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Port, Working};
 use crate::oil::{self, Oil, OilError};
 use rayon::prelude::*;
 use statrs::distribution::{ContinuousCDF, Normal};
@@ -25,8 +25,6 @@ const RULED_OUT: f64 = 3e-4;
 const LEAST_LIKELY: f64 = 1e-4;
 /// Draws that stand for all while nothing is read.
 const UNREAD_DRAWS: u32 = 192;
-/// Draws that make a curve.
-const CURVE_DRAWS: usize = 64;
 /// Draws of a state that say what a reading not yet taken would show.
 const AHEAD_DRAWS: usize = 8;
 /// Where the outcomes of such a reading are parted, as shares of what all states expect.
@@ -79,7 +77,7 @@ pub struct Pressures {
     /// Natural logarithm, by state; all zero without readings.
     pub log_likelihood: Vec<f64>,
     /// By hypothesis, draws with their weights, which sum to one.
-    weights: Arc<Vec<Vec<(u32, f64)>>>,
+    pub(super) weights: Arc<Vec<Vec<(u32, f64)>>>,
     readings: Vec<Bearing>,
 }
 
@@ -204,7 +202,7 @@ impl Tracer {
     }
 
     /// What the gauge would show of a drawn pressure under a cause, and the extra scale of its doubt, kPa.
-    fn shown(&self, cause: &Cause, draw: usize, kpa: f64) -> (f64, f64) {
+    pub(super) fn shown(&self, cause: &Cause, draw: usize, kpa: f64) -> (f64, f64) {
         match cause.reading {
             ShownAs::True => (kpa, 0.0),
             // A tube bent by overload reads up to 60 kPa off at rest, and with 0.55 to 1.25 of the true slope.
@@ -449,28 +447,27 @@ impl Tracer {
 
     /// The curve a cause would draw: for each speed the mean pressure in kPa over its draws as the readings weigh them.
     pub fn curve(&self, cause: usize, pressures: &Pressures, speeds: &[f64], oil_temp_c: f64) -> Vec<f64> {
-        let Some(what) = self.know.causes.get(cause) else {
-            return Vec::new();
-        };
-        // Every cause alone stands among the hypotheses at its own index.
-        let mut best = pressures.weights.get(cause).cloned().unwrap_or_default();
-        best.sort_by(|a, b| b.1.total_cmp(&a.1));
-        best.truncate(CURVE_DRAWS);
-        let total: f64 = best.iter().map(|(_, weight)| weight).sum::<f64>().max(f64::MIN_POSITIVE);
-        let harm: Harm = (what.fault, crate::circuit::Fault::None);
-        let harmed: Vec<(usize, f64, Circuit)> = best
-            .iter()
-            .filter_map(|(draw, weight)| Some((*draw as usize, weight / total, self.draws.harmed(harm, *draw as usize)?)))
-            .collect();
-        speeds
-            .par_iter()
-            .map(|rpm| {
-                let at = Working { rpm: *rpm, oil_temp_c };
-                let factors = self.draws.discrepancy(at);
-                let of = |draw: usize| factors.get(draw).copied().unwrap_or(1.0);
-                harmed.iter().map(|(draw, weight, circuit)| weight * self.shown(what, *draw, circuit.port_kpa(at) * of(*draw)).0).sum()
-            })
-            .collect()
+        self.left(cause, pressures).map_or_else(Vec::new, |left| left.means(speeds, oil_temp_c))
+    }
+
+    /// A cause by its index.
+    pub(super) fn cause(&self, cause: usize) -> Option<&'static Cause> {
+        self.know.causes.get(cause)
+    }
+
+    /// The engine of a draw with this fault.
+    pub(super) fn harmed(&self, fault: Fault, draw: usize) -> Option<Circuit> {
+        self.draws.harmed((fault, Fault::None), draw)
+    }
+
+    /// The healthy engines with what paper makes each weigh.
+    pub(super) fn sound(&self) -> impl Iterator<Item = (&Circuit, f64)> {
+        self.draws.healthy()
+    }
+
+    /// What the model is off at a point, by draw.
+    pub(super) fn discrepancy(&self, at: Working) -> Vec<f64> {
+        self.draws.discrepancy(at)
     }
 }
 
@@ -479,7 +476,7 @@ fn run_bytes((_, likely): &Run) -> usize {
 }
 
 /// The value under which a share of the weight lies, of values in rising order.
-fn quantile(rising: &[(f64, f64)], share: f64) -> f64 {
+pub(super) fn quantile(rising: &[(f64, f64)], share: f64) -> f64 {
     let all: f64 = rising.iter().map(|(_, weight)| weight).sum();
     let mut passed = 0.0;
     for (value, weight) in rising {

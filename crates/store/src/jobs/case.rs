@@ -5,6 +5,7 @@ use chrono::{DateTime, NaiveDateTime, Utc};
 use std::collections::BTreeMap;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Reading};
 use velvet_dial_core::rigging::{self, zero_outcome};
+use velvet_dial_core::trace::{Order, Strike};
 
 impl Job {
     /// The case of what holds now; of a closed job the one that its closing stood on.
@@ -12,14 +13,23 @@ impl Job {
         self.record.as_ref().map_or_else(|| self.case_of(self.live()), |record| record.case.clone())
     }
 
-    /// The case as it stood when `seq` was the last entry: what a change moved is seen by comparing both.
-    pub fn case_at(&self, seq: i32) -> Case {
+    /// The case as it stood when `seq` was the last entry, and what was struck out then: what a change moved is seen by comparing both.
+    pub fn case_at(&self, seq: i32) -> (Case, Vec<Strike>) {
         let then: Vec<&Entry> = self.entries.iter().filter(|entry| entry.seq <= seq).collect();
-        let held = then
-            .iter()
-            .filter(|entry| !matches!(entry.body, Body::Withdrawn { .. }) && !then.iter().any(|e| e.supersedes == Some(entry.id)))
-            .copied();
-        self.case_of(held)
+        let stands = |entry: &&Entry| !matches!(entry.body, Body::Withdrawn { .. }) && !then.iter().any(|e| e.supersedes == Some(entry.id));
+        let held: Vec<&Entry> = then.iter().copied().filter(stands).collect();
+        (self.case_of(held.iter().copied()), strikes(held.into_iter()))
+    }
+
+    /// The causes that are struck out now.
+    pub fn strikes(&self) -> Vec<Strike> {
+        strikes(self.live())
+    }
+
+    /// By which school the next step is chosen.
+    pub fn order(&self) -> Order {
+        let said = self.live().filter_map(|entry| if let Body::Order { order } = &entry.body { Some(order.as_str()) } else { None }).last();
+        Order::ALL.iter().find(|(_, id, _)| Some(*id) == said).map_or(Order::MostTold, |(order, ..)| *order)
     }
 
     fn case_of<'a>(&self, held: impl Iterator<Item = &'a Entry>) -> Case {
@@ -62,10 +72,15 @@ impl Job {
                 }
                 Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
+                Body::Pattern { cause } => case.pattern.clone_from(cause),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
                 Body::Circumstance { .. }
                 | Body::Particulars(_)
                 | Body::Photo(_)
+                | Body::Struck(_)
+                | Body::Order { .. }
+                | Body::Agreed { .. }
+                | Body::Worked { .. }
                 | Body::Withdrawn { .. }
                 | Body::Closed {}
                 | Body::Reopened { .. }
@@ -97,6 +112,10 @@ impl Job {
     pub fn reading_entries(&self) -> impl Iterator<Item = &Entry> {
         self.live().filter(|entry| matches!(entry.body, Body::Reading(_)))
     }
+}
+
+fn strikes<'a>(held: impl Iterator<Item = &'a Entry>) -> Vec<Strike> {
+    held.filter_map(|entry| if let Body::Struck(strike) = &entry.body { Some(strike.clone()) } else { None }).collect()
 }
 
 /// The ledger's clock is UTC.

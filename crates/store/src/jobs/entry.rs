@@ -4,6 +4,7 @@ use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::trace::Strike;
 
 /// An entry.
 #[derive(Debug, Clone, PartialEq)]
@@ -149,6 +150,34 @@ pub enum Body {
         /// It cannot be done here at all; else not now.
         cannot: bool,
     },
+    /// A cause struck out, and the fact that this rests on; it comes back when the fact falls, or when this is withdrawn.
+    Struck(Strike),
+    /// By which school the next step is chosen from now on.
+    Order {
+        /// The school's word.
+        order: String,
+    },
+    /// The cause that it always is, as somebody says; none takes that back.
+    Pattern {
+        /// The cause.
+        cause: Option<String>,
+    },
+    /// The customer's yes to opening the engine.
+    Agreed {
+        /// Who said it.
+        who: String,
+        /// How, and up to what.
+        how: String,
+    },
+    /// What a calculator made of what was typed into it.
+    Worked {
+        /// Its name.
+        calculator: String,
+        /// What was typed, as its link carries it.
+        typed: String,
+        /// What came out, in a sentence.
+        told: String,
+    },
     /// What was put right.
     Repair(Repair),
     /// The superseded entry no longer holds, and why.
@@ -207,6 +236,11 @@ impl Body {
             Self::Evidence { .. } => "evidence",
             Self::Photo(_) => "photo",
             Self::PutOff { .. } => "put_off",
+            Self::Struck(_) => "struck",
+            Self::Order { .. } => "order",
+            Self::Pattern { .. } => "pattern",
+            Self::Agreed { .. } => "agreed",
+            Self::Worked { .. } => "worked",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
             Self::Closed {} => "closed",
@@ -235,9 +269,14 @@ impl Body {
             Self::Evidence { check, .. } | Self::PutOff { check, .. } => Some(format!("check {check}")),
             Self::Closed {} => Some("closed".to_owned()),
             Self::Particulars(_) => Some("particulars".to_owned()),
+            Self::Struck(strike) => Some(format!("strike {}", strike.cause)),
+            Self::Order { .. } => Some("order".to_owned()),
+            Self::Pattern { .. } => Some("pattern".to_owned()),
+            Self::Agreed { .. } => Some("agreed".to_owned()),
             Self::Reading(_)
             | Self::Photo(_)
             | Self::Repair(_)
+            | Self::Worked { .. }
             | Self::Withdrawn { .. }
             | Self::Reopened { .. }
             | Self::Unreadable { .. } => None,

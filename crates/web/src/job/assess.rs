@@ -6,8 +6,8 @@ use chrono::{DateTime, TimeDelta, Utc};
 use std::sync::Arc;
 use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
+use velvet_dial_core::trace::{Order, Proposal, Strike, Tracer, ordered};
 use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::{self, Job, Judged};
 
@@ -19,40 +19,51 @@ pub struct Assessed {
     pub case: Case,
     /// What is known.
     pub now: Arc<Diagnosis>,
-    /// Odds before the last entry, in the knowledge's order.
+    /// What can be done from here, in the order that was chosen for this job.
+    pub next: Vec<Proposal>,
+    /// Odds as they were when the asker last looked, else before the last entry, in the knowledge's order.
     pub before: Vec<f64>,
     /// The engine's draws, for curves.
     pub tracer: Arc<Tracer>,
 }
 
-/// Diagnoses a job as it stands, and as it stood one entry ago. What was worked out before is kept: most often what stands now was worked out for nobody yet, and what
+/// Diagnoses a job as it stands, and as it stood when `seen` was its last entry, or one entry ago. What was worked out before is kept: most often what stands now was worked out for nobody yet, and what
 /// stood before for whoever wrote the last entry.
-pub async fn assess(app: web::Data<App>, job: Job) -> Result<Assessed, Failure> {
+pub async fn assess(app: web::Data<App>, job: Job, seen: Option<i32>) -> Result<Assessed, Failure> {
     let job = Arc::new(job);
     let shared = app.clone();
-    app.work.out(move || work_out(&shared, job)).await?
+    app.work.out(move || work_out(&shared, job, seen)).await?
 }
 
-fn work_out(app: &App, job: Arc<Job>) -> Result<Assessed, Failure> {
+fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Failure> {
     let case = job.case();
     let tracer = app.kept.tracer(&case)?;
     let minute = this_minute();
-    let asked = |case: &Case| {
-        let of = || diagnose(case, &tracer, &Setting { now: Some(minute), ..Setting::default() });
-        app.kept.diagnosis(question(case, minute), of)
+    let asked = |case: &Case, strikes: &[Strike]| {
+        let of = || diagnose(case, &tracer, &Setting { now: Some(minute), strikes, ..Setting::default() });
+        app.kept.diagnosis(question(case, strikes, minute), of)
     };
-    let earlier = job.case_at(job.seq() - 1);
+    let (earlier, struck_then) = job.case_at(seen.filter(|seen| *seen < job.seq()).unwrap_or(job.seq() - 1));
     // Earlier before later: it is the one that is kept already.
-    let before = asked(&earlier).posterior.probability.clone();
-    let now = asked(&case);
+    let before = asked(&earlier, &struck_then).posterior.probability.clone();
+    let now = asked(&case, &job.strikes());
     app.kept.put_back(&case, &tracer);
-    Ok(Assessed { job, case, now, before, tracer })
+    let next = match job.order() {
+        Order::MostTold => now.next.clone(),
+        order => ordered(order, knowledge(), &now.posterior.states, &now.situation(&case), usual(&now)),
+    };
+    Ok(Assessed { job, case, now, next, before, tracer })
 }
 
 /// The case in full is the key, and what it is judged by. The moment counts only where something was overruled for a time: then the answer holds for its minute.
-fn question(case: &Case, minute: DateTime<Utc>) -> String {
+fn question(case: &Case, strikes: &[Strike], minute: DateTime<Utc>) -> String {
     let until = case.acts.iter().any(|act| act.minutes.is_some()).then_some(minute);
-    serde_json::to_string(&(fingerprint(), until, case)).unwrap_or_default()
+    serde_json::to_string(&(fingerprint(), until, strikes, case)).unwrap_or_default()
+}
+
+/// This engine's usual failure: what leads before anything is found.
+pub fn usual(now: &Diagnosis) -> usize {
+    (0..now.priors.len()).max_by(|a, b| now.priors.get(*a).unwrap_or(&0.0).total_cmp(now.priors.get(*b).unwrap_or(&0.0))).unwrap_or(0)
 }
 
 fn this_minute() -> DateTime<Utc> {

@@ -61,7 +61,7 @@ pub struct Answer {
 pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     let know = knowledge();
     let check = know.check(id)?;
-    let proposal = assessed.now.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
+    let proposal = assessed.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
     let live = assessed.job.live().find_map(|entry| match &entry.body {
         Body::Evidence { check: found, outcome } if *found == check.id => Some((entry, outcome)),
         _ => None,

@@ -5,6 +5,7 @@ use super::cards::NextCard;
 use super::live::Rigs;
 use super::rig::chooser::expected;
 use super::shell::{Ask, Clash, Shell, shell};
+use super::trace;
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
 use crate::ui::words::describe;
@@ -86,6 +87,8 @@ struct Page {
     bench: Shell,
     /// The screen itself, drawn.
     work: String,
+    /// What stands beside it in the place of suspects and next check; empty for those.
+    next: String,
     /// A live gauge stands on it.
     live: bool,
     /// A rig records for the job, or did until its link broke: its value stands in the frame.
@@ -98,6 +101,8 @@ struct Fragment {
     bench: Shell,
     /// The screen itself, drawn.
     work: String,
+    /// What stands beside it, likewise.
+    next: String,
 }
 
 impl Desk {
@@ -137,7 +142,7 @@ impl Desk {
                 of_rigs.runs = rigs::runs(&self.app.db, &self.viewer, self.number).await?;
             }
         }
-        let assessed = assess(self.app.clone(), job).await?;
+        let assessed = assess(self.app.clone(), job, ask.seen).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
         let (assessed, expected) = match stage {
             // What a gauge will meet takes every draw at three points.
@@ -146,8 +151,9 @@ impl Desk {
             }
             _ => (assessed, None),
         };
+        let instead = ask.instead.clone();
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
-        let work = super::surface(stage)(&Drawn {
+        let drawn = Drawn {
             assessed: &assessed,
             shell: &bench,
             captures: &captures,
@@ -155,14 +161,16 @@ impl Desk {
             expected: expected.as_ref(),
             rigs: &of_rigs,
             adapters: &adapters,
-        })?;
+        };
+        let work = super::surface(stage)(&drawn)?;
+        let next = if stage == Stage::Trace { trace::panel(&drawn, instead.as_deref())? } else { String::new() };
         let html = if self.liking.fragment {
-            Fragment { bench, work }.render()?
+            Fragment { bench, work, next }.render()?
         } else {
             let title = format!("{} · {}", bench.tag, bench.stage.title());
             let linked = self.app.hub.of_job(self.viewer.shop, self.number).is_some();
             let live = stage != Stage::Rig && of_rigs.assigned(self.number).is_some();
-            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, live, linked }.render()?
+            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, next, live, linked }.render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
     }

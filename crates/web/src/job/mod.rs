@@ -78,6 +78,9 @@ struct Correcting {
     correct: String,
     #[serde(default)]
     point: String,
+    /// The check that is to be done instead of what is proposed.
+    #[serde(default)]
+    instead: String,
 }
 
 /// Shows a stage.
@@ -88,7 +91,8 @@ async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Corr
         desk.job().await?;
         return Ok(desk.to(&format!("/jobs/{}/{}", desk.number, stage.id())));
     }
-    let mut ask = Ask { point: Some(query.point.clone()).filter(|point| !point.is_empty()), ..Ask::default() };
+    let said = |text: &String| Some(text.clone()).filter(|text| !text.is_empty());
+    let mut ask = Ask { point: said(&query.point), instead: said(&query.instead), ..Ask::default() };
     if !query.correct.is_empty() {
         ask.slip = run::filled(&desk.job().await?, &query.correct, desk.liking.unit);
     }
@@ -106,6 +110,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(rig::routes)
         .configure(live::routes)
         .configure(run::routes)
+        .configure(trace::routes)
         .configure(withdraw::routes)
         .configure(put_right::routes)
         .configure(prove::routes)

@@ -18,7 +18,7 @@ pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
     }
     let shop = accounts::shop(&desk.app.db, &desk.viewer).await?;
     let files = jobs::captures(&desk.app.db, &desk.viewer, desk.number).await?;
-    let Assessed { job, case, now, tracer, .. } = assess(desk.app.clone(), job).await?;
+    let Assessed { job, case, now, tracer, .. } = assess(desk.app.clone(), job, None).await?;
     // The curves of the record are solved, which is work for the pool too.
     Ok(desk.app.work.out(move || record(&shop, &job, &files, (&case, &now, &tracer))).await?)
 }

@@ -55,6 +55,11 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Rig(_)
             | Body::Reading(_)
             | Body::Particulars(_)
+            | Body::Struck(_)
+            | Body::Order { .. }
+            | Body::Pattern { .. }
+            | Body::Agreed { .. }
+            | Body::Worked { .. }
     );
     (kind && !job.closed()).then_some(last)
 }

@@ -40,6 +40,17 @@ pub fn minutes(minutes: f64) -> String {
     }
 }
 
+/// Minutes that are only expected: as fine as anybody can say.
+pub fn roughly(minutes_expected: f64) -> String {
+    let step = match minutes_expected {
+        m if m < 10.0 => 1.0,
+        m if m < 60.0 => 5.0,
+        m if m < 180.0 => 15.0,
+        _ => 60.0,
+    };
+    minutes((minutes_expected / step).round() * step)
+}
+
 /// A moment by the shop's clock, for a screen of the shop.
 pub fn moment(at: NaiveDateTime, zone: &Zone) -> String {
     zone.wall(at).format("%-d %b %H:%M").to_string()

@@ -5,7 +5,9 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
+use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Particulars, RigStep};
@@ -75,12 +77,77 @@ pub fn describe(body: &Body, unit: Units) -> String {
             let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
             format!("Put right: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
         }
+        Body::Struck(strike) => format!("Struck out: {}, because of “{}”", cause_name(&strike.cause), fact_name(&strike.because)),
+        Body::Order { order } => format!("Next step by: {}", order_name(order)),
+        Body::Pattern { cause: Some(cause) } => format!("Said to be always: {}", cause_name(cause)),
+        Body::Pattern { cause: None } => "No longer said to be always one part".to_owned(),
+        Body::Agreed { who, how } if how.is_empty() => format!("Yes to opening it: {who}"),
+        Body::Agreed { who, how } => format!("Yes to opening it: {who}, {how}"),
+        Body::Worked { told, .. } => told.clone(),
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Closed {} => "Job closed".to_owned(),
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
     }
+}
+
+/// A part's name at the head of its causes.
+pub fn group_name(group: &str) -> String {
+    match group {
+        "none" => "No fault, or not on the list".to_owned(),
+        other => {
+            let mut letters = other.chars();
+            letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
+        }
+    }
+}
+
+/// “the cold reading at idle”, “the reading at 2500 rpm”.
+pub fn reading_name(reading: &Reading, card: &Card, unit: Units) -> String {
+    let warm = if reading.oil_temp_c < COLD_C { "cold" } else { "hot" };
+    let at = if card.idles_at(reading.rpm) { "idle".to_owned() } else { format!("{:.0} rpm", reading.rpm) };
+    let gear = if reading.gear == Gear::Drive { ", in gear" } else { "" };
+    format!("the {warm} reading at {at}{gear} ({})", show::read(reading, unit))
+}
+
+/// How much a thing speaks, in words: “twelve to one”.
+pub fn factor_words(factor: f64) -> String {
+    const NUMBERS: [&str; 13] = ["", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"];
+    match factor {
+        f if f < 1.5 => "hardly more than evens".to_owned(),
+        f if f < 12.5 => format!("{} to one", NUMBERS.get(f.round() as usize).unwrap_or(&"")),
+        f if f < 95.0 => format!("{:.0} to one", (f / 5.0).round() * 5.0),
+        f if f < 1000.0 => format!("some {:.0} to one", (f / 100.0).round().max(1.0) * 100.0),
+        _ => "more than a thousand to one".to_owned(),
+    }
+}
+
+/// A cause by its word.
+pub fn cause_name(id: &str) -> &str {
+    let know = knowledge();
+    know.cause(id).and_then(|index| know.causes.get(index)).map_or(id, |cause| cause.name.as_str())
+}
+
+/// A fact by the key of its finding.
+pub fn fact_name(key: &str) -> String {
+    let know = knowledge();
+    if key == "readings" {
+        return "the readings together".to_owned();
+    }
+    if let Some(circumstance) = know.circumstance(key) {
+        return circumstance.label.clone();
+    }
+    let found = key.split_once('=').and_then(|(check, outcome)| {
+        let check = know.check(check)?;
+        Some(format!("{}: {}", check.ask, check.outcomes.get(check.outcome(outcome)?)?.label))
+    });
+    found.unwrap_or_else(|| key.to_owned())
+}
+
+/// A school of what to check first, by its word.
+fn order_name(id: &str) -> &str {
+    Order::ALL.iter().find(|(_, known, _)| *known == id).map_or(id, |(.., label)| label)
 }
 
 /// A step of fitting the gauge, with the zero that was read.

@@ -104,7 +104,7 @@ pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpRespon
     let zero_kpa = job.rig_steps().filter_map(|step| step.zero_kpa).last().unwrap_or(0.0);
     let mut point = None;
     if !wanted.brief {
-        let assessed = assess(desk.app.clone(), job).await?;
+        let assessed = assess(desk.app.clone(), job, None).await?;
         let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
         point = script(&assessed.case, phase).into_iter().find(|point| point.id == wanted.point);
     }

@@ -21,7 +21,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     let assessed = drawn.assessed;
     let mut cards = cards::quick(assessed);
     // What the planner proposes first stands first; what tells nothing more stands as the work goes.
-    let place = |card: &CheckCard| assessed.now.next.iter().position(|proposal| proposal.check() == Some(card.id)).unwrap_or(usize::MAX);
+    let place = |card: &CheckCard| assessed.next.iter().position(|proposal| proposal.check() == Some(card.id)).unwrap_or(usize::MAX);
     cards.sort_by_key(|card| (card.answer.is_some(), card.put_off.is_some(), place(card)));
     let minutes = |which: fn(&CheckCard) -> bool| {
         let of = |card: &CheckCard| knowledge().check(card.id).map_or(0.0, |check| check.minutes_on(&assessed.case.engine));

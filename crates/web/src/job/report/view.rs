@@ -201,6 +201,6 @@ fn instruments(record: &Record, unit: Units) -> Vec<String> {
 fn scene(record: &Record) -> Scene {
     let others = record.other_sheets.iter().map(|sheet| (sheet, false));
     let sheets = others.chain(record.case.spec.iter().map(|sheet| (sheet, true)));
-    let readings = record.readings.iter().filter_map(|taken| Some((record.case.readings.get(taken.reading)?, taken.judged.u_kpa)));
+    let readings = record.readings.iter().filter_map(|taken| Some((record.case.readings.get(taken.reading)?, taken.judged.u_kpa, false)));
     Scene::of(sheets, readings, record.curves.clone())
 }

@@ -24,6 +24,8 @@ pub const RIGS: &str = "runs";
 
 /// Samples of a run that are looked at whole; of a longer one some are left out, and that is said. The picture loses no peak: it has those of every second.
 const MOST_SAMPLES: usize = 4_000_000;
+/// Seconds of a run that are unpacked one after another.
+const AT_ONCE: usize = 300;
 /// From so many seconds on, a picture is drawn from the peaks of whole seconds.
 const BY_PEAKS_S: f64 = 240.0;
 
@@ -108,7 +110,12 @@ async fn of_rig(desk: &Desk, recorded: &Recorded, from_s: f64, to_s: f64) -> Res
     let every = ((recorded.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
     let read = move || -> Result<Arc<Run>, chunk::ChunkError> {
         let unpacked = |(first, bytes): &(u64, Vec<u8>)| chunk::Chunk::unpacked(*first, bytes).map(|chunk| chunk.thinned(every));
-        let chunks: Vec<_> = packed.par_iter().map(unpacked).collect::<Result<_, _>>()?;
+        // A closer look takes a moment either way, and waits for nobody's whole hour.
+        let chunks: Vec<_> = if packed.len() > AT_ONCE {
+            packed.par_iter().map(unpacked).collect::<Result<_, _>>()?
+        } else {
+            packed.iter().map(unpacked).collect::<Result<_, _>>()?
+        };
         let mut run = chunk::run(&chunks, &channels, zero);
         if every > 1 {
             let said =

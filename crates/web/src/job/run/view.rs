@@ -194,7 +194,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         }),
         rows: rows(assessed, unit, phase),
         dial,
-        map: map::map(&scene(assessed), unit),
+        map: map::map(&if after { scene(assessed) } else { lines_alone(assessed) }, unit),
         missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point, unit)).collect(),
         // Gear and slope follow a point that was chosen by hand alone: whoever reads another point than the script's must not find them changed.
         form: form(job, &drawn.shell.slip, unit, last_gauge, chosen),
@@ -216,7 +216,7 @@ fn recorded_line(run: &Recorded, zone: &Zone) -> RunLine {
 
 /// True for the point that the planner proposes first among all readings.
 fn wanted(assessed: &Assessed, point: &Point) -> bool {
-    let first = assessed.now.next.iter().find_map(|proposal| match &proposal.step {
+    let first = assessed.next.iter().find_map(|proposal| match &proposal.step {
         Proposed::Reading(place) => assessed.now.takeable.get(*place),
         _ => None,
     });
@@ -264,9 +264,18 @@ fn form(job: &Job, slip: &Slip, unit: Units, last_gauge: String, chosen: Option<
     ReadingForm { numbers, choices, more, unusual, supersedes: slip.typed(FORM.name, "supersedes").to_owned() }
 }
 
-fn scene(assessed: &Assessed) -> Scene {
+/// The map beside the readings: lines alone, their bands are on the screen that compares.
+fn lines_alone(assessed: &Assessed) -> Scene {
+    let mut scene = scene(assessed);
+    scene.curves.iter_mut().for_each(|curve| curve.band.clear());
+    scene
+}
+
+/// The pressure map of a job.
+pub fn scene(assessed: &Assessed) -> Scene {
     let in_force = assessed.job.sheet();
     let sheets = assessed.job.engine.sheets.iter().map(|sheet| (sheet, Some(sheet) == in_force));
-    let readings = taken(assessed).map(|(_, taken, judged)| (&taken.reading, judged.u_kpa()));
+    let apart = |place: usize| assessed.now.not_believed.iter().any(|told| told.reading == place);
+    let readings = taken(assessed).map(|(_, taken, judged)| (&taken.reading, judged.u_kpa(), apart(judged.reading)));
     Scene::of(sheets, readings, record::curves(&assessed.case, &assessed.now, &assessed.tracer))
 }

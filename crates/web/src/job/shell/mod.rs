@@ -93,6 +93,8 @@ pub struct Ask {
     pub clash: Option<Clash>,
     /// The point of the run that was chosen.
     pub point: Option<String>,
+    /// The check that is to be done instead of what is proposed.
+    pub instead: Option<String>,
 }
 
 /// Lays it out.
@@ -103,11 +105,10 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
     });
-    let next = assessed.now.next.first().and_then(|proposal| cards::next(assessed, proposal));
+    let next = assessed.next.first().and_then(|proposal| cards::next(assessed, proposal));
     // One reading at a time: what the others would tell is known only when that one is taken.
     let mut readings = 0;
     let then = assessed
-        .now
         .next
         .iter()
         .filter(|proposal| {

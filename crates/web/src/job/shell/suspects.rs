@@ -1,6 +1,7 @@
 //! The suspects: causes grouped by part, their odds, and what just moved.
 use crate::job::assess::Assessed;
 use crate::ui::show;
+use crate::ui::words::group_name;
 use velvet_dial_core::trace::knowledge::knowledge;
 
 /// One cause.
@@ -86,15 +87,5 @@ pub(super) fn suspects(assessed: &Assessed) -> Suspects {
     Suspects {
         groups: groups.into_iter().map(|(_, group)| group).collect(),
         rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(sum) }),
-    }
-}
-
-fn group_name(group: &str) -> String {
-    match group {
-        "none" => "No fault, or not on the list".to_owned(),
-        other => {
-            let mut letters = other.chars();
-            letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
-        }
     }
 }

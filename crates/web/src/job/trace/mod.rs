@@ -1,105 +1,62 @@
-//! Trace: why these odds, what is left to check, and the ledger.
+//! Trace: whether the circuit is sound, the suspects and why, what to do next, and the ledger.
+mod acts;
+mod list;
+mod next;
+mod part;
+mod why;
+
 use crate::job::Drawn;
-use crate::job::assess::Assessed;
-use crate::job::cards::{self, CheckCard};
 use crate::job::lines::{Line, lines};
 use crate::job::shell::Shell;
-use crate::ui::show;
+use crate::ui::picture::route::{self, Route};
+use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
-use velvet_dial_core::trace::Step;
+use list::List;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Units;
+
+/// What lies on the surface.
+struct Work {
+    list: List,
+    route: Route,
+    /// What the pressures of the route are those of.
+    route_says: String,
+    withheld: usize,
+    ledger: Vec<Line>,
+}
 
 #[derive(Template)]
 #[template(path = "job/trace/trace.html")]
 struct Surface<'a> {
     bench: &'a Shell,
-    work: TraceWork,
+    work: Work,
 }
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: trace(drawn.assessed, drawn.shell.unit) }.render()
-}
-
-/// Evidence and what is left to check.
-pub struct TraceWork {
-    pub todo: Vec<CheckCard>,
-    pub done: Vec<CheckCard>,
-    /// Names of the leading suspects, then what each finding did to each of them.
-    pub columns: Vec<String>,
-    pub moves: Vec<Moved>,
-    pub withheld: usize,
-    pub ledger: Vec<Line>,
-}
-
-/// A finding and what it did.
-pub struct Moved {
-    pub label: String,
-    pub cells: Vec<Move>,
-}
-
-/// How far a finding moved a suspect.
-pub struct Move {
-    pub text: String,
-    pub class: &'static str,
-}
-
-/// Columns of the table of moves: as many suspects as fit.
-const SUSPECTS_EXPLAINED: usize = 3;
-/// Log-odds under which a finding did not move a suspect.
-const UNMOVED: f64 = 0.1;
-
-fn trace(assessed: &Assessed, unit: Units) -> TraceWork {
-    let know = knowledge();
-    let leaders: Vec<usize> = assessed.now.posterior.ranked().into_iter().take(SUSPECTS_EXPLAINED).collect();
-    let columns = leaders.iter().filter_map(|index| know.causes.get(*index)).map(|cause| cause.name.clone()).collect();
-    let moves = assessed
-        .now
-        .findings
-        .iter()
-        .zip(&assessed.now.posterior.moved)
-        .map(|(finding, moved)| {
-            let cells = leaders
-                .iter()
-                .map(|index| {
-                    let by = moved.get(*index).copied().unwrap_or_default();
-                    if by.abs() < UNMOVED {
-                        Move { text: "no change".to_owned(), class: "soft" }
-                    } else if by > 0.0 {
-                        Move { text: format!("× {} for", show::plain(round_factor(by.exp()))), class: "is-within" }
-                    } else {
-                        Move { text: format!("× {} against", show::plain(round_factor((-by).exp()))), class: "is-below" }
-                    }
-                })
-                .collect();
-            Moved { label: finding.label.clone(), cells }
-        })
-        .collect();
+    let (assessed, unit) = (drawn.assessed, drawn.shell.unit);
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);
-    let withheld = if assessed.now.flag.allowed() { 0 } else { know.checks.iter().filter(|c| c.running() && !answered(&c.id)).count() };
-    let steps = assessed.now.next.iter().skip(1).flat_map(|proposal| match &proposal.step {
-        Step::Bench(_, behind) => behind.as_slice(),
-        step => std::slice::from_ref(step),
-    });
-    TraceWork {
-        // The first one stands beside already, under the suspects.
-        todo: steps.filter_map(|step| if let Step::Check(check) = step { cards::card(assessed, check) } else { None }).collect(),
-        done: assessed.case.evidence.iter().filter_map(|e| cards::card(assessed, &e.check)).collect(),
-        columns,
-        moves,
-        withheld,
+    let running = knowledge().checks.iter().filter(|check| check.running() && !answered(&check.id));
+    let (parts, says) = part::parts(assessed, unit);
+    let work = Work {
+        list: list::list(assessed, unit),
+        route: route::route(&parts, unit),
+        route_says: says,
+        withheld: if assessed.now.flag.allowed() { 0 } else { running.count() },
         ledger: lines(&assessed.job, unit),
-    }
+    };
+    Surface { bench: drawn.shell, work }.render()
 }
 
-/// Odds are told to one or two figures: nobody weighs 13.7 against 14.
-fn round_factor(factor: f64) -> f64 {
-    if factor >= 100.0 {
-        100.0
-    } else if factor >= 10.0 {
-        factor.round()
-    } else {
-        (factor * 10.0).round() / 10.0
-    }
+pub use next::panel;
+
+/// Addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .route("/jobs/{number}/why/{cause}", get().to(why::fragment))
+        .route("/jobs/{number}/part/{part}", get().to(part::fragment))
+        .route("/jobs/{number}/orders", get().to(next::prices))
+        .route("/jobs/{number}/strike", post().to(acts::strike))
+        .route("/jobs/{number}/order", post().to(acts::order))
+        .route("/jobs/{number}/pattern", post().to(acts::pattern))
+        .route("/jobs/{number}/agreed", post().to(acts::agreed));
 }

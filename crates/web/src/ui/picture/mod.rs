@@ -1,6 +1,7 @@
 //! Geometry of the drawings: numbers in, coordinates out; the SVG itself is in the templates beside.
 pub mod dial;
 pub mod map;
+pub mod route;
 pub mod scales;
 pub mod strip;
 #[cfg(test)]

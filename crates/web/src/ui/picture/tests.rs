@@ -1,6 +1,6 @@
 //! What the drawings must keep to, whatever they are given.
 use super::dial::{Shown, dial};
-use super::map::{Limit, Mark, Scene, map};
+use super::map::{HEIGHT, Limit, Mark, Scene, WIDTH, map};
 use super::scales::{Band, Scale, scales};
 use super::strip::strip;
 use super::threads::pair;
@@ -9,6 +9,7 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::calculator::{ThreadMeasured, which};
 use velvet_dial_core::capture::{Hold, Run, between};
+use velvet_dial_core::case::Slope;
 use velvet_dial_core::record::{Curve, SPEEDS};
 use velvet_dial_core::unit::{Pressure, Units};
 
@@ -75,24 +76,56 @@ fn a_map_keeps_everything_in_its_frame_and_names_apart() {
                 cold: random.random(),
                 after: random.random(),
                 oil_temp_c: random.random_range(-20.0..130.0),
+                in_gear: random.random(),
+                slope: Slope::Level,
+                apart: random.random(),
             })
             .collect();
         let ghosts: Vec<Curve> = (0..random.random_range(0..5))
             .map(|i| Curve {
                 cause: format!("cause{i}"),
-                name: format!("Cause {i}"),
+                name: if i % 2 == 0 { format!("Cause {i}") } else { format!("Cause {i} with a name that takes more than one line") },
                 cold: i == 0,
                 kpa: SPEEDS.iter().map(|rpm| rpm / 10.0 + random.random_range(0.0..9.0)).collect(),
+                band: SPEEDS.iter().map(|rpm| [rpm / 12.0, rpm / 8.0]).collect(),
             })
             .collect();
-        let limits = vec![Limit { rpm: 750.0, min_kpa: Some(80.0), max_kpa: Some(900.0), in_force: true }];
-        let drawn = map(&Scene { limits, marks, ghosts, rpm_reach: 3000.0 }, unit);
-        let inside = |x: f64, y: f64| (0.0..=660.0).contains(&x) && (0.0..=320.0).contains(&y);
-        assert!(drawn.marks.iter().all(|mark| inside(number(&mark.x), number(&mark.y)) && number(&mark.low) >= number(&mark.high)));
-        assert!(drawn.ghosts.iter().flat_map(|ghost| numbers(&ghost.points)).all(|at| (0.0..=660.0).contains(&at)));
-        let mut names: Vec<f64> = drawn.ghosts.iter().filter_map(|ghost| ghost.label.as_ref()).map(|label| number(&label.y)).collect();
+        let limits =
+            vec![Limit { rpm: 750.0, oil_temp_c: 100.0, min_kpa: Some(80.0), max_kpa: Some(900.0), in_force: true, in_gear: false }];
+        let drawn = map(&Scene { limits, marks, curves: ghosts, carried: Vec::new(), rpm_reach: 3000.0 }, unit);
+        let inside = |x: f64, y: f64| (0.0..=WIDTH).contains(&x) && (0.0..=HEIGHT).contains(&y);
+        assert!(drawn.marks.iter().all(|mark| inside(number(&mark.x), number(&mark.low)) && number(&mark.low) >= number(&mark.high)));
+        assert!(
+            drawn
+                .ghosts
+                .iter()
+                .flat_map(|ghost| numbers(&ghost.points))
+                .chain(drawn.ghosts.iter().flat_map(|ghost| numbers(&ghost.band)))
+                .all(|at| (0.0..=WIDTH).contains(&at))
+        );
+        let mut names: Vec<f64> = drawn
+            .ghosts
+            .iter()
+            .filter_map(|ghost| ghost.label.as_ref())
+            .flat_map(|name| name.lines.iter().map(|line| number(&line.y)))
+            .collect();
         names.sort_by(f64::total_cmp);
         assert!(names.windows(2).all(|pair| pair[1] - pair[0] >= 14.9), "{names:?}");
+        assert!(names.iter().all(|y| inside(1.0, *y)), "{names:?}");
+        // No reading's figure covers a reading or another figure.
+        let figures: Vec<[f64; 4]> = drawn
+            .marks
+            .iter()
+            .filter_map(|mark| mark.label.as_ref())
+            .map(|(label, anchor)| {
+                let (x, y, wide) = (number(&label.x), number(&label.y), 6.5 * label.text.len() as f64);
+                if *anchor == "start" { [x, y - 11.0, x + wide, y] } else { [x - wide, y - 11.0, x, y] }
+            })
+            .collect();
+        for (i, a) in figures.iter().enumerate() {
+            let apart = |b: &[f64; 4]| a[0] >= b[2] || b[0] >= a[2] || a[1] >= b[3] || b[1] >= a[3];
+            assert!(figures.iter().skip(i + 1).all(apart), "{figures:?}");
+        }
         let ups: Vec<f64> = drawn.y_labels.iter().map(|label| number(&label.y)).collect();
         assert!(ups.windows(2).all(|pair| pair[0] > pair[1]));
         assert!(

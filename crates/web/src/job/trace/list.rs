@@ -1,0 +1,215 @@
+//! The suspects in full: sound or not, who leads and what acting on it costs if that is wrong, every cause by its part, pairs, what was struck out.
+use crate::job::assess::Assessed;
+use crate::ui::show;
+use crate::ui::words::{cause_name, fact_name, group_name};
+use velvet_dial_core::case::pairs;
+use velvet_dial_core::trace::knowledge::{Link, knowledge};
+use velvet_dial_core::trace::{Enough, Step, Takeable, overturn, price_if_wrong};
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::Body;
+
+/// What the screen shows.
+pub struct List {
+    /// Sound or not, and how sure.
+    pub sound: String,
+    pub sound_shape: &'static str,
+    /// Who leads, and whether that is good enough to act on.
+    pub leads: String,
+    /// What acting on it costs if it is wrong.
+    pub wrong: String,
+    /// The one result that would overturn it; empty where none would.
+    pub overturn: String,
+    pub groups: Vec<Group>,
+    /// The long tail.
+    pub rest: Vec<Row>,
+    pub rest_percent: String,
+    pub pairs: Vec<PairSaid>,
+    pub struck: Vec<StruckOut>,
+}
+
+/// Causes of one part.
+pub struct Group {
+    pub name: String,
+    pub percent: String,
+    pub rows: Vec<Row>,
+}
+
+/// A cause.
+pub struct Row {
+    pub id: &'static str,
+    pub name: &'static str,
+    /// How probable it is that it is there.
+    pub percent: String,
+    pub width: String,
+    pub moved: Option<String>,
+}
+
+/// Two causes that are there together.
+pub struct PairSaid {
+    pub says: String,
+    pub percent: String,
+    pub reason: &'static str,
+}
+
+/// A cause that is struck out, or was until its fact fell.
+pub struct StruckOut {
+    pub entry: String,
+    pub name: String,
+    pub because: String,
+    pub who: String,
+    /// The fact does not stand any more: it is back.
+    pub fallen: bool,
+}
+
+/// Causes in full view: so many, or as many as are at least so probable.
+const FEW: usize = 3;
+const MANY: usize = 8;
+const LEAST: f64 = 0.02;
+/// Points a cause must move to be told.
+const MOVED: f64 = 0.01;
+/// Sound, or not, is said from here on.
+const SURE: f64 = 0.9;
+
+pub fn list(assessed: &Assessed, unit: Units) -> List {
+    let know = knowledge();
+    let now = &assessed.now;
+    let present = know.present(&now.posterior.states);
+    let there = |index: usize| present.get(index).copied().unwrap_or(0.0);
+    let row = |index: usize| {
+        let cause = know.causes.get(index)?;
+        let (p, before) = (now.posterior.of(index), assessed.before.get(index).copied());
+        let change = p - before.unwrap_or(p);
+        let moved = (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()));
+        let (percent, width) = (show::percent(there(index)), format!("{:.1}", 100.0 * there(index)));
+        Some((p, cause.group.as_str(), Row { id: &cause.id, name: &cause.name, percent, width, moved }))
+    };
+    let ranked = now.posterior.ranked();
+    let seen = ranked
+        .iter()
+        .enumerate()
+        .take_while(|(place, index)| *place < FEW || (*place < MANY && now.posterior.of(**index) >= LEAST))
+        .count();
+    let (listed, rest) = ranked.split_at(seen.min(ranked.len()));
+    let mut groups: Vec<(f64, &str, Vec<Row>)> = Vec::new();
+    for (p, group, row) in listed.iter().filter_map(|index| row(*index)) {
+        match groups.iter_mut().find(|(_, name, _)| *name == group) {
+            Some((sum, _, rows)) => {
+                *sum += p;
+                rows.push(row);
+            }
+            None => groups.push((p, group, vec![row])),
+        }
+    }
+    groups.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let rest_sum: f64 = rest.iter().map(|index| now.posterior.of(*index)).sum();
+    let (sound, sound_shape) = sound(assessed);
+    let (leads, wrong) = leads(assessed);
+    List {
+        sound,
+        sound_shape,
+        leads,
+        wrong,
+        overturn: overturned(assessed, unit),
+        groups: groups.into_iter().map(|(sum, name, rows)| Group { name: group_name(name), percent: show::percent(sum), rows }).collect(),
+        rest: rest.iter().filter_map(|index| row(*index)).map(|(_, _, row)| row).collect(),
+        rest_percent: show::percent(rest_sum),
+        pairs: paired(assessed),
+        struck: struck(assessed),
+    }
+}
+
+fn sound(assessed: &Assessed) -> (String, &'static str) {
+    let sound = assessed.now.sound;
+    if assessed.now.findings.is_empty() {
+        return ("Nothing was found yet: these odds are those of any such engine.".to_owned(), "not_measured");
+    }
+    match sound {
+        sound if sound >= SURE => {
+            (format!("The circuit is sound ({}). Look at sender, wiring and the complaint itself first.", show::percent(sound)), "within")
+        }
+        sound if sound <= 1.0 - SURE => (format!("The circuit is not sound ({}).", show::percent(1.0 - sound)), "below"),
+        sound => (format!("Whether the circuit is sound is open: {} that it is.", show::percent(sound)), "undecided"),
+    }
+}
+
+/// Who leads and whether to act, and what acting costs if it is wrong.
+fn leads(assessed: &Assessed) -> (String, String) {
+    let know = knowledge();
+    let now = &assessed.now;
+    let Some((index, cause)) = now.posterior.leader().and_then(|index| know.causes.get(index).map(|cause| (index, cause))) else {
+        return Default::default();
+    };
+    let (name, p) = (&cause.name, show::percent(now.posterior.of(index)));
+    let leads = match now.enough {
+        Some(Enough::Certain) => format!("Good enough to act on: {name}, {p} (one acts on it from {}).", show::percent(cause.act_at)),
+        Some(Enough::NothingWorthIt) => {
+            format!("Good enough to act on: {name} leads with {p}, and nothing left to learn is worth its minutes.")
+        }
+        Some(Enough::NothingLeft) => format!("{name} leads with {p}, and all that can be done from here is done."),
+        None => format!("{name} leads with {p}: not good enough to act on yet."),
+    };
+    let wrong = price_if_wrong(know, index).filter(|_| !cause.conforms && now.enough.is_some()).map(|(minutes, parts)| {
+        let parts = if parts > 0.0 { format!(" and {parts:.0} in parts") } else { String::new() };
+        let ruins = if cause.ruins > 0.2 { " Left in place it ruins the engine." } else { "" };
+        format!("If it is wrong: {} in vain with the comeback{parts}.{ruins}", show::minutes(minutes))
+    });
+    (leads, wrong.unwrap_or_default())
+}
+
+/// The one result that would overturn the leader.
+fn overturned(assessed: &Assessed, unit: Units) -> String {
+    let know = knowledge();
+    let Some((step, turn)) = overturn(&assessed.now.next) else { return String::new() };
+    let result = match step {
+        Step::Check(check) => {
+            know.check(check).and_then(|check| Some(format!("“{}” at “{}”", check.outcomes.get(turn.outcome)?.label, check.ask)))
+        }
+        Step::Reading(place) => {
+            assessed.now.takeable.get(*place).map(|reading| format!("{} at {}", part_kpa(reading, turn.outcome, unit), reading.name))
+        }
+        Step::Bench(..) => None,
+    };
+    let then = know.causes.get(turn.cause).map_or("", |cause| cause.name.as_str());
+    result.map_or_else(String::new, |result| {
+        format!("What would most likely overturn it: {result} ({}) would put “{then}” in front.", show::percent(turn.probability))
+    })
+}
+
+/// The pressures that an outcome of a reading stands for.
+fn part_kpa(reading: &Takeable, outcome: usize, unit: Units) -> String {
+    let part = |index: usize| reading.ahead.parts_kpa.get(index).copied();
+    match (outcome.checked_sub(1).and_then(part), part(outcome)) {
+        (Some(low), Some(high)) => format!("{} to {}", unit.show(low), show::pressure(high, unit)),
+        (Some(low), None) => format!("over {}", show::pressure(low, unit)),
+        (None, Some(high)) => format!("under {}", show::pressure(high, unit)),
+        (None, None) => "any pressure".to_owned(),
+    }
+}
+
+fn paired(assessed: &Assessed) -> Vec<PairSaid> {
+    let pairs = pairs(knowledge(), &assessed.now.posterior.states);
+    let said = pairs.into_iter().take(4).map(|pair| {
+        let (first, second) = (cause_name(pair.first), cause_name(pair.second));
+        let says = match pair.link {
+            Link::Linked => format!("{first} came first, and led to: {second}"),
+            _ => format!("{first}, and beside it: {second}"),
+        };
+        PairSaid { says, percent: show::percent(pair.probability), reason: pair.reason }
+    });
+    said.collect()
+}
+
+fn struck(assessed: &Assessed) -> Vec<StruckOut> {
+    let stands = |key: &str| assessed.now.findings.iter().any(|finding| finding.key == key);
+    let live = assessed.job.live().filter_map(|entry| {
+        let Body::Struck(strike) = &entry.body else { return None };
+        Some(StruckOut {
+            entry: entry.id.to_string(),
+            name: cause_name(&strike.cause).to_owned(),
+            because: fact_name(&strike.because),
+            who: format!("{}, {}", entry.author_name, show::moment(entry.written_at, &assessed.job.zone)),
+            fallen: !stands(&strike.because),
+        })
+    });
+    live.collect()
+}

@@ -1,0 +1,257 @@
+//! What to do next: one proposal with its reason and its price, the next few, the rest by where it is done; by which of four orders; and the part that it always is.
+use super::acts::AGREED;
+use crate::http::Failure;
+use crate::job::assess::{Assessed, assess, usual};
+use crate::job::cards::{self, CheckCard, NextCard};
+use crate::job::shell::Shell;
+use crate::job::{Desk, Drawn};
+use crate::ui::field::Drawn as Field;
+use crate::ui::show;
+use crate::ui::words::access_words;
+use actix_web::HttpResponse;
+use askama::Template;
+use velvet_dial_core::trace::knowledge::{Access, knowledge};
+use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plan, price_if_wrong, proof_of};
+use velvet_dial_store::jobs::Body;
+
+/// One of the four orders.
+struct Way {
+    id: &'static str,
+    label: String,
+    here: bool,
+    /// What it may be expected to cost; empty until that is worked out.
+    price: String,
+}
+
+/// A step in the list.
+struct Row {
+    name: String,
+    price: String,
+    /// Where a tap leads.
+    to: String,
+}
+
+/// Steps by where they are done.
+struct Place {
+    name: &'static str,
+    rows: Vec<Row>,
+}
+
+/// What lies behind an opening, as one list.
+struct Opening {
+    name: &'static str,
+    price: String,
+    steps: Vec<String>,
+    /// Who said yes, when it was said.
+    agreed: Option<String>,
+}
+
+/// The part that it always is.
+struct Pattern {
+    cause: &'static str,
+    name: &'static str,
+    says: Vec<String>,
+}
+
+#[derive(Template)]
+#[template(path = "job/trace/next.html")]
+struct Panel<'a> {
+    bench: &'a Shell,
+    ways: Vec<Way>,
+    order: String,
+    order_entry: String,
+    next: Option<NextCard>,
+    /// What the proposal costs and may save.
+    price: String,
+    /// The technician's own choice, and what it costs against the proposal.
+    instead: Option<(CheckCard, String)>,
+    then: Vec<Row>,
+    places: Vec<Place>,
+    openings: Vec<Opening>,
+    agreed: Vec<Field>,
+    pattern: Option<Pattern>,
+    pattern_entry: String,
+    causes: Vec<(&'static str, &'static str)>,
+}
+
+/// Rows under the proposal.
+const NEXT: usize = 4;
+
+fn ways(order: Order, plans: Option<&[Plan]>) -> Vec<Way> {
+    let way = |(one, id, label): &(Order, &'static str, &'static str)| {
+        let plan = plans.and_then(|plans| plans.iter().find(|plan| plan.order == *one));
+        let price = plan.map(|plan| format!("{}, right in {:.0} of 100", show::roughly(plan.minutes), 100.0 * plan.right));
+        Way { id, label: (*label).to_owned(), here: *one == order, price: price.unwrap_or_default() }
+    };
+    Order::ALL.iter().map(way).collect()
+}
+
+#[derive(Template)]
+#[template(path = "job/trace/orders.html")]
+struct Orders {
+    ways: Vec<Way>,
+}
+
+/// What each order may be expected to cost until it is good enough to act; it takes a moment, so the page asks for it by itself.
+pub async fn prices(desk: Desk) -> Result<HttpResponse, Failure> {
+    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
+    let orders = move || {
+        let now = &assessed.now;
+        let plans = now.plans.get_or_init(|| {
+            let situation = now.situation(&assessed.case);
+            let price = |(order, ..): &(Order, &str, &str)| {
+                plan((*order, Until::GoodEnough), knowledge(), &now.posterior.states, &situation, usual(now))
+            };
+            Order::ALL.iter().map(price).collect()
+        });
+        Orders { ways: ways(assessed.job.order(), Some(plans)) }
+    };
+    let orders = desk.app.work.out(orders).await?;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(orders.render()?))
+}
+
+/// Draws the panel; `instead` is the check that a person would rather do.
+pub fn panel(drawn: &Drawn, instead: Option<&str>) -> askama::Result<String> {
+    let assessed = drawn.assessed;
+    let live = |wanted: fn(&Body) -> bool| assessed.job.live().find(|entry| wanted(&entry.body));
+    let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
+    let order = assessed.job.order();
+    let first = assessed.next.first();
+    let agreed = live(|body| matches!(body, Body::Agreed { .. }));
+    let yes = agreed.map(|entry| {
+        let said = if let Body::Agreed { who, how } = &entry.body { format!("{who} {how}") } else { String::new() };
+        format!("Yes: {}, written down by {}, {}", said.trim(), entry.author_name, show::moment(entry.written_at, &assessed.job.zone))
+    });
+    // One reading at a time: what the others would tell is known only when that one is taken.
+    let mut readings = 0;
+    let (near, far): (Vec<&Proposal>, Vec<&Proposal>) = assessed.next.iter().partition(|proposal| {
+        readings += usize::from(matches!(proposal.step, Step::Reading(_)));
+        !matches!(proposal.step, Step::Reading(_)) || readings == 1
+    });
+    let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
+    let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
+    let know = knowledge();
+    let plans = assessed.now.plans.get().map(Vec::as_slice);
+    let instead =
+        instead.and_then(|check| cards::card(assessed, check)).filter(|card| first.is_none_or(|first| first.check() != Some(card.id)));
+    Panel {
+        bench: drawn.shell,
+        ways: ways(order, plans),
+        order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
+        order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
+        next: first.and_then(|proposal| cards::next(assessed, proposal)),
+        price: first.map(price).unwrap_or_default(),
+        instead: instead.map(|card| {
+            let says = against(assessed, card.id);
+            (card, says)
+        }),
+        then: then.iter().map(|proposal| row(drawn, proposal)).collect(),
+        places: places(drawn, &others),
+        openings: openings(assessed, yes),
+        agreed: AGREED.draw(&drawn.shell.slip, drawn.shell.unit, |_| Vec::new()),
+        pattern: pattern(assessed),
+        pattern_entry: id(live(|body| matches!(body, Body::Pattern { .. }))),
+        causes: know.causes.iter().filter(|cause| cause.group != "none").map(|cause| (cause.id.as_str(), cause.name.as_str())).collect(),
+    }
+    .render()
+}
+
+/// “3 min, 5 in money; may be expected to save 40 min”.
+fn price(proposal: &Proposal) -> String {
+    let saves = proposal.saves_minutes(knowledge());
+    let saves = if saves >= 1.0 { format!("; may be expected to save {}", show::roughly(saves)) } else { String::new() };
+    format!("{}, about {:.0} in money{saves}", show::minutes(proposal.minutes), proposal.money)
+}
+
+/// What a check costs against what is proposed.
+fn against(assessed: &Assessed, check: &str) -> String {
+    let know = knowledge();
+    let of = |wanted: &str| assessed.next.iter().chain(&assessed.now.next).find(|proposal| proposal.check() == Some(wanted));
+    let Some(best) = assessed.next.first() else { return String::new() };
+    match of(check) {
+        Some(own) => match best.saves_minutes(know) - own.saves_minutes(know) {
+            worse if worse >= 1.0 => format!("Your choice. It may be expected to cost {} against the proposal.", show::roughly(worse)),
+            _ => "Your choice, as good as the proposal.".to_owned(),
+        },
+        None => "Your choice. It is not expected to tell anything more, or it lies behind an opening.".to_owned(),
+    }
+}
+
+fn row(drawn: &Drawn, proposal: &Proposal) -> Row {
+    let number = drawn.shell.number;
+    let opening = match &proposal.step {
+        Step::Check(check) => {
+            let check = knowledge().check(check);
+            let access = check.map_or(Access::Outside, |check| check.access(&drawn.assessed.case.engine));
+            if proposal.opening_minutes > 0.0 { access_words(access) } else { "" }
+        }
+        _ => "",
+    };
+    let to = match &proposal.step {
+        Step::Check(check) => format!("/jobs/{number}/trace?instead={check}"),
+        Step::Reading(_) => format!("/jobs/{number}/run"),
+        Step::Bench(step, _) if step.opens() => format!("/jobs/{number}/trace#opening"),
+        Step::Bench(..) => format!("/jobs/{number}/rig"),
+    };
+    let opening = if opening.is_empty() { String::new() } else { format!(", {opening}") };
+    Row { name: cards::name(drawn.assessed, &proposal.step), price: format!("{}{opening}", show::minutes(proposal.minutes)), to }
+}
+
+/// The rest by where it is done.
+fn places(drawn: &Drawn, others: &[&Proposal]) -> Vec<Place> {
+    let know = knowledge();
+    let place = |proposal: &&Proposal| match &proposal.step {
+        Step::Check(check) => know.check(check).map_or(0, |check| match check.access(&drawn.assessed.case.engine) {
+            Access::Outside if check.gauge => 1,
+            Access::Outside => 0,
+            Access::Cover | Access::Sump => 2,
+            Access::EngineOut => 3,
+        }),
+        Step::Reading(_) => 1,
+        Step::Bench(step, _) if step.opens() => 2,
+        Step::Bench(..) => 1,
+    };
+    ["Beside the vehicle", "On the rig", "Under sump and cover", "Engine out"]
+        .into_iter()
+        .enumerate()
+        .map(|(index, name)| Place { name, rows: others.iter().filter(|one| place(one) == index).map(|one| row(drawn, one)).collect() })
+        .filter(|place| !place.rows.is_empty())
+        .collect()
+}
+
+/// What is opened, with what is looked at behind it in the order of the bench.
+fn openings(assessed: &Assessed, agreed: Option<String>) -> Vec<Opening> {
+    let opened = assessed.now.next.iter().filter_map(|proposal| match &proposal.step {
+        Step::Bench(step, behind) if step.opens() => Some(Opening {
+            name: step.label(),
+            price: format!("{}, about {:.0} in money", show::minutes(proposal.minutes), proposal.money),
+            steps: behind.iter().map(|step| cards::name(assessed, step)).collect(),
+            agreed: agreed.clone(),
+        }),
+        _ => None,
+    });
+    opened.collect()
+}
+
+/// What is said of the part that it always is: its odds, the check that would prove it, and what it costs to believe it wrongly.
+fn pattern(assessed: &Assessed) -> Option<Pattern> {
+    let know = knowledge();
+    let index = know.cause(assessed.case.pattern.as_ref()?)?;
+    let cause = know.causes.get(index)?;
+    let mut says = vec![format!(
+        "{} as things stand, {} before anything was found.",
+        show::percent(assessed.now.posterior.of(index)),
+        show::percent(*assessed.now.priors.get(index)?)
+    )];
+    match proof_of(know, &assessed.now.situation(&assessed.case), index).and_then(|check| know.check(check)) {
+        Some(check) => {
+            says.push(format!("What would prove it: {} ({}).", check.ask, show::minutes(check.minutes_on(&assessed.case.engine))))
+        }
+        None => says.push("No check that can be done from here would prove it.".to_owned()),
+    }
+    if let Some((minutes, parts)) = price_if_wrong(know, index) {
+        let parts = if parts > 0.0 { format!(" and {parts:.0} in parts") } else { String::new() };
+        says.push(format!("Replaced on that belief alone and wrong: {} in vain with the comeback{parts}.", show::minutes(minutes)));
+    }
+    Some(Pattern { cause: &cause.id, name: &cause.name, says })
+}
