@@ -3,6 +3,7 @@
 //! [`Case`] is the exchange format `velvet-dial.case/1` to the letter. [`diagnose`] is the core's facade: everything a screen or the
 //! command line shows of a case comes out of it.
 mod act;
+mod condition;
 mod diagnose;
 mod explain;
 mod file;
@@ -12,8 +13,10 @@ mod report;
 mod schema;
 mod takeable;
 mod verdict;
+mod what_if;
 
 pub use act::{Act, BenchSaid, Cranked, Deed, EngineIs, OilIs, SumpIs};
+pub use condition::{Unmeasured, unmeasured};
 pub use diagnose::{Diagnosis, Setting, diagnose, spec_points};
 pub use explain::{Explanation, explain};
 pub use file::{Case, CaseError, Evidence, FORMAT, Phase, Reading, Shows, Slope, SpeedHeld, check_card, parse};
@@ -23,3 +26,4 @@ pub use report::{Pair, Report, pairs, report};
 pub use schema::schema;
 pub(crate) use verdict::gauge;
 pub use verdict::{Basis, Decider, JudgedPoint, JudgedReading, Verdict, judge};
+pub use what_if::{Otherwise, WHAT_IF, WhatIf, WouldBe, what_if};

@@ -2,6 +2,7 @@
 use super::Drawn;
 use super::assess::{assess, tell_the_board};
 use super::cards::NextCard;
+use super::compare;
 use super::live::Rigs;
 use super::rig::chooser::expected;
 use super::shell::{Ask, Clash, Shell, shell};
@@ -17,6 +18,7 @@ use askama::Template;
 use std::future::Future;
 use std::pin::Pin;
 use uuid::Uuid;
+use velvet_dial_core::record::curves;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Body, Entry, Job, Write, Written};
 use velvet_dial_store::{Viewer, accounts, library, rigs};
@@ -144,14 +146,19 @@ impl Desk {
         }
         let assessed = assess(self.app.clone(), job, ask.seen).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
-        let (assessed, expected) = match stage {
-            // What a gauge will meet takes every draw at three points.
-            Stage::Rig => {
-                self.app.work.out(move || (expected(&assessed), assessed)).await.map(|(expected, assessed)| (assessed, Some(expected)))?
+        let query = ask.query.clone();
+        let (asked, unit) = (query.clone(), self.liking.unit);
+        // What a gauge will meet takes every draw at three points, and a band every speed.
+        let work = move || match stage {
+            Stage::Rig => (Some(expected(&assessed)), None, assessed),
+            Stage::Compare => (None, Some(compare::worked(&assessed, &asked, unit)), assessed),
+            Stage::Run | Stage::Prove => {
+                curves(&assessed.case, &assessed.now, &assessed.tracer);
+                (None, None, assessed)
             }
-            _ => (assessed, None),
+            _ => (None, None, assessed),
         };
-        let instead = ask.instead.clone();
+        let (expected, compared, assessed) = self.app.work.out(work).await?;
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
         let drawn = Drawn {
             assessed: &assessed,
@@ -160,10 +167,12 @@ impl Desk {
             people: &people,
             expected: expected.as_ref(),
             rigs: &of_rigs,
+            query: &query,
+            compared: compared.as_ref(),
             adapters: &adapters,
         };
         let work = super::surface(stage)(&drawn)?;
-        let next = if stage == Stage::Trace { trace::panel(&drawn, instead.as_deref())? } else { String::new() };
+        let next = if stage == Stage::Trace { trace::panel(&drawn)? } else { String::new() };
         let html = if self.liking.fragment {
             Fragment { bench, work, next }.render()?
         } else {

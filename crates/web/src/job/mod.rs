@@ -23,13 +23,13 @@ mod trace;
 mod withdraw;
 
 use crate::http::Failure;
+use crate::http::form::Sent as Query;
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use assess::Assessed;
 pub(crate) use assess::judged;
 use desk::{Desk, Sent};
 pub(crate) use record::record;
-use serde::Deserialize;
 use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
@@ -47,6 +47,10 @@ pub struct Drawn<'a> {
     pub expected: Option<&'a rig::chooser::Expected>,
     /// Rigs of the shop, and what they recorded here, for the screens of rig and run.
     pub rigs: &'a live::Rigs,
+    /// What the address asks beside the screen.
+    pub query: &'a Query,
+    /// What was worked out, for the screen that compares.
+    pub compared: Option<&'a compare::Worked>,
     /// What lies in the drawer, for the screen that fits a gauge.
     pub adapters: &'a [ShopAdapter],
 }
@@ -71,32 +75,20 @@ async fn show_where_it_is(desk: Desk) -> Result<HttpResponse, Failure> {
     Ok(desk.to(&format!("/jobs/{}/{}", desk.number, where_it_is(&job.case()).id())))
 }
 
-/// Which reading is to be corrected, or which point of the run is to be done.
-#[derive(Deserialize)]
-struct Correcting {
-    #[serde(default)]
-    correct: String,
-    #[serde(default)]
-    point: String,
-    /// The check that is to be done instead of what is proposed.
-    #[serde(default)]
-    instead: String,
-}
-
 /// Shows a stage.
-async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Correcting>) -> Result<HttpResponse, Failure> {
+async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Query>) -> Result<HttpResponse, Failure> {
     let stage = Stage::parse(&path.1).ok_or(Failure::NoPage)?;
     if path.1 != stage.id() {
         // An address of before leads on, for those who may see the job.
         desk.job().await?;
         return Ok(desk.to(&format!("/jobs/{}/{}", desk.number, stage.id())));
     }
-    let said = |text: &String| Some(text.clone()).filter(|text| !text.is_empty());
-    let mut ask = Ask { point: said(&query.point), instead: said(&query.instead), ..Ask::default() };
-    if !query.correct.is_empty() {
-        ask.slip = run::filled(&desk.job().await?, &query.correct, desk.liking.unit);
+    let query = query.into_inner();
+    let mut ask = Ask::default();
+    if let Some(correct) = query.get("correct").filter(|entry| !entry.is_empty()) {
+        ask.slip = run::filled(&desk.job().await?, correct, desk.liking.unit);
     }
-    desk.answer(stage, ask, actix_web::http::StatusCode::OK).await
+    desk.answer(stage, Ask { query, ..ask }, actix_web::http::StatusCode::OK).await
 }
 
 /// Addresses of all of them.
@@ -110,6 +102,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(rig::routes)
         .configure(live::routes)
         .configure(run::routes)
+        .configure(compare::routes)
         .configure(trace::routes)
         .configure(withdraw::routes)
         .configure(put_right::routes)

@@ -1,142 +1,212 @@
-//! The compare stage: each point of the sheet, what was read there, and what would decide an undecided one.
+//! The compare stage: the pressure map, each point of the sheet in a sentence and in figures, what would decide an undecided one, and what would be if something were otherwise.
+mod points;
+mod set_apart;
+mod what_if;
+
+use crate::http::form::Sent;
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
-use crate::ui::show;
-use crate::ui::words::{limit_words, point_name, sheet_name};
+use crate::job::cards::{self, CheckCard};
+use crate::job::run::view::scene;
+use crate::job::shell::Shell;
+use crate::ui::picture::map::{self, Carried, Map};
+use crate::ui::picture::warm::{self, Warm};
+use crate::ui::words::{limit_words, sheet_name};
+use actix_web::web::{ServiceConfig, post};
 use askama::Template;
-use velvet_dial_core::case::{Basis, JudgedPoint};
-use velvet_dial_core::limits::Decision;
+use points::PointRow;
+use set_apart::Apart;
+use velvet_dial_core::case::{Basis, Change, JudgedReading, Phase, Projected, judge, project, unmeasured};
+use velvet_dial_core::limits::{Decision, Sheet, overall};
 use velvet_dial_core::unit::Units;
+use what_if::{Asked, Told};
 
-/// Each point of the sheet against what was read there.
-pub struct CompareWork {
-    pub overall: &'static str,
-    pub overall_word: &'static str,
+/// What is worked out for the screen off the threads that serve.
+pub struct Worked {
+    /// Each point of the sheet carried to each changed state, where it was read.
+    projected: Vec<Projected>,
+    asked: Asked,
+    /// What the other revisions would have said.
+    others: Vec<(Sheet, Decision)>,
+    warm: Option<WarmUp>,
+}
+
+/// Idle pressure over oil temperature: as read, and as thinning alone explains it from the coldest.
+pub struct WarmUp {
+    pub read: Vec<(f64, f64)>,
+    pub thinning: Vec<(f64, [f64; 3])>,
+}
+
+/// Works it out; `query` is what the address asks for.
+pub fn worked(assessed: &Assessed, query: &Sent, unit: Units) -> Worked {
+    let (case, tracer) = (&assessed.case, &assessed.tracer);
+    // For the map.
+    velvet_dial_core::record::curves(case, &assessed.now, tracer);
+    let wanted = changes(query);
+    let projected = assessed.now.verdict.points.iter().flat_map(|point| project(case, point, tracer));
+    let projected = projected.filter(|projected| Some(projected.change) == wanted).collect();
+    let in_force = assessed.job.sheet();
+    let others = assessed.job.engine.sheets.iter().filter(|sheet| Some(*sheet) != in_force && in_force.is_some());
+    let others = others.map(|sheet| (sheet.clone(), by_another(assessed, sheet))).collect();
+    Worked { projected, asked: what_if::asked(assessed, query, unit), others, warm: warm_up(assessed) }
+}
+
+/// What the believed readings say to another revision.
+fn by_another(assessed: &Assessed, sheet: &Sheet) -> Decision {
+    let mut case = assessed.case.clone();
+    case.spec = Some(sheet.clone());
+    let believed = |place: usize| assessed.now.not_believed.iter().all(|told| told.reading != place);
+    let judged: Vec<JudgedReading> = case
+        .readings
+        .iter()
+        .enumerate()
+        .filter(|(place, reading)| reading.phase == Phase::Before && reading.set_aside.is_none() && believed(*place))
+        .map(|(place, reading)| judge(&case, place, reading, &assessed.tracer))
+        .collect();
+    overall(sheet.points.iter().map(|point| {
+        judged.iter().rev().find(|judged| judged.point == Some(*point)).map_or(Decision::NotMeasured, |judged| judged.decision)
+    }))
+}
+
+/// Oil warmed by so much between the coldest and the hottest idle tells something, K.
+const WARMED_K: f64 = 25.0;
+
+fn warm_up(assessed: &Assessed) -> Option<WarmUp> {
+    let case = &assessed.case;
+    let at_idle = case.readings.iter().filter(|reading| {
+        reading.phase == Phase::Before && reading.set_aside.is_none() && reading.is_level() && case.engine.idles_at(reading.rpm)
+    });
+    let mut read: Vec<(f64, f64)> = at_idle.map(|reading| (reading.oil_temp_c, reading.kpa)).collect();
+    read.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let (first, last) = (read.first()?, read.last()?);
+    if last.0 - first.0 < WARMED_K {
+        return None;
+    }
+    let rpm = case.engine.idle_rpm;
+    let healthy = assessed.tracer.healthy();
+    let at = |temp: f64| healthy.bands(&[rpm], temp).first().copied().unwrap_or_default();
+    let [_, cold, _] = at(first.0);
+    let steps = 10;
+    let thinning = (0..=steps).map(|step| {
+        let temp = first.0 + (last.0 - first.0) * f64::from(step) / f64::from(steps);
+        // From what was read cold on: where a healthy engine's relief holds it, thinning takes nothing yet.
+        (temp, at(temp).map(|kpa| first.1 * kpa / cold.max(1.0)))
+    });
+    Some(WarmUp { thinning: thinning.collect(), read })
+}
+
+const CHANGES: [(Change, &str, &str); 4] = [
+    (Change::HotDay, "hot_day", "Hot day"),
+    (Change::InGear, "in_gear", "In gear"),
+    (Change::OldOil, "old_oil", "End of the oil"),
+    (Change::AllAtOnce, "all", "All three"),
+];
+
+fn changes(query: &Sent) -> Option<Change> {
+    let asked = query.get("carried")?;
+    CHANGES.iter().find(|(_, id, _)| id == asked).map(|(change, ..)| *change)
+}
+
+/// A way to carry the readings.
+struct Way {
+    id: &'static str,
+    label: &'static str,
+    here: bool,
+}
+
+/// Another revision.
+struct Other {
+    what: String,
+    decision: &'static str,
+    word: &'static str,
+}
+
+/// What lies on the surface.
+struct Work {
+    overall: &'static str,
+    overall_word: &'static str,
     /// What the verdict means and what to do about it.
-    pub sentence: String,
-    pub points: Vec<PointRow>,
-    /// The revision in force, and the others.
-    pub source: String,
-    pub others: Vec<String>,
-    pub rule_of_thumb: bool,
-}
-
-/// A line of the sheet.
-pub struct PointRow {
-    pub place: String,
-    pub limit: String,
-    pub measured: String,
-    pub doubt: String,
-    pub decision: &'static str,
-    pub word: &'static str,
-    pub odds: String,
-    /// What would decide it.
-    pub advice: String,
-    pub budget: Vec<Item>,
-}
-
-/// An item of the doubt.
-pub struct Item {
-    pub from: &'static str,
-    pub much: String,
+    sentence: String,
+    unmeasured: Vec<&'static str>,
+    map: Map,
+    ways: Vec<Way>,
+    /// What the carried readings would say.
+    carried: Vec<String>,
+    points: Vec<PointRow>,
+    apart: Vec<Apart>,
+    source: String,
+    others: Vec<Other>,
+    rule_of_thumb: bool,
+    warm: Option<Warm>,
+    /// The dash against the gauge, asked once it is fitted.
+    dash: Option<CheckCard>,
+    told: Told,
 }
 
 #[derive(Template)]
 #[template(path = "job/compare/compare.html")]
-struct Surface {
-    work: CompareWork,
+struct Surface<'a> {
+    bench: &'a Shell,
+    work: Work,
 }
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { work: work(drawn.assessed, drawn.shell.unit) }.render()
-}
-
-/// What lies on the surface, for the screen and for the report.
-pub fn work(assessed: &Assessed, unit: Units) -> CompareWork {
+    let (assessed, unit) = (drawn.assessed, drawn.shell.unit);
+    let Some(worked) = drawn.compared else { return Ok(String::new()) };
     let verdict = &assessed.now.verdict;
-    let in_force = assessed.job.sheet();
-    let others = assessed
-        .job
-        .engine
-        .sheets
-        .iter()
-        .filter(|sheet| Some(*sheet) != in_force)
-        .map(|sheet| {
-            let points: Vec<String> =
-                sheet.points.iter().map(|p| format!("{:.0} rpm {}", p.rpm, limit_words(p.min_kpa, p.max_kpa, unit))).collect();
-            format!(
-                "{}{}: {}",
-                sheet.source,
-                sheet.in_force_from.map(|from| format!(" (from {from})")).unwrap_or_default(),
-                points.join("; ")
-            )
-        })
-        .collect();
-    let source = in_force.map(sheet_name).unwrap_or_default();
-    CompareWork {
+    let wanted = changes(drawn.query);
+    let mut scene = scene(assessed);
+    for projected in &worked.projected {
+        let near =
+            verdict.points.iter().filter(|point| point.point.rpm >= projected.rpm).min_by(|a, b| a.point.rpm.total_cmp(&b.point.rpm));
+        let from = near.and_then(|point| point.reading.as_ref().map(|judged| (point.point.rpm, judged.measured_kpa)));
+        let from = from.unwrap_or((projected.rpm, projected.kpa));
+        scene.carried.push(Carried { from, rpm: projected.rpm, kpa: projected.kpa, u_kpa: projected.u_kpa });
+    }
+    scene.curves.extend(worked.asked.curve().cloned());
+    let says = |projected: &Projected| {
+        let stands = match projected.decision {
+            Decision::Within => "still within",
+            Decision::Below => "below",
+            Decision::Above => "above",
+            _ => "no longer surely within",
+        };
+        let (rpm, temp) = (projected.rpm, unit.temp(projected.oil_temp_c));
+        format!(
+            "At {rpm:.0} rpm and {temp} it would show {} ± {} {}: {stands}.",
+            unit.show(projected.kpa),
+            unit.show(2.0 * projected.u_kpa),
+            unit.label()
+        )
+    };
+    let work = Work {
         overall: verdict.overall.id(),
         overall_word: verdict.overall.word(),
-        sentence: sentence(assessed),
-        points: verdict.points.iter().map(|judged| row(assessed, judged, unit)).collect(),
-        source,
-        others,
+        sentence: points::overall(assessed),
+        unmeasured: unmeasured(&assessed.case, &assessed.now).iter().map(|one| one.act).collect(),
+        map: map::map(&scene, unit),
+        ways: CHANGES.iter().map(|(change, id, label)| Way { id, label, here: Some(*change) == wanted }).collect(),
+        carried: worked.projected.iter().map(says).collect(),
+        points: verdict.points.iter().map(|judged| points::row(assessed, judged, unit)).collect(),
+        apart: set_apart::apart(assessed, unit),
+        source: assessed.job.sheet().map(sheet_name).unwrap_or_default(),
+        others: worked.others.iter().map(|(sheet, decision)| other(sheet, *decision, unit)).collect(),
         rule_of_thumb: verdict.basis == Basis::RuleOfThumb,
-    }
-}
-
-fn sentence(assessed: &Assessed) -> String {
-    let verdict = &assessed.now.verdict;
-    let missing = verdict.missing().count();
-    match verdict.overall {
-        Decision::Below => "Surely too low, whatever this gauge can be wrong by. Trace it.".to_owned(),
-        Decision::Above => "Surely too high. Do not rev it cold; trace it: the relief comes first.".to_owned(),
-        Decision::Undecided => "This gauge cannot tell. See below what would decide it before anything is taken apart.".to_owned(),
-        Decision::Within => "Every point of the sheet is surely within. If the dash says otherwise, the dash is the fault.".to_owned(),
-        Decision::NotMeasured if verdict.points.is_empty() || missing == verdict.points.len() => {
-            "Nothing to compare yet: take the hot readings the sheet names.".to_owned()
-        }
-        Decision::NotMeasured => format!("What was read is within; {missing} of {} points are still to be read.", verdict.points.len()),
-    }
-}
-
-fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Units) -> PointRow {
-    let reading = judged.reading.as_ref();
-    PointRow {
-        place: point_name(&assessed.case.engine, &judged.point, unit),
-        limit: limit_words(judged.point.min_kpa, judged.point.max_kpa, unit),
-        measured: reading.map_or_else(String::new, |r| show::pressure(r.measured_kpa, unit)),
-        doubt: reading.map_or_else(String::new, |r| show::plus_minus(r.u_kpa(), unit)),
-        decision: judged.decision().id(),
-        word: judged.decision().word(),
-        odds: reading.map_or_else(String::new, |r| show::percent(r.probability_conforms)),
-        advice: advice(assessed, judged, unit),
-        budget: reading.map_or_else(Vec::new, |r| {
-            r.budget.items.iter().map(|item| Item { from: item.from, much: show::plus_minus(item.u_kpa, unit) }).collect()
-        }),
-    }
-}
-
-/// What would decide an undecided point: a gauge of the shop that is fine enough, else the one to look for.
-fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Units) -> String {
-    let Some(reading) = judged.reading.as_ref().filter(|_| judged.decision() == Decision::Undecided) else {
-        return String::new();
+        warm: worked.warm.as_ref().map(|told| warm::warm(&told.read, &told.thinning, unit)),
+        dash: cards::card(assessed, "module_compare").filter(|_| !assessed.case.readings.is_empty()),
+        told: what_if::told(assessed, &worked.asked, unit),
     };
-    let fine = assessed
-        .job
-        .gauges
-        .iter()
-        .filter(|gauge| reading.deciding_full_scale_kpa(gauge.gauge.class_percent).is_some_and(|most| gauge.gauge.full_scale_kpa <= most))
-        .max_by(|a, b| a.gauge.full_scale_kpa.total_cmp(&b.gauge.full_scale_kpa));
-    if let Some(gauge) = fine {
-        return format!("“{}” would decide it: read the same point with it.", gauge.name);
-    }
-    match reading.deciding_full_scale_kpa(1.0) {
-        Some(full_scale) => {
-            format!("A class 1.0 gauge of {} full scale or less would decide it.", show::pressure((full_scale / 10.0).floor() * 10.0, unit))
-        }
-        None => reading.budget.largest().map_or_else(String::new, |item| {
-            format!("It lies on the limit: the {} weighs most; hold steadier, hotter, and read again.", item.from)
-        }),
-    }
+    Surface { bench: drawn.shell, work }.render()
+}
+
+fn other(sheet: &Sheet, decision: Decision, unit: Units) -> Other {
+    let points: Vec<String> =
+        sheet.points.iter().map(|p| format!("{:.0} rpm {}", p.rpm, limit_words(p.min_kpa, p.max_kpa, unit))).collect();
+    Other { what: format!("{}: {}", sheet_name(sheet), points.join("; ")), decision: decision.id(), word: decision.word() }
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/jobs/{number}/apart", post().to(set_apart::set_apart));
 }

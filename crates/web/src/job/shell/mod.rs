@@ -10,6 +10,7 @@ use super::cards::{self, NextCard};
 use super::lines::{self, Line};
 use super::withdraw;
 use crate::http::Slip;
+use crate::http::form::Sent;
 use crate::ui::words::{self, Flag, describe};
 use crate::ui::{Liking, show};
 use chrono::Utc;
@@ -91,10 +92,8 @@ pub struct Ask {
     pub seen: Option<i32>,
     pub slip: Slip,
     pub clash: Option<Clash>,
-    /// The point of the run that was chosen.
-    pub point: Option<String>,
-    /// The check that is to be done instead of what is proposed.
-    pub instead: Option<String>,
+    /// What the address asks: a point of the run, a check instead of the one that is proposed, a what-if.
+    pub query: Sent,
 }
 
 /// Lays it out.
@@ -149,6 +148,6 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
             .map(|entry| Undo { entry: entry.id.to_string(), what: describe(&entry.body, unit) }),
         slip: ask.slip,
         closed: job.closed(),
-        point: ask.point,
+        point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),
     }
 }

@@ -110,8 +110,8 @@ pub async fn prices(desk: Desk) -> Result<HttpResponse, Failure> {
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(orders.render()?))
 }
 
-/// Draws the panel; `instead` is the check that a person would rather do.
-pub fn panel(drawn: &Drawn, instead: Option<&str>) -> askama::Result<String> {
+/// Draws the panel.
+pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     let assessed = drawn.assessed;
     let live = |wanted: fn(&Body) -> bool| assessed.job.live().find(|entry| wanted(&entry.body));
     let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
@@ -132,8 +132,11 @@ pub fn panel(drawn: &Drawn, instead: Option<&str>) -> askama::Result<String> {
     let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
     let know = knowledge();
     let plans = assessed.now.plans.get().map(Vec::as_slice);
-    let instead =
-        instead.and_then(|check| cards::card(assessed, check)).filter(|card| first.is_none_or(|first| first.check() != Some(card.id)));
+    let instead = drawn
+        .query
+        .get("instead")
+        .and_then(|check| cards::card(assessed, check))
+        .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)));
     Panel {
         bench: drawn.shell,
         ways: ways(order, plans),

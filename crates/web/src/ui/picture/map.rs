@@ -3,7 +3,7 @@
 //! Names of bands stand in a column of their own at the right, each led to the end of its curve. A reading's figure stands where it covers neither a reading nor another figure, or
 //! is left out.
 use super::{at, multiples, numeral, polyline, round_step};
-use velvet_dial_core::case::{Phase, Reading, Slope};
+use velvet_dial_core::case::{Phase, Reading, Slope, WHAT_IF};
 use velvet_dial_core::limits::Sheet;
 use velvet_dial_core::record::{COLD_C, Curve, SPEEDS};
 use velvet_dial_core::unit::{Gear, Units};
@@ -306,7 +306,9 @@ fn ghosts(scene: &Scene, scales: &Scales) -> Vec<GhostDrawn> {
     let ends: Vec<(f64, f64)> = scene
         .curves
         .iter()
-        .map(|curve| seen().next_back().map_or((LEFT, TOP), |(i, rpm)| (scales.x(*rpm), scales.y(curve.kpa.get(i).copied().unwrap_or(0.0)))))
+        .map(|curve| {
+            seen().next_back().map_or((LEFT, TOP), |(i, rpm)| (scales.x(*rpm), scales.y(curve.kpa.get(i).copied().unwrap_or(0.0))))
+        })
         .collect();
     // Names from top to bottom by where their curves end, none nearer to the next than a line.
     let mut order: Vec<usize> = (0..scene.curves.len()).filter(|i| scene.curves.get(*i).is_some_and(|curve| !curve.cold)).collect();
@@ -332,6 +334,7 @@ fn ghosts(scene: &Scene, scales: &Scales) -> Vec<GhostDrawn> {
         let middle = line(&|i| curve.kpa.get(i).copied());
         let (low, high) = (line(&|i| curve.band.get(i).map(|band| band[0])), line(&|i| curve.band.get(i).map(|band| band[1])));
         let class = match (curve.is_healthy(), curve.cold) {
+            _ if curve.cause == WHAT_IF => "what-if",
             (true, false) => "healthy",
             (true, true) => "healthy healthy-cold",
             (false, false) => "ghost",

@@ -7,6 +7,7 @@ pub mod strip;
 #[cfg(test)]
 mod tests;
 pub mod threads;
+pub mod warm;
 
 /// A round step that cuts `span` into at most `most` parts.
 fn round_step(span: f64, most: f64) -> f64 {

@@ -1,0 +1,85 @@
+//! Readings that are not believed: why, what to take again, and one that a person sets apart or takes back.
+use crate::http::Failure;
+use crate::http::form::{self, Ask, Form, Kind, Read};
+use crate::job::assess::Assessed;
+use crate::job::shell::Ask as Asked;
+use crate::job::{Desk, Sent};
+use crate::ui::show;
+use crate::ui::words::reading_name;
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::{Body, TakenReading};
+
+/// A reading, believed or not.
+pub struct Apart {
+    pub entry: String,
+    pub name: String,
+    /// Why it does not count; empty while it does.
+    pub why: String,
+    /// What to take again.
+    pub again: &'static str,
+    /// A person set it apart, and may take that back.
+    pub by_hand: bool,
+}
+
+/// Why.
+static FORM: Form = Form { name: "apart", asks: &[Ask::new("why", "Why", "", Kind::Text(200)), Ask::new("entry", "", "", Kind::Hidden)] };
+
+/// Every reading with what is thought of it, those that do not count first.
+pub fn apart(assessed: &Assessed, unit: Units) -> Vec<Apart> {
+    let mut all: Vec<Apart> = assessed
+        .case
+        .readings
+        .iter()
+        .zip(assessed.job.reading_entries())
+        .enumerate()
+        .map(|(place, (reading, entry))| {
+            let told = assessed.now.not_believed.iter().find(|told| told.reading == place);
+            let by_hand = reading.set_aside.clone();
+            let gauge = reading.instrument.as_deref().map(|name| format!(", on “{name}”")).unwrap_or_default();
+            Apart {
+                entry: entry.id.to_string(),
+                name: format!(
+                    "{}{gauge}, {}",
+                    reading_name(reading, &assessed.case.engine, unit),
+                    show::moment(entry.written_at, &assessed.job.zone)
+                ),
+                by_hand: by_hand.is_some(),
+                again: told.map_or(if by_hand.is_some() { "Take the same point again." } else { "" }, |told| told.again),
+                why: by_hand.or_else(|| told.map(|told| unit.said(&told.why))).unwrap_or_default(),
+            }
+        })
+        .collect();
+    all.sort_by_key(|one| one.why.is_empty());
+    all
+}
+
+/// Sets a reading apart with a reason, or lets it count again without one.
+pub async fn set_apart(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = desk.job().await?;
+    let mut sent = Sent::of(&form);
+    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let why = typed.text("why");
+    let entry = typed.raw("entry");
+    if sent.supersedes.is_empty() {
+        sent.supersedes = entry;
+    }
+    let back = form.contains_key("back");
+    if why.is_empty() && !back {
+        typed.slip.wrong("why", "Say in a few words why it is set apart; it stays readable with that.");
+    }
+    let taken = job.reading_entries().find(|live| live.id.to_string() == entry);
+    let Some(Body::Reading(taken)) = taken.map(|live| &live.body) else {
+        return desk.answer(Stage::Compare, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::CONFLICT).await;
+    };
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::Compare, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let mut reading = taken.reading.clone();
+    reading.set_aside = Some(why).filter(|why| !why.is_empty() && !back);
+    let body = Body::Reading(TakenReading { reading, ..taken.clone() });
+    desk.write(Stage::Compare, sent, body, "apart", typed.fields()).await
+}
