@@ -412,3 +412,57 @@ fn every_field_of_a_calculator_stands_in_the_one_table() {
     }
     assert!(field::ALL.iter().all(|field| field.min < field.max && !field.label.is_empty()));
 }
+
+/// Every calculator can be asked by a form made from its own schema: its example, typed in any unit, answers as it does in JSON; and what is wrong is told at its question.
+#[test]
+fn every_calculator_is_asked_by_its_own_schema() {
+    use std::collections::HashMap;
+    use velvet_dial_core::calculator::asked::{Asks, AtHand, input, questions, told};
+    use velvet_dial_core::unit::Units;
+    fn typed(value: &Value) -> String {
+        match value {
+            Value::Bool(so) => (if *so { "yes" } else { "" }).to_owned(),
+            Value::String(text) => text.clone(),
+            Value::Array(all) if all.iter().all(Value::is_object) => all
+                .iter()
+                .map(|row| row.as_object().unwrap().values().map(typed).collect::<Vec<_>>().join("; "))
+                .collect::<Vec<_>>()
+                .join("\n"),
+            Value::Array(all) => all.iter().map(typed).collect::<Vec<_>>().join("; "),
+            other => other.to_string(),
+        }
+    }
+    for calculator in ALL {
+        let example: Value = serde_json::from_str(calculator.example).unwrap();
+        let mut form: HashMap<String, String> =
+            example.as_object().unwrap().iter().map(|(name, value)| (name.clone(), typed(value))).collect();
+        let gauges = example["gauges"].as_array().cloned().unwrap_or_default();
+        let at_hand = AtHand { engine: example.get("engine").cloned(), gauge: None, gauges };
+        let asked = input(calculator, &form, &at_hand, Units::default()).unwrap_or_else(|wrong| panic!("{}: {wrong:?}", calculator.name));
+        let answer = calculator.run(&asked).unwrap_or_else(|error| panic!("{}: {error}", calculator.name));
+        assert_eq!(answer, calculator.run(calculator.example).unwrap(), "{}", calculator.name);
+        let lines = told(&answer, Units::default());
+        assert!(!lines.is_empty() && lines.iter().all(|line| !line.text.is_empty()), "{}: {lines:?}", calculator.name);
+        // A pressure typed in psi is the same, as a person who likes psi types it.
+        let psi = Units::parse("psi f").unwrap();
+        for question in questions(calculator).iter().filter(|question| question.asks == Asks::Number) {
+            let Some(value) = example[&question.name].as_f64() else { continue };
+            match question.unit {
+                "kPa" => form.insert(question.name.clone(), format!("{:.9}", value / psi.kpa())),
+                "°C" => form.insert(question.name.clone(), format!("{}", psi.temperature.of_c(value))),
+                _ => None,
+            };
+        }
+        let again = calculator.run(&input(calculator, &form, &at_hand, psi).unwrap());
+        // Rows are left as they were typed: those of the dash are pressures.
+        if calculator.name != "dash" {
+            assert_eq!(again.unwrap(), answer, "{} in psi and °F", calculator.name);
+        }
+        let Some(first) = questions(calculator).into_iter().find(|question| question.needed && question.asks == Asks::Number) else {
+            continue;
+        };
+        form.insert(first.name.clone(), "many".to_owned());
+        let wrong = input(calculator, &form, &at_hand, psi).unwrap_err();
+        assert!(wrong.iter().any(|(name, sentence)| *name == first.name && sentence.contains("“many” is no number")), "{wrong:?}");
+    }
+}

@@ -114,7 +114,7 @@ async fn count(how: &Kill, folder: &std::path::Path, opened: &[i64], acknowledge
     let viewer = accounts::one_of_each_shop(&db).await?.into_iter().next().ok_or("nobody")?;
     let mut found: HashMap<u64, u64> = HashMap::new();
     let (mut whole, mut level) = (true, true);
-    let board = jobs::board(&db, &viewer, 0, opened.len() as u64).await?;
+    let board = jobs::board(&db, &viewer, &jobs::Sieve::default(), 0, opened.len() as u64).await?;
     for job in opened {
         let held = jobs::load(&db, &viewer, *job).await?;
         for entry in &held.entries {

@@ -90,7 +90,10 @@ async fn another_shop_sees_and_touches_nothing() {
     refused(library::change_engine(&db, &stranger, engine, "Mine", &Card::of(2.0, 4, 750.0, "5W-30")).await.map(drop));
     let opening = Opening { tag: "X", description: "", engine, complaint: "", submit_key: "s", at: None };
     refused(jobs::open(&db, &stranger, &opening).await.map(drop));
-    assert!(jobs::board(&db, &stranger, 0, 100).await.unwrap() == jobs::Board { open: vec![], all_open: 0, closed: vec![] });
+    assert!(
+        jobs::board(&db, &stranger, &jobs::Sieve::default(), 0, 100).await.unwrap()
+            == jobs::Board { open: vec![], all_open: 0, closed: vec![] }
+    );
     assert!(library::vehicles_like(&db, &stranger, "", 9).await.unwrap().is_empty());
     assert!(jobs::load(&db, &one, number).await.unwrap().entries.is_empty());
 }
@@ -288,7 +291,7 @@ async fn the_board_shows_every_open_job_in_as_many_queries_for_one_as_for_many()
     let closing = id(&say(numbers[2], Body::Closed {}, None, "b").await);
     say(numbers[5], Body::Closed {}, None, "c").await;
     let seen = async |page| {
-        let board = jobs::board(&db, &one, page, 3).await.unwrap();
+        let board = jobs::board(&db, &one, &jobs::Sieve::default(), page, 3).await.unwrap();
         let told = |rows: &[jobs::Row]| rows.iter().map(|row| row.number).collect::<Vec<_>>();
         (told(&board.open), board.all_open, told(&board.closed))
     };
@@ -300,7 +303,7 @@ async fn the_board_shows_every_open_job_in_as_many_queries_for_one_as_for_many()
     assert_eq!(seen(0).await, (of(&[6, 4, 3]), 6, of(&[5])));
     assert_eq!(seen(1).await.0, of(&[2, 1, 0]));
     // What the board shows of a job is what the job shows of itself.
-    let board = jobs::board(&db, &one, 1, 3).await.unwrap();
+    let board = jobs::board(&db, &one, &jobs::Sieve::default(), 1, 3).await.unwrap();
     let (row, job) = (&board.open[0], jobs::load(&db, &one, numbers[2]).await.unwrap());
     assert_eq!(row.stage, velvet_dial_core::stage::where_it_is(&job.case()));
     assert_eq!((row.last.as_ref(), row.last_by.as_str()), (job.entries.last().map(|entry| &entry.body), "One"));
@@ -346,7 +349,7 @@ async fn tables_are_changed_by_one_server_at_a_time_and_a_half_done_change_is_fi
             sea_orm::ConnectionTrait::execute_unprepared(&db, sql).await.unwrap();
         }
         let again = velvet_dial_store::open(&url).await.unwrap();
-        let board = jobs::board(&again, &one, 0, 9).await.unwrap();
+        let board = jobs::board(&again, &one, &jobs::Sieve::default(), 0, 9).await.unwrap();
         assert_eq!((board.all_open, board.closed.len()), (0, 1), "{undone}");
         assert_eq!(library::vehicle_tagged(&again, &one, "tug4", "").await.unwrap().tag, "TUG 4", "{undone}");
     }

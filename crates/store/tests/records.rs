@@ -203,7 +203,7 @@ async fn any_interleaving_leaves_a_ledger_that_holds_together_and_a_board_that_k
         let subjects: Vec<_> = job.live().filter_map(|entry| entry.body.subject()).collect();
         assert_eq!(subjects.iter().collect::<HashSet<_>>().len(), subjects.len(), "seed {seed}: of one thing one word holds");
     }
-    let before = jobs::board(&db, &one, 0, 10).await.unwrap();
+    let before = jobs::board(&db, &one, &jobs::Sieve::default(), 0, 10).await.unwrap();
     for row in &before.open {
         let job = jobs::load(&db, &one, row.number).await.unwrap();
         assert_eq!(row.stage, velvet_dial_core::stage::where_it_is(&job.case()));
@@ -211,7 +211,7 @@ async fn any_interleaving_leaves_a_ledger_that_holds_together_and_a_board_that_k
         assert_eq!(row.last.as_ref(), job.entries.last().map(|entry| &entry.body));
     }
     assert_eq!(jobs::rebuild(&db, &one).await.unwrap(), 4);
-    assert_eq!(jobs::board(&db, &one, 0, 10).await.unwrap(), before, "made anew, it says the same");
+    assert_eq!(jobs::board(&db, &one, &jobs::Sieve::default(), 0, 10).await.unwrap(), before, "made anew, it says the same");
 }
 
 /// A diagnosis is noted for the entry it was made of, and no longer than that entry is the last.
@@ -220,7 +220,7 @@ async fn verdict_and_leader_are_known_until_something_is_written_or_changed() {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
     let (one, engine) = shop(&db, "alpha").await;
     let number = open(&db, &one, engine, "TUG 4").await;
-    let row = async || jobs::board(&db, &one, 0, 9).await.unwrap().open.remove(0);
+    let row = async || jobs::board(&db, &one, &jobs::Sieve::default(), 0, 9).await.unwrap().open.remove(0);
     let note = async |seq: i32| {
         let id = jobs::load(&db, &one, number).await.unwrap().head.id;
         let judged = Judged { seq, verdict: velvet_dial_core::limits::Decision::Below, leader: Some(("relief_open".into(), 0.5)) };

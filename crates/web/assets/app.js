@@ -21,6 +21,11 @@ document.addEventListener("keydown", (event) => {
   const target = document.querySelector(`[data-shortcut="${CSS.escape(event.key)}"]`);
   if (target) { event.preventDefault(); target.focus(); if (target.matches("a, [data-at-once]")) target.click(); }
 });
+// A calculator's address carries its figures as they are typed, so that it can be left, found again and passed on.
+document.addEventListener("input", (event) => {
+  const form = event.target.closest("#figures");
+  if (form) history.replaceState(null, "", `?${new URLSearchParams(new FormData(form))}`);
+});
 // What is folded and takes a moment is asked for when it is unfolded, once.
 document.addEventListener("toggle", (event) => {
   const box = event.target.open && event.target.querySelector("[data-load]:not([data-loaded])");

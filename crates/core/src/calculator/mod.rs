@@ -2,6 +2,7 @@
 //!
 //! Every calculator takes one described input and gives one described output, so a screen, a test and the command line call the same thing;
 //! [`ALL`] is their list. Ranges stand in [`crate::field`]; a value outside is an error that says what would be right.
+pub mod asked;
 mod dash;
 mod drawn;
 mod fill;

@@ -5,6 +5,7 @@ pub mod capture;
 pub mod capture_part;
 pub mod engine;
 pub mod entry;
+pub mod finder;
 pub mod former;
 pub mod gauge_check;
 pub mod instrument;

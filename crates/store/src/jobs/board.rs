@@ -4,6 +4,7 @@ use super::{Body, Entry};
 use crate::entity::{entry, job, summary, user, vehicle};
 use crate::{Connection, StoreError, Viewer};
 use chrono::NaiveDateTime;
+use sea_orm::sea_query::{Query, SelectStatement};
 use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, Select};
 use std::collections::HashMap;
 use uuid::Uuid;
@@ -54,10 +55,41 @@ pub struct Row {
 /// Closed jobs on a board.
 const CLOSED_SHOWN: u64 = 30;
 
+/// Which open jobs a board shows; all where nothing is said.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Sieve {
+    /// At this stage.
+    pub stage: Option<Stage>,
+    /// Under this word.
+    pub flag: Option<Word>,
+    /// This person is on it.
+    pub who: Option<String>,
+    /// Nothing was written since, UTC.
+    pub untouched_since: Option<NaiveDateTime>,
+}
+
+impl Sieve {
+    fn keys(&self, viewer: &Viewer) -> SelectStatement {
+        let mut keys = Query::select()
+            .column(summary::Column::JobId)
+            .from(summary::Entity)
+            .and_where(summary::Column::ShopId.eq(viewer.shop))
+            .to_owned();
+        keys.and_where_option(self.stage.map(|stage| summary::Column::Stage.eq(stage.id())));
+        keys.and_where_option(self.flag.map(|flag| summary::Column::Flag.eq(flag.id())));
+        keys.and_where_option(self.who.as_ref().map(|who| summary::Column::OnIt.eq(who)));
+        keys.and_where_option(self.untouched_since.map(|since| summary::Column::LastAt.lt(since)));
+        keys
+    }
+}
+
 /// The board of a shop: `page` counts from 0 and holds `size` open jobs.
-pub async fn board(db: &Connection, viewer: &Viewer, page: u64, size: u64) -> Result<Board, StoreError> {
+pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, size: u64) -> Result<Board, StoreError> {
     let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
-    let is_open = || of_shop().filter(job::Column::ClosedAt.is_null());
+    let is_open = || {
+        let open = of_shop().filter(job::Column::ClosedAt.is_null());
+        if *sieve == Sieve::default() { open } else { open.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
+    };
     let all_open = is_open().count(db).await?;
     let keys = |select: Select<job::Entity>| select.select_only().column(job::Column::Id).into_tuple::<Uuid>().all(db);
     let mut ids = keys(is_open().offset(page.saturating_mul(size)).limit(size)).await?;
@@ -71,6 +103,20 @@ pub async fn board(db: &Connection, viewer: &Viewer, page: u64, size: u64) -> Re
             other => other?,
         }
     }
+    let mut board = Board { open: Vec::new(), all_open, closed: Vec::new() };
+    for (closed, row) in loaded(db, &ids).await? {
+        if closed { board.closed.push(row) } else { board.open.push(row) }
+    }
+    Ok(board)
+}
+
+/// Some jobs as a board shows them, newest first.
+pub(super) async fn rows(db: &Connection, ids: &[Uuid]) -> Result<Vec<Row>, StoreError> {
+    Ok(loaded(db, ids).await?.into_iter().map(|(_, row)| row).collect())
+}
+
+/// The same, each with whether it is closed.
+async fn loaded(db: &Connection, ids: &[Uuid]) -> Result<Vec<(bool, Row)>, StoreError> {
     let rows = job::Entity::load()
         .filter(job::Column::Id.is_in(ids.iter().copied()))
         .order_by_desc(job::Column::Number)
@@ -80,12 +126,7 @@ pub async fn board(db: &Connection, viewer: &Viewer, page: u64, size: u64) -> Re
         .await?;
     let last = rows.iter().filter_map(|row| row.summary.as_ref().and_then(|summary| summary.last_entry));
     let mut last = last_said(db, last).await?;
-    let mut board = Board { open: Vec::new(), all_open, closed: Vec::new() };
-    for row in rows {
-        let of = if row.closed_at.is_some() { &mut board.closed } else { &mut board.open };
-        of.extend(one(row, &mut last));
-    }
-    Ok(board)
+    Ok(rows.into_iter().filter_map(|row| Some((row.closed_at.is_some(), one(row, &mut last)?))).collect())
 }
 
 /// Jobs whose summary is behind their ledger, or is not there.

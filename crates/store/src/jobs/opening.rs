@@ -4,7 +4,7 @@ use crate::entity::{job, summary as summary_table};
 use crate::{Connection, StoreError, Viewer, library, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::{NotSet, Set};
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, TransactionTrait};
+use sea_orm::{ColumnTrait, EntityTrait, QueryFilter, TransactionTrait};
 use uuid::Uuid;
 
 /// What opens a job.
@@ -50,7 +50,7 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
     let of_form = job::Entity::find().filter(job::Column::SubmitKey.eq(submit_key)).filter(job::Column::ShopId.eq(viewer.shop));
     let found = of_form.one(&transaction).await?.ok_or(StoreError::NotFound)?;
     if summary_table::Entity::find_by_id(found.id).one(&transaction).await?.is_none() {
-        summary::of_new(&found).insert(&transaction).await?;
+        summary::follow(&transaction, viewer, &[found.id]).await?;
     }
     transaction.commit().await?;
     Ok(found.number)

@@ -2,7 +2,7 @@
 //!
 //! Where it is, may it run, who wrote what last: written in the transaction of every entry. Verdict and leader need the engine's draws, which take longer than a
 //! job's row may be held: whoever shows the job has them at hand, and notes them for the entry that they were made of ([`judged`]). A later entry makes them unknown again.
-use super::{Body, Job, whole};
+use super::{Body, Job, find, whole};
 use crate::entity::{job, summary as table};
 use crate::{Connection, StoreError, Viewer};
 use sea_orm::ActiveValue::Set;
@@ -10,31 +10,9 @@ use sea_orm::sea_query::OnConflict;
 use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
-use velvet_dial_core::flag::{self, Word};
+use velvet_dial_core::flag;
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::stage::{Stage, where_it_is};
-
-/// A job nobody has written in.
-pub(super) fn of_new(row: &job::Model) -> table::ActiveModel {
-    table::ActiveModel {
-        job_id: Set(row.id),
-        shop_id: Set(row.shop_id),
-        number: Set(row.number),
-        closed_at: Set(row.closed_at),
-        seq: Set(0),
-        stage: Set(Stage::Intake.id().to_owned()),
-        verdict: Set(None),
-        flag: Set(Word::MayRun.id().to_owned()),
-        flag_rule: Set(None),
-        last_entry: Set(None),
-        last_by: Set(None),
-        last_at: Set(row.opened_at),
-        on_it: Set(None),
-        leader: Set(None),
-        leader_odds: Set(None),
-        judged_seq: Set(None),
-    }
-}
+use velvet_dial_core::stage::where_it_is;
 
 fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
     let case: Case = job.case();
@@ -64,11 +42,12 @@ fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
 
 /// Makes the summaries of some jobs anew from their ledgers. Whoever calls it holds the jobs' rows, or makes good for a server that wrote none.
 pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
-    let rows: Vec<table::ActiveModel> =
-        whole(db, viewer, job::Column::Id.is_in(jobs.iter().copied())).await?.iter().map(|job| of(job, viewer.shop)).collect();
+    let jobs = whole(db, viewer, job::Column::Id.is_in(jobs.iter().copied())).await?;
+    let rows: Vec<table::ActiveModel> = jobs.iter().map(|job| of(job, viewer.shop)).collect();
     if rows.is_empty() {
         return Ok(());
     }
+    find::follow(db, viewer, &jobs).await?;
     let all = table::Column::JobId;
     let changed = OnConflict::column(all)
         .update_columns([

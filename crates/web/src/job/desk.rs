@@ -144,6 +144,10 @@ impl Desk {
                 of_rigs.runs = rigs::runs(&self.app.db, &self.viewer, self.number).await?;
             }
         }
+        let mut similar = Vec::new();
+        if stage == Stage::Trace {
+            similar = jobs::similar(&self.app.db, &self.viewer, &job).await?;
+        }
         let assessed = assess(self.app.clone(), job, ask.seen).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
         let query = ask.query.clone();
@@ -167,6 +171,7 @@ impl Desk {
             people: &people,
             expected: expected.as_ref(),
             rigs: &of_rigs,
+            similar: &similar,
             query: &query,
             compared: compared.as_ref(),
             adapters: &adapters,

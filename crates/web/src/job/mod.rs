@@ -21,6 +21,7 @@ mod run;
 mod shell;
 mod trace;
 mod withdraw;
+mod worked;
 
 use crate::http::Failure;
 use crate::http::form::Sent as Query;
@@ -33,7 +34,7 @@ pub(crate) use record::record;
 use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
-use velvet_dial_store::jobs::File;
+use velvet_dial_store::jobs::{File, Similar};
 use velvet_dial_store::library::ShopAdapter;
 
 /// What a screen is drawn from.
@@ -47,6 +48,8 @@ pub struct Drawn<'a> {
     pub expected: Option<&'a rig::chooser::Expected>,
     /// Rigs of the shop, and what they recorded here, for the screens of rig and run.
     pub rigs: &'a live::Rigs,
+    /// Closed jobs that are like it, for the screen that traces.
+    pub similar: &'a [Similar],
     /// What the address asks beside the screen.
     pub query: &'a Query,
     /// What was worked out, for the screen that compares.
@@ -104,6 +107,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(run::routes)
         .configure(compare::routes)
         .configure(trace::routes)
+        .configure(worked::routes)
         .configure(withdraw::routes)
         .configure(put_right::routes)
         .configure(prove::routes)

@@ -1,5 +1,6 @@
 //! The shop's own pages, outside any job.
 mod board;
+mod calculators;
 mod gauges;
 mod library;
 mod opening;
@@ -15,6 +16,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(opening::routes)
         .configure(library::routes)
         .configure(thread::routes)
+        .configure(calculators::routes)
         .configure(rigs::routes)
         .configure(gauges::routes);
 }

@@ -9,10 +9,12 @@ use crate::job::Drawn;
 use crate::job::lines::{Line, lines};
 use crate::job::shell::Shell;
 use crate::ui::picture::route::{self, Route};
+use crate::ui::words::cause_name;
 use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
 use list::List;
 use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_store::jobs::Similar;
 
 /// What lies on the surface.
 struct Work {
@@ -21,6 +23,7 @@ struct Work {
     /// What the pressures of the route are those of.
     route_says: String,
     withheld: usize,
+    similar: Vec<Like>,
     ledger: Vec<Line>,
 }
 
@@ -29,6 +32,23 @@ struct Work {
 struct Surface<'a> {
     bench: &'a Shell,
     work: Work,
+}
+
+/// A closed job that is like it.
+struct Like {
+    number: i64,
+    complaint: String,
+    cause: String,
+    says: &'static str,
+}
+
+fn like(found: &Similar) -> Like {
+    Like {
+        number: found.number,
+        complaint: found.complaint.clone(),
+        cause: cause_name(&found.cause).to_owned(),
+        says: if found.same_engine { "same engine" } else { "like words" },
+    }
 }
 
 /// Draws the screen.
@@ -42,6 +62,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         route: route::route(&parts, unit),
         route_says: says,
         withheld: if assessed.now.flag.allowed() { 0 } else { running.count() },
+        similar: drawn.similar.iter().map(like).collect(),
         ledger: lines(&assessed.job, unit),
     };
     Surface { bench: drawn.shell, work }.render()

@@ -114,7 +114,22 @@ struct Part {
     causes: Vec<Cause>,
     checks: Vec<Touches>,
     reach: String,
+    /// Calculators that belong to it.
+    works: &'static [(&'static str, &'static str)],
 }
+
+/// Calculators by the part they belong to, in the parts' order.
+const WORKS: [&[(&str, &str)]; 9] = [
+    &[("mixture", "oils mixed"), ("fill", "first fill")],
+    &[("tilt", "sump on a slope"), ("screen", "screen")],
+    &[("build", "seconds until pressure")],
+    &[("relief", "relief valve")],
+    &[],
+    &[("restrictor", "restrictor")],
+    &[("strip", "gauging strip"), ("journals", "journal map")],
+    &[("restrictor", "restrictor")],
+    &[("dash", "dash against gauge"), ("lamp", "lamp switch")],
+];
 
 /// What a part opens.
 pub async fn fragment(desk: Desk, path: web::Path<(i64, String)>) -> Result<HttpResponse, Failure> {
@@ -180,6 +195,7 @@ fn part(assessed: &Assessed, along: usize) -> Option<Part> {
         percent: show::percent(sum),
         causes,
         checks,
+        works: WORKS.get(along).copied().unwrap_or_default(),
         reach: reach.unwrap_or_else(|| "It cannot be reached while the engine must not run.".to_owned()),
     })
 }

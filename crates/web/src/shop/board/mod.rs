@@ -9,21 +9,53 @@ use crate::ui::words::{describe, flag_class};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use askama::Template;
+use chrono::{TimeDelta, Utc};
 use serde::Deserialize;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::{Viewer, accounts, jobs};
+use velvet_dial_store::jobs::{self, Sieve};
+use velvet_dial_store::{Viewer, accounts};
 
 /// Open jobs a page.
 const LISTED: u64 = 60;
 
-/// Which page of the open jobs, from 1.
-#[derive(Deserialize)]
+/// Which page of the open jobs, from 1, which of them, or what is looked for.
+#[derive(Deserialize, Default)]
+#[serde(default)]
 struct Asked {
-    #[serde(default)]
     page: u64,
+    q: String,
+    stage: String,
+    flag: String,
+    who: String,
+    /// Untouched for so many days.
+    days: String,
+}
+
+impl Asked {
+    fn sieve(&self) -> Sieve {
+        Sieve {
+            stage: Stage::parse(&self.stage),
+            flag: Word::ALL.into_iter().find(|(_, id)| *id == self.flag).map(|(word, _)| word),
+            who: Some(self.who.clone()).filter(|who| !who.is_empty()),
+            untouched_since: self.days.parse::<i64>().ok().map(|days| Utc::now().naive_utc() - TimeDelta::days(days.clamp(0, 9999))),
+        }
+    }
+
+    /// The same address but for its page.
+    fn rest(&self) -> String {
+        let said = [("q", &self.q), ("stage", &self.stage), ("flag", &self.flag), ("who", &self.who), ("days", &self.days)];
+        said.iter().filter(|(_, value)| !value.is_empty()).map(|(name, value)| format!("&{name}={}", show::query_escape(value))).collect()
+    }
+}
+
+/// A choice of the sieve.
+pub struct Pick {
+    pub id: String,
+    pub label: String,
+    pub here: bool,
 }
 
 /// One job.
@@ -67,25 +99,39 @@ struct Page {
     newer: Option<u64>,
     older: Option<u64>,
     closed: Vec<Row>,
+    /// What is looked for, and what was found; none where nothing is.
+    q: String,
+    found: Option<Vec<Row>>,
+    sieved: bool,
+    rest: String,
+    stages: Vec<Pick>,
+    flags: Vec<Pick>,
+    people: Vec<Pick>,
+    days: Vec<Pick>,
 }
 
-impl Page {
-    /// How many stages the pipe has.
-    fn stages(&self) -> usize {
-        Stage::ALL.len()
-    }
+/// How many stages the pipe has.
+pub fn steps() -> usize {
+    Stage::ALL.len()
+}
 
-    /// How a stage of the pipe is drawn.
-    fn shade(&self, step: &usize, along: &usize) -> &'static str {
-        if step < along { "pipe-done" } else { "pipe-rest" }
-    }
+/// How a stage of the pipe is drawn.
+pub fn shade(step: &usize, along: &usize) -> &'static str {
+    if step < along { "pipe-done" } else { "pipe-rest" }
 }
 
 /// Shows the board.
 async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
     let viewer = &who.0;
     let page = asked.page.max(1);
-    let found = jobs::board(&app.db, viewer, page - 1, LISTED).await?;
+    let sieve = asked.sieve();
+    let found = jobs::board(&app.db, viewer, &sieve, page - 1, LISTED).await?;
+    let looked = if asked.q.trim().is_empty() { None } else { Some(jobs::found(&app.db, viewer, &asked.q).await?) };
+    let people = accounts::colleagues(&app.db, viewer).await?;
+    let picks = |any: &str, all: Vec<(String, String)>, here: &str| -> Vec<Pick> {
+        std::iter::once((String::new(), any.to_owned())).chain(all).map(|(id, label)| Pick { here: id == here, id, label }).collect()
+    };
+    let plain = |pairs: &[(&str, &str)]| pairs.iter().map(|(id, label)| ((*id).to_owned(), (*label).to_owned())).collect::<Vec<_>>();
     let row = |job: &jobs::Row| row(job, viewer, liking);
     let page = Page {
         chrome: Chrome::of(viewer, liking, "Board"),
@@ -95,6 +141,30 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
         newer: (page > 1).then(|| page - 1),
         older: (page.saturating_mul(LISTED) < found.all_open).then_some(page + 1),
         closed: found.closed.iter().map(row).collect(),
+        q: asked.q.clone(),
+        found: looked.map(|found| found.iter().map(row).collect()),
+        sieved: sieve != Sieve::default(),
+        rest: asked.rest(),
+        stages: picks(
+            "any stage",
+            Stage::ALL.iter().map(|stage| (stage.id().to_owned(), stage.title().to_owned())).collect(),
+            &asked.stage,
+        ),
+        flags: picks(
+            "may run or not",
+            Word::ALL.iter().map(|(word, id)| ((*id).to_owned(), word.label().to_owned())).collect(),
+            &asked.flag,
+        ),
+        people: picks(
+            "anybody on it",
+            people.into_iter().map(|person| (person.shown_name.clone(), person.shown_name)).collect(),
+            &asked.who,
+        ),
+        days: picks(
+            "touched or not",
+            plain(&[("1", "untouched for a day"), ("3", "untouched for three days"), ("7", "untouched for a week")]),
+            &asked.days,
+        ),
     };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }

@@ -8,6 +8,7 @@ pub mod strip;
 mod tests;
 pub mod threads;
 pub mod warm;
+pub mod worked;
 
 /// A round step that cuts `span` into at most `most` parts.
 fn round_step(span: f64, most: f64) -> f64 {

@@ -1,0 +1,20 @@
+//! What a job is found by.
+use sea_orm::entity::prelude::*;
+
+#[sea_orm::model]
+#[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
+#[sea_orm(table_name = "finders")]
+pub struct Model {
+    #[sea_orm(primary_key, auto_increment = false)]
+    pub job_id: Uuid,
+    pub shop_id: Uuid,
+    pub engine_id: Uuid,
+    /// Plate, vehicle, engine, complaint, customer, findings and repairs, in words; under a full-text index.
+    pub words: String,
+    /// The cause that was put right, once the job is closed.
+    pub cause: Option<String>,
+    #[sea_orm(belongs_to, from = "job_id", to = "id")]
+    pub job: BelongsTo<super::job::Entity>,
+}
+
+impl ActiveModelBehavior for ActiveModel {}
