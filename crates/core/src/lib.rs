@@ -23,6 +23,7 @@ mod refusal;
 pub mod rigging;
 pub mod running;
 pub mod script;
+pub mod shelf;
 pub mod stage;
 pub mod trace;
 pub mod unit;

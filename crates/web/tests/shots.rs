@@ -48,7 +48,7 @@ async fn every_main_view() {
     // The window is wider than what it shows; the picture is to be 1280×800.
     let inner: i64 = driver.execute("return window.innerHeight", vec![]).await.unwrap().convert().unwrap();
     driver.set_window_rect(0, 0, 1280, (1600 - inner) as u32).await.unwrap();
-    shot("sign-in", "/sign-in").await;
+    driver.goto(format!("{base}/sign-in")).await.unwrap();
     driver.find(By::Id("name")).await.unwrap().send_keys("ines").await.unwrap();
     driver.find(By::Id("password")).await.unwrap().send_keys("brass needle" + Key::Enter).await.unwrap();
     driver.query(By::XPath("//button[contains(., 'I have read')]")).first().await.unwrap().click().await.unwrap();
@@ -63,12 +63,16 @@ async fn every_main_view() {
         ("compare-undecided", "/jobs/7/compare"),
         ("trace", "/jobs/9/trace"),
         ("do-not-run", "/jobs/5/trace"),
-        ("too-high", "/jobs/6/run"),
+        ("too-high", "/jobs/6/compare"),
         ("put-right", "/jobs/6/put-right"),
         ("prove", "/jobs/1/prove"),
         ("report", "/jobs/1/report"),
         ("library", "/library"),
         ("gauges", "/gauges"),
+        (
+            "calculator",
+            "/calculators/tilt?length_mm=400&width_mm=220&depth_mm=120&oil_l=4&slope_deg=10&joint_from_front_mm=90&joint_height_mm=60",
+        ),
     ] {
         shot(name, path).await;
     }

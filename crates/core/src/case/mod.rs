@@ -25,5 +25,5 @@ pub use reasons::{Reason, reasons};
 pub use report::{Pair, Report, pairs, report};
 pub use schema::schema;
 pub(crate) use verdict::gauge;
-pub use verdict::{Basis, Decider, JudgedPoint, JudgedReading, Verdict, judge};
+pub use verdict::{Basis, Decider, JudgedPoint, JudgedReading, Verdict, by_sheet, judge};
 pub use what_if::{Otherwise, WHAT_IF, WhatIf, WouldBe, what_if};

@@ -209,6 +209,19 @@ fn decided(shows: Shows, kpa: f64, u_kpa: f64, point: &Point) -> (f64, Decision)
     }
 }
 
+/// What the believed readings before say to a sheet, whichever the case is judged by.
+pub fn by_sheet(case: &Case, sheet: Option<&limits::Sheet>, tracer: &Tracer) -> Decision {
+    let case = Case { spec: sheet.cloned(), ..case.clone() };
+    let unbelieved = crate::believe::not_believed(&case);
+    let weighed = |place: usize| {
+        let own = case.readings.get(place).is_some_and(|reading| reading.set_aside.is_none() && reading.is_level());
+        own && unbelieved.iter().all(|told| told.reading != place)
+    };
+    let judged: Vec<JudgedReading> =
+        case.readings.iter().enumerate().map(|(place, reading)| judge(&case, place, reading, tracer)).collect();
+    verdict(&case, Phase::Before, &judged, weighed).overall
+}
+
 /// The verdict over the readings of a phase that are weighed, each already judged.
 pub(super) fn verdict(case: &Case, phase: Phase, judged: &[JudgedReading], weighed: impl Fn(usize) -> bool) -> Verdict {
     let of_phase: Vec<&JudgedReading> =

@@ -28,7 +28,7 @@ use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, from_json};
 use chrono::NaiveDateTime;
 use sea_orm::sea_query::SimpleExpr;
-use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder};
+use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
@@ -120,6 +120,21 @@ impl Job {
 /// A whole job of the shop by its number.
 pub async fn load(db: &Connection, viewer: &Viewer, number: i64) -> Result<Job, StoreError> {
     whole(db, viewer, job::Column::Number.eq(number)).await?.pop().ok_or(StoreError::NotFound)
+}
+
+/// Open jobs of an engine that are looked at together.
+const OPEN_ON: u64 = 200;
+
+/// The open jobs on an engine, the newest first.
+pub async fn open_on(db: &Connection, viewer: &Viewer, engine: Uuid) -> Result<Vec<Job>, StoreError> {
+    let open = job::Entity::find()
+        .filter(job::Column::ShopId.eq(viewer.shop))
+        .filter(job::Column::EngineId.eq(engine))
+        .filter(job::Column::ClosedAt.is_null())
+        .order_by_desc(job::Column::Number)
+        .limit(OPEN_ON);
+    let ids: Vec<Uuid> = open.select_only().column(job::Column::Id).into_tuple().all(db).await?;
+    whole(db, viewer, job::Column::Id.is_in(ids)).await
 }
 
 /// Those jobs of the shop with all that belongs to them, by number, in a fixed number of queries.

@@ -40,6 +40,12 @@ pub fn query_errors() -> QueryConfig {
     QueryConfig::default().error_handler(|_, _| Failure::NoPage.into())
 }
 
+/// For a form that carries a file.
+pub fn large_form(bytes: usize) -> FormConfig {
+    FormConfig::default().limit(bytes).error_handler(|error, _| Failure::Form(error.to_string()).into())
+}
+
+/// For every other form.
 pub fn form_limits() -> FormConfig {
     FormConfig::default().limit(MOST_FORM_BYTES).error_handler(|error, _| Failure::Form(error.to_string()).into())
 }

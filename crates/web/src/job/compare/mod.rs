@@ -16,8 +16,8 @@ use actix_web::web::{ServiceConfig, post};
 use askama::Template;
 use points::PointRow;
 use set_apart::Apart;
-use velvet_dial_core::case::{Basis, Change, JudgedReading, Phase, Projected, judge, project, unmeasured};
-use velvet_dial_core::limits::{Decision, Sheet, overall};
+use velvet_dial_core::case::{Basis, Change, Phase, Projected, by_sheet, project, unmeasured};
+use velvet_dial_core::limits::{Decision, Sheet};
 use velvet_dial_core::unit::Units;
 use what_if::{Asked, Told};
 
@@ -47,25 +47,8 @@ pub fn worked(assessed: &Assessed, query: &Sent, unit: Units) -> Worked {
     let projected = projected.filter(|projected| Some(projected.change) == wanted).collect();
     let in_force = assessed.job.sheet();
     let others = assessed.job.engine.sheets.iter().filter(|sheet| Some(*sheet) != in_force && in_force.is_some());
-    let others = others.map(|sheet| (sheet.clone(), by_another(assessed, sheet))).collect();
+    let others = others.map(|sheet| (sheet.clone(), by_sheet(case, Some(sheet), tracer))).collect();
     Worked { projected, asked: what_if::asked(assessed, query, unit), others, warm: warm_up(assessed) }
-}
-
-/// What the believed readings say to another revision.
-fn by_another(assessed: &Assessed, sheet: &Sheet) -> Decision {
-    let mut case = assessed.case.clone();
-    case.spec = Some(sheet.clone());
-    let believed = |place: usize| assessed.now.not_believed.iter().all(|told| told.reading != place);
-    let judged: Vec<JudgedReading> = case
-        .readings
-        .iter()
-        .enumerate()
-        .filter(|(place, reading)| reading.phase == Phase::Before && reading.set_aside.is_none() && believed(*place))
-        .map(|(place, reading)| judge(&case, place, reading, &assessed.tracer))
-        .collect();
-    overall(sheet.points.iter().map(|point| {
-        judged.iter().rev().find(|judged| judged.point == Some(*point)).map_or(Decision::NotMeasured, |judged| judged.decision)
-    }))
 }
 
 /// Oil warmed by so much between the coldest and the hottest idle tells something, K.

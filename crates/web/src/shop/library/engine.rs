@@ -127,20 +127,25 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
     let mut typed = Read::of(&ENGINE, &form, liking.unit);
     let engine = read(&mut typed);
     let sheet = sheet::read(&form, liking.unit);
+    let for_a_job = form.get("back").is_some_and(|back| back == "job");
     let again = |engine: Slip, sheet: Slip| Editing {
         unit: Some(typed.unit()),
         engine: Some((None, engine)),
         new_sheet: Some(sheet),
+        for_a_job,
         ..Editing::default()
     };
     let (Some((name, card)), Ok(sheet)) = (engine, &sheet) else {
         let sheet = sheet.map_or_else(|slip| slip, |read| read.slip);
         return page(&app, &who.0, liking, again(typed.slip.clone(), sheet), StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    if library::add_engine_with(&app.db, &who.0, (&name, &card), sheet.sheet.as_ref()).await?.is_none() {
+    let Some(id) = library::add_engine_with(&app.db, &who.0, (&name, &card), sheet.sheet.as_ref()).await? else {
         let mut slip = typed.slip.clone();
         slip.wrong("name", NAME_TAKEN);
         return page(&app, &who.0, liking, again(slip, sheet.slip.clone()), StatusCode::UNPROCESSABLE_ENTITY).await;
+    };
+    if for_a_job {
+        return Ok(taken(&draft(&ENGINE, &form, liking), &format!("/jobs/new?engine={id}")));
     }
     Ok(home(&ENGINE, &form, liking))
 }
@@ -166,6 +171,11 @@ pub async fn change(
 
 /// Back to the list; the draft of the form, which is kept by unit, was taken.
 pub(super) fn home(of: &Form, form: &Sent, liking: Liking) -> HttpResponse {
+    taken(&draft(of, form, liking), "/library")
+}
+
+/// The name of the form's draft, which is kept by unit.
+fn draft(of: &Form, form: &Sent, liking: Liking) -> String {
     let unit = form.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(liking.unit);
-    taken(&format!("{}-{}", of.name, unit.label()), "/library")
+    format!("{}-{}", of.name, unit.label())
 }

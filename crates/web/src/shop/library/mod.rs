@@ -4,6 +4,7 @@ mod form;
 mod gauge;
 mod house;
 mod sheet;
+mod shelf;
 
 use crate::http::form::Drawn;
 use crate::http::{Failure, SignedIn, Slip};
@@ -61,6 +62,8 @@ pub struct SheetForm {
     pub corrects: String,
     pub fields: Vec<Drawn>,
     pub lines: Vec<Line>,
+    /// Open jobs whose verdict it turns: told before it is taken in.
+    pub turns: Vec<String>,
 }
 
 /// The form of a gauge or of the shop.
@@ -80,6 +83,7 @@ struct Page {
     unit: Units,
     engines: Vec<EngineRow>,
     gauges: Vec<GaugeRow>,
+    for_a_job: bool,
     engine: EngineForm,
     sheet: Option<SheetForm>,
     gauge: PlainForm,
@@ -100,6 +104,10 @@ pub struct Editing {
     /// A gauge; none for a new one.
     gauge: Option<(Option<Uuid>, Slip)>,
     shop: Option<Slip>,
+    /// Open jobs whose verdict the sheet turns.
+    turns: Vec<String>,
+    /// A job is being opened, and waits for the new engine.
+    for_a_job: bool,
 }
 
 async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, status: StatusCode) -> Result<HttpResponse, Failure> {
@@ -115,11 +123,13 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, stat
         corrects: corrects.map(|id| id.to_string()).unwrap_or_default(),
         fields: SHEET.draw(&slip, unit, choices),
         lines: sheet::lines(&slip, unit),
+        turns: editing.turns,
     });
     let shop_open = editing.shop.is_some();
     let page = Page {
         chrome: Chrome::of(viewer, liking, "Library"),
         unit,
+        for_a_job: editing.for_a_job,
         engine: engine_form(editing.engine, editing.new_sheet, unit, named),
         sheet,
         gauge: gauge_form(editing.gauge, unit),
@@ -151,6 +161,7 @@ fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit:
         corrects: String::new(),
         fields: SHEET.draw(&slip, unit, choices),
         lines: sheet::lines(&slip, unit),
+        turns: Vec::new(),
     };
     let action = "/library/engines".to_owned();
     EngineForm { action, fields, sheet: Some(sheet), open, title: "Add an engine".to_owned(), button: "Add this engine" }
@@ -207,12 +218,17 @@ pub struct Asked {
     /// An engine that gets a revision, and the revision that is corrected.
     revise: String,
     corrects: String,
+    /// “job” where one is being opened and waits.
+    back: String,
 }
 
 /// Shows what the shop has, with the form that was asked for.
 pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
     let key = |text: &str| Uuid::parse_str(text).ok();
-    let mut editing = Editing::default();
+    let mut editing = Editing { for_a_job: asked.back == "job", ..Editing::default() };
+    if editing.for_a_job {
+        editing.engine = Some((None, engine::empty()));
+    }
     if let Some(id) = key(&asked.engine) {
         let engine = library::engine(&app.db, &who.0, id).await?;
         editing.engine = Some((Some(id), engine::of(&engine, liking.unit)));
@@ -247,5 +263,6 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/library/engines/{engine}/sheets", post().to(sheet::revise))
         .route("/library/gauges", post().to(gauge::add))
         .route("/library/gauges/{gauge}", post().to(gauge::change))
-        .route("/library/shop", post().to(house::change));
+        .route("/library/shop", post().to(house::change))
+        .configure(shelf::routes);
 }

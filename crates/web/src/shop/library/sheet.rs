@@ -1,6 +1,7 @@
 //! A sheet, read and written as a form: its head and its lines.
 use super::engine::home;
 use super::form::{LINES, SHEET, choices, line};
+use super::shelf::turned;
 use super::{Editing, page};
 use crate::http::form::{Choice, Read, Sent};
 use crate::http::{Failure, SignedIn, Slip};
@@ -144,6 +145,15 @@ pub async fn revise(
         Ok(Typed { sheet: Some(sheet), mut slip }) => {
             let dated = |engine: &library::Engine| engine.sheets.iter().any(|known| known.in_force_from.is_some());
             let undated = corrects.is_none() && sheet.in_force_from.is_none() && dated(&library::engine(&app.db, &who.0, *path).await?);
+            let engine = library::engine(&app.db, &who.0, *path).await?;
+            let turns =
+                if undated || form.contains_key("told") { Vec::new() } else { turned(&app, &who.0, &engine, &sheet, corrects).await? };
+            if !turns.is_empty() {
+                // Nothing is wrong with it; whoever enters it hears first what it does.
+                let unit = form.get("unit").and_then(|unit| Units::parse(unit));
+                let editing = Editing { unit, sheet: Some((*path, corrects, slip)), turns, ..Editing::default() };
+                return page(&app, &who.0, liking, editing, StatusCode::OK).await;
+            }
             if !undated {
                 library::revise_sheet(&app.db, &who.0, *path, &sheet, corrects).await?;
                 return Ok(home(&SHEET, &form, liking));

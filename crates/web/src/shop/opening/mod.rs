@@ -61,8 +61,11 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: St
 }
 
 /// Shows the form.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&app, &who.0, liking, Slip::default(), StatusCode::OK).await
+pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, query: web::Query<form::Sent>) -> Result<HttpResponse, Failure> {
+    let mut slip = Slip::of(FORM.name);
+    // An engine that was added from here stands chosen.
+    slip.keep("engine", query.get("engine").map_or("", String::as_str));
+    page(&app, &who.0, liking, slip, StatusCode::OK).await
 }
 
 /// Opens the job and goes to its intake.

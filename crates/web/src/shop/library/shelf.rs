@@ -1,0 +1,168 @@
+//! The library as a file: taken out as CSV and JSON, brought in by a dry run that says what would change, then by a tap.
+use crate::http::guard::large_form;
+use crate::http::{Failure, SignedIn};
+use crate::state::App;
+use crate::ui::{Chrome, Liking};
+use actix_multipart::Multipart;
+use actix_web::http::StatusCode;
+use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
+use actix_web::web::{self, ServiceConfig, get, post};
+use actix_web::{HttpResponse, mime};
+use askama::Template;
+use futures_util::TryStreamExt;
+use serde::Deserialize;
+use velvet_dial_core::shelf::{self, Bad, MOST_BYTES, Shelved, Step};
+use velvet_dial_store::{Viewer, jobs, library};
+
+/// What the dry run says.
+struct Dry {
+    /// The file, sent once more when it is taken in.
+    text: String,
+    adds: Vec<String>,
+    left: Vec<String>,
+    bad: Vec<Bad>,
+}
+
+#[derive(Template)]
+#[template(path = "shop/library/shelf.html")]
+struct Page {
+    chrome: Chrome,
+    problem: String,
+    dry: Option<Dry>,
+    columns: String,
+}
+
+/// What stands in the library.
+async fn stands(app: &App, viewer: &Viewer) -> Result<Vec<Shelved>, Failure> {
+    let engines = library::engines(&app.db, viewer).await?;
+    Ok(engines.into_iter().map(|engine| Shelved { name: engine.name, card: engine.card, sheets: engine.sheets }).collect())
+}
+
+fn page(viewer: &Viewer, liking: Liking, problem: String, dry: Option<Dry>) -> Result<HttpResponse, Failure> {
+    let status = if problem.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    let page = Page { chrome: Chrome::of(viewer, liking, "Library file"), problem, dry, columns: shelf::COLUMNS.join(", ") };
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+/// Shows the form.
+async fn form(who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
+    page(&who.0, liking, String::new(), None)
+}
+
+/// Says what taking a file in would do; nothing is written.
+async fn dry_run(app: web::Data<App>, who: SignedIn, liking: Liking, mut form: Multipart) -> Result<HttpResponse, Failure> {
+    let broke = |error: actix_multipart::MultipartError| Failure::Upload(error.to_string());
+    let mut bytes: Vec<u8> = Vec::new();
+    while let Some(mut field) = form.try_next().await.map_err(broke)? {
+        while let Some(part) = field.try_next().await.map_err(broke)? {
+            // What is too much is read to its end and thrown away, so that the browser hears why.
+            if bytes.len() <= MOST_BYTES {
+                bytes.extend_from_slice(&part);
+            }
+        }
+    }
+    let stands = stands(&app, &who.0).await?;
+    match app.work.out(move || shelf::read(&bytes).map(|read| dry(&bytes, &read, &stands))).await? {
+        Ok(dry) => page(&who.0, liking, String::new(), Some(dry)),
+        Err(error) => page(&who.0, liking, format!("Nothing was taken: {error}."), None),
+    }
+}
+
+fn dry(bytes: &[u8], read: &shelf::Read, stands: &[Shelved]) -> Dry {
+    let (mut adds, mut left) = (Vec::new(), Vec::new());
+    for step in shelf::plan(read, stands) {
+        match step {
+            Step::Engine(engine) => adds.push(format!("Engine {}, {} revisions of its sheet", engine.name, engine.sheets.len())),
+            Step::Revision(name, sheet) => {
+                let from = sheet.in_force_from.map(|day| format!(", in force from {day}")).unwrap_or_default();
+                adds.push(format!("{name}: revision “{}”{from}, {} lines", sheet.source, sheet.points.len()));
+            }
+            Step::OtherCard(name) => left
+                .push(format!("{name} stands with another card; the library's is left as it is, change it by hand if the file is right")),
+            Step::Same(what) => left.push(format!("{what} stands already")),
+        }
+    }
+    Dry { text: String::from_utf8_lossy(bytes).into_owned(), adds, left, bad: read.bad.clone() }
+}
+
+#[derive(Deserialize)]
+struct Text {
+    text: String,
+}
+
+/// Takes the good rows of a file in; read and laid beside what stands once more.
+async fn take(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Text>) -> Result<HttpResponse, Failure> {
+    let read = match shelf::read(form.text.as_bytes()) {
+        Ok(read) => read,
+        Err(error) => return page(&who.0, liking, format!("Nothing was taken: {error}."), None),
+    };
+    let engines = library::engines(&app.db, &who.0).await?;
+    for step in shelf::plan(&read, &stands(&app, &who.0).await?) {
+        match step {
+            Step::Engine(engine) => {
+                // A name that somebody took meanwhile is left to them.
+                let mut sheets = engine.sheets.iter();
+                let id = library::add_engine_with(&app.db, &who.0, (&engine.name, &engine.card), sheets.next()).await?;
+                if let Some(id) = id {
+                    for sheet in sheets {
+                        library::revise_sheet(&app.db, &who.0, id, sheet, None).await?;
+                    }
+                }
+            }
+            Step::Revision(name, sheet) => {
+                if let Some(engine) = engines.iter().find(|engine| engine.name == name) {
+                    library::revise_sheet(&app.db, &who.0, engine.id, &sheet, None).await?;
+                }
+            }
+            Step::OtherCard(_) | Step::Same(_) => {}
+        }
+    }
+    Ok(HttpResponse::SeeOther().insert_header(("location", "/library")).finish())
+}
+
+/// The library as a file.
+async fn file(app: web::Data<App>, who: SignedIn, path: web::Path<String>) -> Result<HttpResponse, Failure> {
+    let stands = stands(&app, &who.0).await?;
+    let (kind, bytes) = match path.as_str() {
+        "csv" => (mime::TEXT_CSV_UTF_8, shelf::to_csv(&stands).map_err(|error| Failure::Form(error.to_string()))?),
+        "json" => (mime::APPLICATION_JSON, shelf::to_json(&stands).into_bytes()),
+        _ => return Err(Failure::NoPage),
+    };
+    let name = format!("attachment; filename=\"library.{path}\"");
+    Ok(HttpResponse::Ok().insert_header(ContentType(kind)).insert_header((CONTENT_DISPOSITION, name)).body(bytes))
+}
+
+/// Which open jobs on an engine a revision would give another verdict: number, plate, what it is and what it would be.
+pub async fn turned(
+    app: &web::Data<App>,
+    viewer: &Viewer,
+    engine: &library::Engine,
+    sheet: &velvet_dial_core::limits::Sheet,
+    corrects: Option<uuid::Uuid>,
+) -> Result<Vec<String>, Failure> {
+    let mut sheets: Vec<_> =
+        engine.revisions.iter().filter(|known| !known.corrected && Some(known.id) != corrects).map(|known| known.sheet.clone()).collect();
+    sheets.push(sheet.clone());
+    let open = jobs::open_on(&app.db, viewer, engine.id).await?;
+    let shared = app.clone();
+    let work = move || {
+        let told = |job: &jobs::Job| {
+            let (case, day) = (job.case(), job.zone.day(job.head.opened_at));
+            let tracer = shared.kept.tracer(&case).ok()?;
+            let now = velvet_dial_core::case::by_sheet(&case, case.spec.as_ref(), &tracer);
+            let then = velvet_dial_core::case::by_sheet(&case, velvet_dial_core::limits::in_force(&sheets, day), &tracer);
+            (now != then).then(|| format!("job {}, {}: {} would be {}", job.head.number, job.head.vehicle.tag, now.word(), then.word()))
+        };
+        open.iter().filter_map(told).collect()
+    };
+    Ok(app.work.out(work).await?)
+}
+
+/// Addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .route("/library/file", get().to(form))
+        .route("/library/file", post().to(dry_run))
+        .service(web::resource("/library/file/take").app_data(large_form(4 * MOST_BYTES)).route(post().to(take)))
+        .route("/library/saved/{kind}", get().to(file));
+}
