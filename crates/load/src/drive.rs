@@ -1,6 +1,7 @@
 //! Many people on a full database.
 use crate::fill::fill;
 use crate::person::Person;
+use crate::screen;
 use crate::server::Server;
 use crate::{Load, Told};
 use futures_util::future::join_all;
@@ -32,6 +33,7 @@ pub async fn run(how: &Load) -> Told<()> {
 
     one_by_one(&db, &one, how).await?;
     println!("memory: {} MB now, {} MB at most", server.memory_mb()?.0, server.memory_mb()?.1);
+    screen::taps(&server.base, 5, "lamp").await?;
     together(&server, how).await?;
     let (now, most) = server.memory_mb()?;
     println!("memory: {now} MB now, {most} MB at most (asked: under 300)");
@@ -53,6 +55,7 @@ async fn one_by_one(db: &Connection, one: &Person, how: &Load) -> Told<()> {
     row(db, one, "report", &jobs("report")).await?;
     row(db, one, "board", &vec!["/".to_owned(); ASKED]).await?;
     row(db, one, "board, last page", &vec![format!("/?page={}", how.jobs * 40 / 100 / 60); ASKED]).await?;
+    row(db, one, "search", &vec!["/?q=lamp".to_owned(); ASKED]).await?;
     row(db, one, "new job", &vec!["/jobs/new".to_owned(); ASKED]).await?;
     row(db, one, "library", &vec!["/library".to_owned(); 10]).await
 }

@@ -8,6 +8,8 @@ use velvet_dial_testkit::Browser;
 
 /// Looks at a strip, and closer looks.
 const LOOKS: usize = 12;
+/// Taps of one at a browser.
+const TAPS: usize = 200;
 /// Nothing takes so long.
 const PATIENCE: Duration = Duration::from_secs(60);
 
@@ -52,6 +54,46 @@ pub async fn strip(base: &str, run: &str) -> Told<()> {
     }
     browser.quit().await;
     println!("strip of an hour in the browser: first paint {}, a zoom {}", told(&mut paints), told(&mut zooms));
+    Ok(())
+}
+
+/// Taps, boards and searches as somebody at the browser sees them: from the tap to the frame in which the new suspects stand, from the address to the page that is there.
+pub async fn taps(base: &str, job: u64, words: &str) -> Told<()> {
+    const TAP: &str = "const done = arguments[arguments.length - 1]; const form = document.querySelector('form[data-draft^=reading], form:has(#reading-rpm)');
+        form.elements.rpm.value = '780'; form.elements.oil_temp_c.value = '98'; form.elements.pressure.value = arguments[0]; const begun = performance.now();
+        document.addEventListener('htmx:after:swap', () => requestAnimationFrame(() => done(performance.now() - begun)), { once: true });
+        form.requestSubmit();";
+    const LOADED: &str = "const told = performance.getEntriesByType('navigation')[0]; return told.domContentLoadedEventEnd;";
+    const WEIGHT: &str = "const all = [...performance.getEntriesByType('navigation'), ...performance.getEntriesByType('resource')]; return all.reduce((sum, one) => sum + one.transferSize, 0) / 1024;";
+    let browser = signed_in(base).await?;
+    let driver = &browser.driver;
+    driver.goto(format!("{base}/jobs/{job}/run")).await?;
+    let first: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
+    driver.goto(format!("{base}/jobs/{job}/trace")).await?;
+    let later: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
+    driver.goto(format!("{base}/jobs/{job}/run")).await?;
+    let mut took = Vec::new();
+    for tap in 0..TAPS {
+        let kpa = format!("{:.1}", 60.0 + tap as f64 * 0.1);
+        took.push(driver.execute_async(TAP, vec![kpa.into()]).await?.convert::<f64>()?);
+    }
+    let mut pages = Vec::new();
+    for path in ["/".to_owned(), format!("/?q={words}")] {
+        let mut loads = Vec::new();
+        for _ in 0..TAPS / 5 {
+            driver.goto(format!("{base}{path}")).await?;
+            loads.push(driver.execute(LOADED, vec![]).await?.convert::<f64>()?);
+        }
+        pages.push(told(&mut loads));
+    }
+    browser.quit().await;
+    println!("in the browser, {TAPS} taps to the new suspects: {} (asked: p95 under 100)", told(&mut took));
+    println!(
+        "in the browser, board: {} (asked: 150); search: {} (asked: 200)",
+        pages.first().map_or("", |page| page),
+        pages.last().map_or("", |page| page)
+    );
+    println!("over the wire, first page of a job {first:.0} kB (asked: 250), a later one {later:.0} kB (asked: 30)");
     Ok(())
 }
 
