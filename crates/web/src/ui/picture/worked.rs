@@ -43,15 +43,15 @@ pub struct Sump {
 /// The picture of a calculator's answer, of those that have one.
 pub fn picture(name: &str, input: &str, answer: &Value) -> Option<Picture> {
     let input: Value = serde_json::from_str(input).ok()?;
-    let of = |key: &str| input[key].as_f64();
+    let of = |key: &str| input.get(key)?.as_f64();
     match name {
         "relief" => relief(of("free_mm")?, of("fitted_mm")?, of("plunger_mm")?, of("shim_mm").unwrap_or(0.0)).map(Picture::Relief),
         "strip" => Some(Picture::Strip(strip(of("width_mm")?, of("other_end_mm")))),
         "tilt" => {
             let box_mm = (of("length_mm")?, of("depth_mm")?);
-            let oil = (answer["front_mm"].as_f64()?, answer["rear_mm"].as_f64()?);
+            let oil = (answer.get("front_mm")?.as_f64()?, answer.get("rear_mm")?.as_f64()?);
             let joint = (of("joint_from_front_mm")?, of("joint_height_mm")?);
-            Some(Picture::Sump(sump(box_mm, oil, joint, of("slope_deg")?, answer["covered"].as_bool()?)))
+            Some(Picture::Sump(sump(box_mm, oil, joint, of("slope_deg")?, answer.get("covered")?.as_bool()?)))
         }
         _ => None,
     }
