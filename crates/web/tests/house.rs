@@ -242,11 +242,16 @@ async fn a_sheet_in_another_unit_is_questioned_breaks_nothing_and_can_be_correct
     }
     let sheet = library.split(&format!("revise={engine}&amp;corrects=")).nth(1).unwrap().get(..36).unwrap();
     let right = [("source", "mended"), ("rpm1", "750"), ("temp1", "100"), ("min1", "1"), ("unit", "bar"), ("corrects", sheet)];
+    // The open job's verdict turns, which is told before it is taken in.
+    let told = person.post(&format!("/library/engines/{engine}/sheets"), &right).await;
+    assert!(told.status() == StatusCode::OK && told.text().await.unwrap().contains("BAR 1: within would be undecided"));
+    let right = [&right[..], &[("told", "yes")]].concat();
     assert_eq!(person.post(&format!("/library/engines/{engine}/sheets"), &right).await.status(), StatusCode::SEE_OTHER);
     assert!(person.page(&format!("{job}/compare")).await.contains("at least 100 kPa"));
     // One without a first day would never count beside those that have one.
     let dated = [("rpm1", "750"), ("temp1", "100"), ("min1", "90"), ("in_force_from", "2026-01-01")];
-    assert_eq!(person.post(&format!("/library/engines/{engine}/sheets"), &dated).await.status(), StatusCode::SEE_OTHER);
+    let sent = [&dated[..], &[("told", "yes")]].concat();
+    assert_eq!(person.post(&format!("/library/engines/{engine}/sheets"), &sent).await.status(), StatusCode::SEE_OTHER);
     let undated = person.post(&format!("/library/engines/{engine}/sheets"), &dated[..3]).await;
     assert!(undated.text().await.unwrap().contains("a revision needs its first day"));
 }

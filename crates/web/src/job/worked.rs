@@ -11,12 +11,18 @@ use velvet_dial_store::jobs::Body;
 
 /// Lines of an answer that are kept.
 const MOST: usize = 6;
+/// Letters of it, and bytes of what was typed.
+const MOST_TOLD: usize = 400;
+const MOST_TYPED: usize = 8192;
 
 /// Writes it down.
 pub async fn keep(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let said = |name: &str| form.get(name).map_or("", String::as_str);
     let calculator = Calculator::named(said("calculator")).ok_or(Failure::NoPage)?;
     let typed = said("typed").to_owned();
+    if typed.len() > MOST_TYPED {
+        return Err(Failure::Form("more figures than a calculator takes".to_owned()));
+    }
     let answer = calculator.run(&typed).map_err(|error| Failure::Form(error.to_string()))?;
     let lines: Vec<String> = asked::told(&answer, Units::default())
         .into_iter()
@@ -24,7 +30,7 @@ pub async fn keep(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
         .map(|line| format!("{} {}", line.label.to_lowercase(), line.text))
         .collect();
     let title = calculator.answers.split([':', ',']).next().unwrap_or(calculator.name);
-    let told = format!("{title}: {}", lines.join("; "));
+    let told: String = format!("{title}: {}", lines.join("; ")).chars().take(MOST_TOLD).collect();
     let body = Body::Worked { calculator: calculator.name.to_owned(), typed, told };
     desk.write(Stage::Trace, Sent::of(&form), body, "worked", Vec::new()).await
 }

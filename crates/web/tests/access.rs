@@ -1,0 +1,67 @@
+//! Every screen before axe-core: by day and by night, on its side and upright; nothing shifts while it loads.
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
+mod support;
+use support::screen::{Person, until};
+use thirtyfour::prelude::*;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_testkit::Browser;
+
+#[tokio::test]
+async fn no_screen_shuts_anybody_out_by_day_or_night_on_its_side_or_upright() {
+    let base = support::start().await;
+    let browser = Browser::start().await;
+    let driver = &browser.driver;
+    let me = Person { driver: driver.clone() };
+    me.sign_in(&base).await;
+    me.press("I have read this").await;
+    let stages = |job: u32| Stage::ALL.into_iter().map(move |stage| format!("/jobs/{job}/{}", stage.id()));
+    let shop = [
+        "/",
+        "/?q=tug",
+        "/jobs/new",
+        "/library",
+        "/library/file",
+        "/gauges",
+        "/rigs",
+        "/thread",
+        "/calculators",
+        "/calculators/gauge",
+        "/jobs/1/report",
+    ];
+    let pages: Vec<String> =
+        stages(9).chain(stages(5)).chain(shop.map(str::to_owned)).chain(["/jobs/9/compare?carried=all&relief=100".to_owned()]).collect();
+    // What moved by itself after it stood, as the browser scores it.
+    const SHIFT: &str = "const done = arguments[arguments.length - 1]; let sum = 0;
+        new PerformanceObserver((list) => { for (const one of list.getEntries()) if (!one.hadRecentInput) sum += one.value; }).observe({ type: 'layout-shift', buffered: true });
+        setTimeout(() => done(sum), 60);";
+    let mut found = Vec::new();
+    for night in [false, true] {
+        if night {
+            driver.goto(format!("{base}/")).await.unwrap();
+            me.press("Night").await;
+            until("night", || async { driver.find(By::Css("html[data-theme='night']")).await.is_ok() }).await;
+        }
+        // Colours do not hang on the width.
+        let sizes = [(1280, 800), (820, 1180)];
+        for (width, height) in sizes.into_iter().take(if night { 1 } else { 2 }) {
+            let metrics = serde_json::json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
+            driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.unwrap();
+            for page in &pages {
+                driver.goto(format!("{base}{page}")).await.unwrap();
+                found.extend(
+                    browser
+                        .axe()
+                        .await
+                        .into_iter()
+                        .map(|rule| format!("{page} at {width}{}: {rule}", if night { " by night" } else { "" })),
+                );
+                let shift = driver.execute_async(SHIFT, vec![]).await.unwrap().json().as_f64().unwrap_or(f64::NAN);
+                if shift >= 0.1 {
+                    found.push(format!("{page} at {width} shifts while it loads: {shift:.2}"));
+                }
+            }
+        }
+    }
+    assert!(found.is_empty(), "{}", found.join("\n"));
+    browser.quit().await;
+}
