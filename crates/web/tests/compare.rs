@@ -16,7 +16,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     let me = Person { driver: browser.driver.clone() };
     let driver = &browser.driver;
     me.sign_in(&base).await;
-    me.press("I have read this").await;
+    me.begins().await;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
 
     // Undecided on a wide gauge; read once more on a fine one it is decided.
@@ -92,7 +92,7 @@ async fn a_library_file_is_tried_before_it_is_taken_and_a_calculator_carries_its
     let me = Person { driver: browser.driver.clone() };
     let driver = &browser.driver;
     me.sign_in(&base).await;
-    me.press("I have read this").await;
+    me.begins().await;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
 
     let file = tempfile::Builder::new().suffix(".csv").tempfile().unwrap();

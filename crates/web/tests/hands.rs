@@ -115,7 +115,7 @@ async fn on_a_narrow_screen_everything_is_within_a_thumbs_reach() {
     let browser = Browser::start().await;
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
-    me.press("I have read this").await;
+    me.begins().await;
     let number = async |script: &str| me.driver.execute(script, vec![]).await.unwrap().json().as_f64().unwrap_or(f64::NAN);
     for (width, height) in [(820, 1180), (400, 800)] {
         let metrics = serde_json::json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });

@@ -12,7 +12,7 @@ async fn a_whole_job_from_sign_in_to_report() {
     let me = Person { driver: browser.driver.clone() };
     me.sign_in(&base).await;
     me.sees("The maker's manual, your local rules and licensed practice come first").await;
-    me.press("I have read this").await;
+    me.begins().await;
     me.press("Night").await;
     me.press("New job").await;
     me.fill("opening-tag", "CART 12").await;

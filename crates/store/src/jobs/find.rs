@@ -6,14 +6,15 @@ use super::board::{Row, rows};
 use super::{Body, Job};
 use crate::entity::{finder as table, job, vehicle};
 use crate::{Connection, StoreError, Viewer};
-use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, OnConflict, Query, SimpleExpr};
-use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
 use uuid::Uuid;
 use velvet_dial_core::trace::knowledge::knowledge;
 
 /// Jobs shown of a search.
 const SHOWN: u64 = 60;
+/// The newest jobs that are looked through word by word.
+const NEWEST: u64 = 2000;
 /// Words of a search that are looked at.
 const MOST_WORDS: usize = 8;
 /// The full-text index knows words of so many letters and more.
@@ -47,24 +48,53 @@ fn words(job: &Job) -> String {
 
 /// Writes what some jobs are found by.
 pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Job]) -> Result<(), StoreError> {
-    let row = |job: &Job| table::ActiveModel {
-        job_id: Set(job.head.id),
-        shop_id: Set(viewer.shop),
-        engine_id: Set(job.head.engine),
-        words: Set(words(job)),
-        cause: Set(job.repair().filter(|_| job.closed()).and_then(|repair| repair.cause.clone())),
-    };
+    let wanted = jobs.iter().map(|job| table::Model {
+        job_id: job.head.id,
+        shop_id: viewer.shop,
+        engine_id: job.head.engine,
+        words: words(job),
+        cause: job.repair().filter(|_| job.closed()).and_then(|repair| repair.cause.clone()),
+    });
+    // Most entries say nothing that a job is found by: then the index is left alone.
+    let stands = table::Entity::find().filter(table::Column::JobId.is_in(jobs.iter().map(|job| job.head.id))).all(db).await?;
+    let rows: Vec<table::ActiveModel> =
+        wanted.filter(|wanted| !stands.contains(wanted)).map(table::ActiveModel::from).map(ActiveModelTrait::reset_all).collect();
+    if rows.is_empty() {
+        return Ok(());
+    }
     let changed = OnConflict::column(table::Column::JobId)
         .update_columns([table::Column::EngineId, table::Column::Words, table::Column::Cause])
         .to_owned();
-    table::Entity::insert_many(jobs.iter().map(row)).on_conflict(changed).exec_without_returning(db).await?;
+    table::Entity::insert_many(rows).on_conflict(changed).exec_without_returning(db).await?;
     Ok(())
 }
 
-/// Every word, each as a beginning.
-fn every_word(typed: &str) -> String {
+/// The words of a search that the index knows.
+fn looked_for(typed: &str) -> Vec<&str> {
     let words = typed.split(|letter: char| !letter.is_alphanumeric()).filter(|word| word.chars().count() >= SHORTEST);
-    words.take(MOST_WORDS).map(|word| format!("+{word}*")).collect::<Vec<_>>().join(" ")
+    words.take(MOST_WORDS).collect()
+}
+
+/// Jobs in which every word stands, the newest first. A common word is found soon among the newest, where the index would have to be read from end to end; what the newest do not
+/// hold is looked for in the index, which is quick where few do.
+async fn in_words(db: &Connection, viewer: &Viewer, words: &[&str]) -> Result<Vec<Uuid>, StoreError> {
+    let own = || table::Entity::find().filter(table::Column::ShopId.eq(viewer.shop)).select_only().column(table::Column::JobId);
+    // Keys are made in the order of time.
+    let newest = || own().order_by_desc(table::Column::JobId);
+    let edge: Option<Uuid> = newest().offset(NEWEST).limit(1).into_tuple().one(db).await?;
+    let mut near = newest().limit(SHOWN);
+    for word in words {
+        near = near.filter(table::Column::Words.contains(*word));
+    }
+    let near = if let Some(edge) = edge { near.filter(table::Column::JobId.gt(edge)) } else { near };
+    let mut ids: Vec<Uuid> = near.into_tuple().all(db).await?;
+    let left = SHOWN - ids.len() as u64;
+    if let Some(edge) = edge.filter(|_| left > 0) {
+        let all = words.iter().map(|word| format!("+{word}*")).collect::<Vec<_>>().join(" ");
+        let far = newest().filter(table::Column::JobId.lte(edge)).filter(matches(&all)).limit(left);
+        ids.extend(far.into_tuple::<Uuid>().all(db).await?);
+    }
+    Ok(ids)
 }
 
 fn matches(asked: &str) -> SimpleExpr {
@@ -93,12 +123,9 @@ pub async fn found(db: &Connection, viewer: &Viewer, typed: &str) -> Result<Vec<
         let of_tag = own().filter(job::Column::VehicleId.in_subquery(tags)).order_by_desc(job::Column::Number).limit(SHOWN);
         ids.extend(of_tag.into_tuple::<Uuid>().all(db).await?);
     }
-    let asked = every_word(typed);
-    if !asked.is_empty() {
-        let in_words = table::Entity::find().filter(table::Column::ShopId.eq(viewer.shop)).filter(matches(&asked));
-        // Keys are made in the order of time.
-        let in_words = in_words.select_only().column(table::Column::JobId).order_by_desc(table::Column::JobId).limit(SHOWN);
-        ids.extend(in_words.into_tuple::<Uuid>().all(db).await?);
+    let words = looked_for(typed);
+    if !words.is_empty() {
+        ids.extend(in_words(db, viewer, &words).await?);
     }
     rows(db, &ids).await
 }
@@ -116,8 +143,9 @@ pub struct Similar {
     pub same_engine: bool,
 }
 
-/// Closed jobs told of one.
+/// Closed jobs told of one, and the newest of other engines that are looked through for like words.
 const SIMILAR: u64 = 5;
+const LOOKED_THROUGH: u64 = 200;
 
 /// Closed jobs of the shop that were put right on a cause of the list: on the same engine, then those with like words.
 pub async fn similar(db: &Connection, viewer: &Viewer, job: &Job) -> Result<Vec<Similar>, StoreError> {
@@ -130,19 +158,19 @@ pub async fn similar(db: &Connection, viewer: &Viewer, job: &Job) -> Result<Vec<
     };
     let mut found =
         known().filter(table::Column::EngineId.eq(job.head.engine)).order_by_desc(table::Column::JobId).limit(SIMILAR).all(db).await?;
-    let asked: Vec<String> = job
-        .head
-        .complaint
-        .split(|letter: char| !letter.is_alphanumeric())
-        .filter(|word| word.chars().count() > SHORTEST)
-        .take(MOST_WORDS)
-        .map(str::to_owned)
-        .collect();
-    if found.len() < SIMILAR as usize && !asked.is_empty() {
-        // Any of the words, those in which most of them stand first.
-        let like = matches(&asked.join(" "));
-        let more = known().filter(table::Column::EngineId.ne(job.head.engine)).filter(like.clone());
-        found.extend(more.order_by_desc(like).limit(SIMILAR - found.len() as u64).all(db).await?);
+    let said: Vec<String> = job.head.complaint.split(|letter: char| !letter.is_alphanumeric()).map(str::to_lowercase).collect();
+    let said: Vec<&String> = said.iter().filter(|word| word.chars().count() > SHORTEST).collect();
+    let room = SIMILAR as usize - found.len();
+    if room > 0 && !said.is_empty() {
+        let others = known().filter(table::Column::EngineId.ne(job.head.engine)).order_by_desc(table::Column::JobId).limit(LOOKED_THROUGH);
+        let shared = |of: &Option<job::Model>| {
+            let complaint = of.as_ref().map_or_else(String::new, |of| of.complaint.to_lowercase());
+            said.iter().filter(|word| complaint.contains(word.as_str())).count()
+        };
+        let mut others: Vec<_> =
+            others.all(db).await?.into_iter().map(|(row, of)| (shared(&of), row, of)).filter(|(shared, ..)| *shared > 0).collect();
+        others.sort_by_key(|(shared, ..)| std::cmp::Reverse(*shared));
+        found.extend(others.into_iter().take(room).map(|(_, row, of)| (row, of)));
     }
     let one = |(row, of): (table::Model, Option<job::Model>)| {
         let of = of?;

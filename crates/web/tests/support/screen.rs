@@ -43,6 +43,12 @@ impl Person {
         }
     }
 
+    /// Has read what stands before the first job, and is back where they were.
+    pub async fn begins(&self) {
+        self.press("I have read this").await;
+        until("the first notice is gone", || async { !self.text().await.contains("I have read this") }).await;
+    }
+
     pub async fn fill(&self, id: &str, text: &str) {
         let field = self.driver.find(By::Id(id)).await.unwrap();
         field.clear().await.unwrap();
