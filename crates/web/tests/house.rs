@@ -244,7 +244,9 @@ async fn a_sheet_in_another_unit_is_questioned_breaks_nothing_and_can_be_correct
     let right = [("source", "mended"), ("rpm1", "750"), ("temp1", "100"), ("min1", "1"), ("unit", "bar"), ("corrects", sheet)];
     // The open job's verdict turns, which is told before it is taken in.
     let told = person.post(&format!("/library/engines/{engine}/sheets"), &right).await;
-    assert!(told.status() == StatusCode::OK && told.text().await.unwrap().contains("BAR 1: within would be undecided"));
+    assert_eq!(told.status(), StatusCode::OK);
+    let page = told.text().await.unwrap();
+    assert!(page.contains("turns the verdict of open jobs") && page.contains("BAR 1: not measured would be undecided"), "{page}");
     let right = [&right[..], &[("told", "yes")]].concat();
     assert_eq!(person.post(&format!("/library/engines/{engine}/sheets"), &right).await.status(), StatusCode::SEE_OTHER);
     assert!(person.page(&format!("{job}/compare")).await.contains("at least 100 kPa"));
