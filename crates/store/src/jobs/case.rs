@@ -77,7 +77,7 @@ impl Job {
                 Body::Circumstance { .. }
                 | Body::Particulars(_)
                 | Body::Photo(_)
-                | Body::Struck(_)
+                | Body::Struck { .. }
                 | Body::Order { .. }
                 | Body::Agreed { .. }
                 | Body::Worked { .. }
@@ -115,7 +115,11 @@ impl Job {
 }
 
 fn strikes<'a>(held: impl Iterator<Item = &'a Entry>) -> Vec<Strike> {
-    held.filter_map(|entry| if let Body::Struck(strike) = &entry.body { Some(strike.clone()) } else { None }).collect()
+    let strike = |entry: &Entry| match &entry.body {
+        Body::Struck { cause, because } => Some(Strike { cause: cause.clone(), because: because.clone() }),
+        _ => None,
+    };
+    held.filter_map(strike).collect()
 }
 
 /// The ledger's clock is UTC.

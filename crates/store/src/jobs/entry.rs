@@ -4,7 +4,6 @@ use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading};
-use velvet_dial_core::trace::Strike;
 
 /// An entry.
 #[derive(Debug, Clone, PartialEq)]
@@ -151,7 +150,12 @@ pub enum Body {
         cannot: bool,
     },
     /// A cause struck out, and the fact that this rests on; it comes back when the fact falls, or when this is withdrawn.
-    Struck(Strike),
+    Struck {
+        /// The cause.
+        cause: String,
+        /// The key of the finding it rests on.
+        because: String,
+    },
     /// By which school the next step is chosen from now on.
     Order {
         /// The school's word.
@@ -236,7 +240,7 @@ impl Body {
             Self::Evidence { .. } => "evidence",
             Self::Photo(_) => "photo",
             Self::PutOff { .. } => "put_off",
-            Self::Struck(_) => "struck",
+            Self::Struck { .. } => "struck",
             Self::Order { .. } => "order",
             Self::Pattern { .. } => "pattern",
             Self::Agreed { .. } => "agreed",
@@ -269,7 +273,7 @@ impl Body {
             Self::Evidence { check, .. } | Self::PutOff { check, .. } => Some(format!("check {check}")),
             Self::Closed {} => Some("closed".to_owned()),
             Self::Particulars(_) => Some("particulars".to_owned()),
-            Self::Struck(strike) => Some(format!("strike {}", strike.cause)),
+            Self::Struck { cause, .. } => Some(format!("strike {cause}")),
             Self::Order { .. } => Some("order".to_owned()),
             Self::Pattern { .. } => Some("pattern".to_owned()),
             Self::Agreed { .. } => Some("agreed".to_owned()),
@@ -280,6 +284,28 @@ impl Body {
             | Self::Withdrawn { .. }
             | Self::Reopened { .. }
             | Self::Unreadable { .. } => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// What a person decides is kept and read back as what it says, tag and version beside it.
+    #[test]
+    fn what_is_decided_is_kept_and_read_back() {
+        let text = |text: &str| text.to_owned();
+        for body in [
+            Body::Struck { cause: text("pump_worn"), because: text("level=ok") },
+            Body::Order { order: text("cheapest_first") },
+            Body::Pattern { cause: Some(text("pump_worn")) },
+            Body::Pattern { cause: None },
+            Body::Agreed { who: text("Lysander Quill"), how: String::new() },
+            Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
+        ] {
+            let kept = body.to_kept();
+            assert!(kept.is_some_and(|kept| Body::from_kept("", &kept) == body), "{body:?}");
         }
     }
 }

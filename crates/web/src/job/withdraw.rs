@@ -55,7 +55,7 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Rig(_)
             | Body::Reading(_)
             | Body::Particulars(_)
-            | Body::Struck(_)
+            | Body::Struck { .. }
             | Body::Order { .. }
             | Body::Pattern { .. }
             | Body::Agreed { .. }

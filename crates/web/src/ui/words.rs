@@ -77,7 +77,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
             let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
             format!("Put right: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
         }
-        Body::Struck(strike) => format!("Struck out: {}, because of “{}”", cause_name(&strike.cause), fact_name(&strike.because)),
+        Body::Struck { cause, because } => format!("Struck out: {}, because of “{}”", cause_name(cause), fact_name(because)),
         Body::Order { order } => format!("Next step by: {}", order_name(order)),
         Body::Pattern { cause: Some(cause) } => format!("Said to be always: {}", cause_name(cause)),
         Body::Pattern { cause: None } => "No longer said to be always one part".to_owned(),

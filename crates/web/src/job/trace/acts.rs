@@ -6,8 +6,8 @@ use crate::job::{Desk, Sent};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use velvet_dial_core::stage::Stage;
+use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{Order, Strike};
 use velvet_dial_store::jobs::Body;
 
 /// Who said yes, and how.
@@ -33,7 +33,7 @@ pub async fn strike(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
     if knowledge().cause(cause).is_none() || because.is_empty() {
         return Err(Failure::Form("a cause and the fact that speaks against it".to_owned()));
     }
-    let body = Body::Struck(Strike { cause: cause.to_owned(), because: because.to_owned() });
+    let body = Body::Struck { cause: cause.to_owned(), because: because.to_owned() };
     desk.write(Stage::Trace, Sent::of(&form), body, "strike", owned(&[("cause", cause), ("because", because)])).await
 }
 

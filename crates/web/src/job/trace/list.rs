@@ -202,13 +202,13 @@ fn paired(assessed: &Assessed) -> Vec<PairSaid> {
 fn struck(assessed: &Assessed) -> Vec<StruckOut> {
     let stands = |key: &str| assessed.now.findings.iter().any(|finding| finding.key == key);
     let live = assessed.job.live().filter_map(|entry| {
-        let Body::Struck(strike) = &entry.body else { return None };
+        let Body::Struck { cause, because } = &entry.body else { return None };
         Some(StruckOut {
             entry: entry.id.to_string(),
-            name: cause_name(&strike.cause).to_owned(),
-            because: fact_name(&strike.because),
+            name: cause_name(cause).to_owned(),
+            because: fact_name(because),
             who: format!("{}, {}", entry.author_name, show::moment(entry.written_at, &assessed.job.zone)),
-            fallen: !stands(&strike.because),
+            fallen: !stands(because),
         })
     });
     live.collect()

@@ -92,7 +92,7 @@ fn why(assessed: &Assessed, index: usize, unit: Units) -> Option<Why> {
         says: says.collect(),
         figures: told.iter().filter(|reason| !(alone && reason.reading.is_some() && reason.log_odds.abs() < 0.005)).map(figure).collect(),
         facts: against.into_iter().map(|reason| (reason.key.clone(), fact_name(&reason.key))).collect(),
-        struck: assessed.job.live().any(|entry| matches!(&entry.body, Body::Struck(strike) if strike.cause == cause.id)),
+        struck: assessed.job.live().any(|entry| matches!(&entry.body, Body::Struck { cause: struck, .. } if *struck == cause.id)),
     })
 }
 
