@@ -113,6 +113,12 @@ pub fn figures(value: f64) -> f64 {
     (value * scale).round() / scale + 0.0
 }
 
+/// A text with its first letter as at the head of a sentence.
+pub fn first_upper(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
+}
+
 choice! {
     /// Unit of temperature on screens and in forms.
     Temperature {

@@ -71,7 +71,7 @@ async fn row(db: &Connection, one: &Person, what: &str, paths: &[String]) -> Tol
     // Asking for the count is a question itself.
     let asked = (questions(db).await? - before - 1) as f64 / paths.len().max(1) as f64;
     let kb = bytes as f64 / 1024.0 / paths.len().max(1) as f64;
-    println!("{what:32} {} · {asked:.1} queries · {kb:.0} kB", percentiles(&mut took));
+    println!("{what:32} {} · {asked:.1} queries · {kb:.0} kB", percentiles(&took));
     Ok(())
 }
 
@@ -119,17 +119,17 @@ async fn together(server: &Server, how: &Load) -> Told<()> {
         }
         took
     };
-    let (taps, mut health) = tokio::join!(join_all(taps), health);
+    let (taps, health) = tokio::join!(join_all(taps), health);
     let lost: usize = taps.iter().map(|(_, lost)| lost).sum();
-    let mut took: Vec<Duration> = taps.into_iter().flat_map(|(took, _)| took).collect();
+    let took: Vec<Duration> = taps.into_iter().flat_map(|(took, _)| took).collect();
     println!(
         "{} taps of {} people in {} s: {} (asked: p95 under 250), {lost} not taken",
         took.len(),
         how.people,
         how.seconds,
-        percentiles(&mut took)
+        percentiles(&took)
     );
-    println!("healthz meanwhile: {}", percentiles(&mut health));
+    println!("healthz meanwhile: {}", percentiles(&health));
     Ok(())
 }
 
@@ -138,10 +138,6 @@ fn job_of(person: u64) -> u64 {
     person % 39 + 1 + 100 * (person / 39)
 }
 
-fn percentiles(took: &mut [Duration]) -> String {
-    took.sort();
-    let at = |share: f64| {
-        took.get((share * took.len().saturating_sub(1) as f64).round() as usize).map_or(0.0, |time| 1000.0 * time.as_secs_f64())
-    };
-    format!("p50 {:6.1} ms, p95 {:6.1} ms, most {:6.1} ms", at(0.5), at(0.95), at(1.0))
+fn percentiles(took: &[Duration]) -> String {
+    screen::told(&mut took.iter().map(|time| 1000.0 * time.as_secs_f64()).collect::<Vec<_>>())
 }

@@ -101,5 +101,5 @@ pub async fn taps(base: &str, job: u64, words: &str) -> Told<()> {
 pub fn told(ms: &mut [f64]) -> String {
     ms.sort_by(f64::total_cmp);
     let at = |share: f64| ms.get((share * ms.len().saturating_sub(1) as f64).round() as usize).copied().unwrap_or(f64::NAN);
-    format!("p50 {:.0} ms, p95 {:.0} ms, most {:.0} ms", at(0.5), at(0.95), at(1.0))
+    format!("p50 {:6.1} ms, p95 {:6.1} ms, most {:6.1} ms", at(0.5), at(0.95), at(1.0))
 }

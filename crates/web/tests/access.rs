@@ -4,15 +4,11 @@ mod support;
 use support::screen::{Person, until};
 use thirtyfour::prelude::*;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_testkit::Browser;
 
 #[tokio::test]
 async fn no_screen_shuts_anybody_out_by_day_or_night_on_its_side_or_upright() {
-    let base = support::start().await;
-    let browser = Browser::start().await;
+    let (browser, me, base) = Person::at_the_shop().await;
     let driver = &browser.driver;
-    let me = Person { driver: driver.clone() };
-    me.sign_in(&base).await;
     me.begins().await;
     let stages = |job: u32| Stage::ALL.into_iter().map(move |stage| format!("/jobs/{job}/{}", stage.id()));
     let shop = [

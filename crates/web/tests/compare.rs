@@ -3,7 +3,6 @@
 mod support;
 use support::screen::{Person, until};
 use thirtyfour::prelude::*;
-use velvet_dial_testkit::Browser;
 
 async fn chosen(driver: &WebDriver, select: &str, value: &str) {
     driver.find(By::XPath(format!("//select[@name='{select}']/option[contains(., '{value}')]"))).await.unwrap().click().await.unwrap();
@@ -11,11 +10,8 @@ async fn chosen(driver: &WebDriver, select: &str, value: &str) {
 
 #[tokio::test]
 async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apart() {
-    let base = support::start().await;
-    let browser = Browser::start().await;
-    let me = Person { driver: browser.driver.clone() };
+    let (browser, me, base) = Person::at_the_shop().await;
     let driver = &browser.driver;
-    me.sign_in(&base).await;
     me.begins().await;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
 
@@ -87,11 +83,8 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
 
 #[tokio::test]
 async fn a_library_file_is_tried_before_it_is_taken_and_a_calculator_carries_its_figures_into_a_job() {
-    let base = support::start().await;
-    let browser = Browser::start().await;
-    let me = Person { driver: browser.driver.clone() };
+    let (browser, me, base) = Person::at_the_shop().await;
     let driver = &browser.driver;
-    me.sign_in(&base).await;
     me.begins().await;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
 

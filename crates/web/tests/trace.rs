@@ -3,7 +3,6 @@
 mod support;
 use support::screen::{Person, until};
 use thirtyfour::prelude::*;
-use velvet_dial_testkit::Browser;
 
 struct Screen {
     person: Person,
@@ -34,11 +33,9 @@ impl Screen {
 
 #[tokio::test]
 async fn a_suspect_says_why_is_struck_out_on_a_fact_and_comes_back_with_it() {
-    let base = support::start().await;
-    let browser = Browser::start().await;
-    let screen = Screen { person: Person { driver: browser.driver.clone() }, base };
+    let (browser, person, base) = Person::at_the_shop().await;
+    let screen = Screen { person, base };
     let (me, driver) = (&screen.person, &browser.driver);
-    me.sign_in(&screen.base).await;
     screen.at("/jobs/9/trace").await;
     me.sees("The circuit is not sound").await;
     me.sees("What would most likely overturn it").await;
@@ -81,11 +78,9 @@ async fn a_suspect_says_why_is_struck_out_on_a_fact_and_comes_back_with_it() {
 
 #[tokio::test]
 async fn the_next_step_follows_the_order_that_is_chosen_and_ones_own_choice_has_its_price() {
-    let base = support::start().await;
-    let browser = Browser::start().await;
-    let screen = Screen { person: Person { driver: browser.driver.clone() }, base };
+    let (browser, person, base) = Person::at_the_shop().await;
+    let screen = Screen { person, base };
     let (me, driver) = (&screen.person, &browser.driver);
-    me.sign_in(&screen.base).await;
     screen.at("/jobs/9/trace").await;
 
     // Each order with what it may be expected to cost; another is chosen by a tap and taken back by one.

@@ -1,7 +1,7 @@
 //! What a calculator asks, read off its own schema, so that a screen asks what the calculator takes and nothing else; what was typed as its input; and its answer in words.
 use super::Calculator;
 use crate::field::Field;
-use crate::unit::{Temperature, Units};
+use crate::unit::{Temperature, Units, first_upper};
 use serde_json::{Map, Value, json};
 use std::collections::HashMap;
 
@@ -89,11 +89,6 @@ fn parted(name: &str) -> (&str, &'static str) {
         .iter()
         .find_map(|(end, unit)| name.strip_suffix(end).map(|stem| (if end.starts_with('_') { stem } else { name }, *unit)))
         .unwrap_or((name, ""))
-}
-
-fn first_upper(text: &str) -> String {
-    let mut letters = text.chars();
-    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }
 
 /// What it asks, in the order of its schema's needed and optional properties.

@@ -33,7 +33,7 @@ pub use needle::{Motion, Moves, Needle, Sure};
 pub use quality::Gap;
 pub use read::{Run, read, recorded};
 pub use start::SHOWS_KPA;
-pub use warm::{Step, WarmUp};
+pub use warm::{LeftOver, Step, WarmUp, points_to};
 
 use thiserror::Error;
 

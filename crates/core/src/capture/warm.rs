@@ -47,6 +47,26 @@ const IDLE_SHARE: f64 = 0.15;
 const LESS: f64 = 0.6;
 const MORE: f64 = 1.6;
 
+/// What a fall over temperature points to, beside what thinning explains of it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LeftOver {
+    /// Thinning explains it.
+    Nothing,
+    /// It falls more: clearance, or oil that thins more than its grade.
+    Clearance,
+    /// It falls less: something holds it.
+    Held,
+}
+
+/// By the measured ratio over the explained one.
+pub fn points_to(left_over: f64) -> LeftOver {
+    match left_over {
+        share if share < LESS => LeftOver::Clearance,
+        share if share > MORE => LeftOver::Held,
+        _ => LeftOver::Nothing,
+    }
+}
+
 /// The warm-up of a run at idle; none when speed or temperature were not recorded, or the oil hardly warmed.
 pub(super) fn warm_up(run: &Run, card: Option<&Card>) -> Option<WarmUp> {
     let mut running: Vec<f64> = run.rpm.iter().copied().filter(|rpm| *rpm > 400.0).collect();
@@ -85,22 +105,22 @@ pub(super) fn warm_up(run: &Run, card: Option<&Card>) -> Option<WarmUp> {
     let ratio = |temp: f64, rpm: f64| explained(rpm, temp) / explained(first.1, first.0);
     let (measured_ratio, explained_ratio) = (last.2 / first.2.max(0.1), ratio(last.0, last.1));
     let left_over = measured_ratio / explained_ratio;
-    let says = match left_over {
-        share if share < LESS => format!(
+    let says = match points_to(left_over) {
+        LeftOver::Clearance => format!(
             "From {:.0} to {:.0} °C idle pressure falls to {:.0} %; thinning alone explains {:.0} %. What is left over points to clearance, or to oil that thins more than its grade.",
             first.0,
             last.0,
             100.0 * measured_ratio,
             100.0 * explained_ratio
         ),
-        share if share > MORE => format!(
+        LeftOver::Held => format!(
             "From {:.0} to {:.0} °C idle pressure falls to {:.0} % only, where thinning alone would make it {:.0} %: look for a valve that holds it, thicker oil or a held peak.",
             first.0,
             last.0,
             100.0 * measured_ratio,
             100.0 * explained_ratio
         ),
-        _ => format!(
+        LeftOver::Nothing => format!(
             "From {:.0} to {:.0} °C idle pressure falls to {:.0} %, as the oil's own thinning explains ({:.0} %).",
             first.0,
             last.0,

@@ -1,6 +1,7 @@
 //! A complaint that what was measured does not explain: the condition under which it comes was not there when the gauge was read.
 use super::{Case, Diagnosis, Reading, Slope};
 use crate::limits::Decision;
+use crate::record::COLD_C;
 
 /// Where the complaint comes, where it was not measured, and how to measure there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -15,7 +16,6 @@ pub struct Unmeasured {
 const AT_SPEED: f64 = 2.2;
 /// Held for so long, a hold shows what comes after minutes, s.
 const LONG_S: f64 = 60.0;
-const COLD_C: f64 = 60.0;
 
 type Shown = fn(&Case, &Reading) -> bool;
 

@@ -188,9 +188,9 @@ fn outcome_name(know: &'static Knowledge, diagnosis: &Diagnosis, step: &Step, ou
     match step {
         Step::Check(check) => know.check(check).and_then(|check| check.outcomes.get(outcome)).map_or_else(String::new, |o| o.id.clone()),
         Step::Reading(place) => {
-            let parts = diagnosis.takeable.get(*place).map_or(&[][..], |reading| reading.ahead.parts_kpa.as_slice());
-            let part = |index: usize| parts.get(index).map(|kpa| figures(*kpa).round());
-            match (outcome.checked_sub(1).and_then(part), part(outcome)) {
+            let (low, high) = diagnosis.takeable.get(*place).map_or((None, None), |reading| reading.part(outcome));
+            let whole = |kpa: f64| figures(kpa).round();
+            match (low.map(whole), high.map(whole)) {
                 (Some(low), Some(high)) => format!("{low} to {high} kPa"),
                 (Some(low), None) => format!("over {low} kPa"),
                 (None, Some(high)) => format!("under {high} kPa"),

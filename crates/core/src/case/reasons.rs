@@ -7,7 +7,7 @@ use super::explain::why;
 use super::verdict::verdict;
 use super::{Case, Diagnosis, Phase};
 use crate::trace::knowledge::knowledge;
-use crate::trace::{Finding, Tracer, weigh};
+use crate::trace::{Finding, Tracer, log_odds, weigh};
 
 /// One thing that is known, and what it says of a cause.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,10 +58,6 @@ pub fn reasons(case: &Case, tracer: &Tracer, diagnosis: &Diagnosis, cause: usize
 fn one_by_one(case: &Case, tracer: &Tracer, diagnosis: &Diagnosis, cause: usize) -> Vec<(usize, f64)> {
     let know = knowledge();
     let weighed = weighable(case, &diagnosis.not_believed);
-    let log_odds = |p: f64| {
-        let p = p.clamp(1e-12, 1.0 - 1e-12);
-        (p / (1.0 - p)).ln()
-    };
     let with_it = log_odds(diagnosis.posterior.of(cause));
     let taken = case.readings.iter().enumerate().filter(|(index, reading)| reading.phase == Phase::Before && weighed(*index));
     let taken: Vec<usize> = taken.map(|(index, _)| index).take(ONE_BY_ONE).collect();

@@ -1,4 +1,5 @@
 //! Each reading against the sheet, with its doubt, brought to the sheet's speed and temperature.
+use super::diagnose::weighable;
 use super::{Case, Phase, Reading, Shows};
 use crate::circuit::Working;
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
@@ -213,13 +214,9 @@ fn decided(shows: Shows, kpa: f64, u_kpa: f64, point: &Point) -> (f64, Decision)
 pub fn by_sheet(case: &Case, sheet: Option<&limits::Sheet>, tracer: &Tracer) -> Decision {
     let case = Case { spec: sheet.cloned(), ..case.clone() };
     let unbelieved = crate::believe::not_believed(&case);
-    let weighed = |place: usize| {
-        let own = case.readings.get(place).is_some_and(|reading| reading.set_aside.is_none() && reading.is_level());
-        own && unbelieved.iter().all(|told| told.reading != place)
-    };
     let judged: Vec<JudgedReading> =
         case.readings.iter().enumerate().map(|(place, reading)| judge(&case, place, reading, tracer)).collect();
-    verdict(&case, Phase::Before, &judged, weighed).overall
+    verdict(&case, Phase::Before, &judged, weighable(&case, &unbelieved)).overall
 }
 
 /// The verdict over the readings of a phase that are weighed, each already judged.

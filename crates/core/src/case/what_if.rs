@@ -4,9 +4,10 @@
 //! adjuster or a heavier spring is told with what else it does: what filter and cooler get, and what it hides.
 use super::{Case, Diagnosis};
 use crate::circuit::Working;
+use crate::circuit::nominal::HOT_C;
 use crate::limits::{self, Decision, Point};
 use crate::oil::{self, OilError};
-use crate::record::{Curve, SPEEDS};
+use crate::record::Curve;
 use crate::trace::knowledge::knowledge;
 use crate::trace::{Flows, Left, Tracer};
 
@@ -62,8 +63,7 @@ pub struct WhatIf {
 
 /// The word in a curve's place of a cause.
 pub const WHAT_IF: &str = "what_if";
-/// Hot oil where the sheet has no line, °C, and a cold start.
-const HOT_C: f64 = 100.0;
+/// A cold start, °C.
 const COLD_START_C: f64 = 20.0;
 /// Half of a band's width over its standard deviation, for the shares of [`crate::trace::BAND`].
 const BAND_SDS: f64 = 1.2816;
@@ -95,14 +95,7 @@ pub fn what_if(case: &Case, tracer: &Tracer, now: &Diagnosis, otherwise: &Otherw
     let sheet: Vec<Point> = case.spec.iter().flat_map(|sheet| &sheet.points).copied().collect();
     let usual = sheet.iter().map(|point| point.oil_temp_c).fold(f64::NAN, f64::max);
     let temp = otherwise.oil_temp_c.unwrap_or(if usual.is_finite() { usual } else { HOT_C });
-    let bands = changed(temp).bands(&SPEEDS, temp);
-    let curve = Curve {
-        cause: WHAT_IF.to_owned(),
-        name: "What if".to_owned(),
-        cold: false,
-        kpa: bands.iter().map(|[_, middle, _]| *middle).collect(),
-        band: bands.iter().map(|[low, _, high]| [*low, *high]).collect(),
-    };
+    let curve = Curve::of((WHAT_IF, "What if"), &changed(temp), temp, false);
     let one = |left: &Left, rpm: f64, temp: f64| left.bands(&[rpm], temp).first().copied().unwrap_or_default();
     let points = sheet.iter().map(|point| {
         let at = otherwise.oil_temp_c.unwrap_or(point.oil_temp_c);

@@ -21,4 +21,4 @@ pub use network::{Beside, Circuit, State, Working};
 pub use nominal::Unknowns;
 pub use part::{Branch, Control, Filter, Law, Place, Pump, Relief};
 pub use start::{Build, Dry, lagged_kpa};
-pub use suction::{Drawn, Suction};
+pub use suction::{ATMOSPHERE_PA, Drawn, Suction};

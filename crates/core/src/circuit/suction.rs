@@ -7,7 +7,8 @@
 use super::part::CD;
 use super::root;
 
-const ATMOSPHERE_PA: f64 = 101_325.0;
+/// The air's pressure, Pa.
+pub const ATMOSPHERE_PA: f64 = 101_325.0;
 const GRAVITY_M_S2: f64 = 9.806_65;
 const AIR_KG_M3: f64 = 1.2;
 /// Absolute pressure below which a pump no longer fills; 30 to 40 kPa is usual for gear and rotor pumps on engine oil.

@@ -2,8 +2,8 @@
 use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
 use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict};
 use crate::limits::{Point, Sheet};
+use crate::trace::Tracer;
 use crate::trace::knowledge::{Cause, fingerprint, knowledge};
-use crate::trace::{Left, Tracer};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
@@ -105,7 +105,7 @@ pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> 
         causes: causes.collect(),
         sound: now.sound,
         repairs: ledger.repairs,
-        curves: curves(case, now, tracer),
+        curves: curves(case, now, tracer).to_vec(),
         recordings: ledger.recordings,
         log: ledger.log,
     }
@@ -152,8 +152,8 @@ fn reading(case: &Case, judged: &JudgedReading, taken: Taken) -> Option<ReadingS
 
 /// What the healthy engine and the leading causes would show at the temperatures of the readings before, hot and cold. A cause under which the circuit is sound has no
 /// curve of its own: the healthy band is its. Once it is put right and read again, the healthy band stands alone. Worked out once for a diagnosis.
-pub fn curves(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
-    now.curves.get_or_init(|| solved(case, now, tracer)).clone()
+pub fn curves<'a>(case: &Case, now: &'a Diagnosis, tracer: &Tracer) -> &'a [Curve] {
+    now.curves.get_or_init(|| solved(case, now, tracer))
 }
 
 fn solved(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
@@ -166,22 +166,13 @@ fn solved(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
     let proven = case.readings.iter().any(|reading| reading.phase == Phase::After);
     let suspects = now.posterior.ranked().into_iter().filter(|index| !proven && now.posterior.of(*index) >= LEAST_CURVE);
     let suspects: Vec<(usize, &Cause)> = suspects.filter_map(|index| know.causes.get(index).map(|cause| (index, cause))).collect();
-    let curve = |(cause, name): (&str, &str), cold: bool, temp: f64, left: &Left| {
-        let bands = left.bands(&SPEEDS, temp);
-        Curve {
-            cause: cause.to_owned(),
-            name: name.to_owned(),
-            cold,
-            kpa: bands.iter().map(|[_, middle, _]| *middle).collect(),
-            band: bands.iter().map(|[low, _, high]| [*low, *high]).collect(),
-        }
-    };
+    let healthy = tracer.healthy();
     let mut curves = Vec::new();
     for (cold, temp) in [(false, hot), (true, mean(true))] {
         let Some(temp) = temp else { continue };
-        curves.push(curve((Curve::HEALTHY, "Healthy"), cold, temp, &tracer.healthy()));
+        curves.push(Curve::of((Curve::HEALTHY, "Healthy"), &healthy, temp, cold));
         for (index, cause) in suspects.iter().filter(|(_, cause)| !cause.conforms).take(CURVES) {
-            curves.extend(tracer.left(*index, &now.pressures).map(|left| curve((&cause.id, &cause.name), cold, temp, &left)));
+            curves.extend(tracer.left(*index, &now.pressures).map(|left| Curve::of((&cause.id, &cause.name), &left, temp, cold)));
         }
     }
     curves

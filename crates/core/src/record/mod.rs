@@ -10,6 +10,7 @@ pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 use crate::case::Case;
 use crate::flag::Word;
 use crate::limits::{Decision, Point, Sheet};
+use crate::trace::Left;
 use crate::unit::Gear;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -163,6 +164,18 @@ pub struct Curve {
 impl Curve {
     /// The word that stands in the place of a cause for the healthy engine.
     pub const HEALTHY: &'static str = "healthy";
+
+    /// What some engines would show over speed.
+    pub fn of((cause, name): (&str, &str), left: &Left, oil_temp_c: f64, cold: bool) -> Self {
+        let bands = left.bands(&SPEEDS, oil_temp_c);
+        Self {
+            cause: cause.to_owned(),
+            name: name.to_owned(),
+            cold,
+            kpa: bands.iter().map(|[_, middle, _]| *middle).collect(),
+            band: bands.iter().map(|[low, _, high]| [*low, *high]).collect(),
+        }
+    }
 
     /// It is the healthy engine's.
     pub fn is_healthy(&self) -> bool {

@@ -105,6 +105,12 @@ pub struct Takeable {
 }
 
 impl Takeable {
+    /// Between which pressures an outcome of it lies, kPa; none where it is open.
+    pub fn part(&self, outcome: usize) -> (Option<f64>, Option<f64>) {
+        let edge = |index: usize| self.ahead.parts_kpa.get(index).copied();
+        (outcome.checked_sub(1).and_then(edge), edge(outcome))
+    }
+
     /// Minutes to hold and note it.
     pub(super) const MINUTES: f64 = 3.0;
 

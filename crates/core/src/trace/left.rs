@@ -1,7 +1,7 @@
 //! The engines that the readings leave of one cause: what they would show elsewhere and with which spread, how oil goes round in them, and what a change to them would do.
 use super::knowledge::Cause;
 use super::tracer::{Pressures, Tracer, quantile};
-use crate::circuit::{Circuit, Fault, Place, Working};
+use crate::circuit::{ATMOSPHERE_PA, Circuit, Fault, Place, Working};
 use rayon::prelude::*;
 
 /// Engines that are looked at, likeliest first.
@@ -83,11 +83,6 @@ impl Left<'_> {
         self.engines.iter().map(shown).collect()
     }
 
-    /// The mean at each speed, kPa.
-    pub fn means(&self, speeds: &[f64], oil_temp_c: f64) -> Vec<f64> {
-        speeds.par_iter().map(|rpm| self.shown(Working { rpm: *rpm, oil_temp_c }).iter().map(|(kpa, weight)| kpa * weight).sum()).collect()
-    }
-
     /// The band at each speed, kPa: the shares of [`BAND`].
     pub fn bands(&self, speeds: &[f64], oil_temp_c: f64) -> Vec<[f64; 3]> {
         let band = |rpm: &f64| {
@@ -124,7 +119,6 @@ impl Left<'_> {
     /// How oil goes round at a point.
     pub fn flows(&self, at: Working) -> Flows {
         const LITRES_A_MINUTE: f64 = 60_000.0;
-        const ATMOSPHERE_PA: f64 = 101_325.0;
         let mut sums = [0.0; 10];
         let mut places: Vec<(Place, f64)> = Vec::new();
         for (_, weight, circuit) in &self.engines {

@@ -383,6 +383,6 @@ fn by_group(know: &Knowledge, causes: &[f64]) -> Vec<f64> {
 }
 
 /// The most probable of some causes, by index.
-pub(crate) fn leader_of(causes: &[f64]) -> Option<usize> {
+pub fn leader_of(causes: &[f64]) -> Option<usize> {
     causes.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map(|(cause, _)| cause)
 }

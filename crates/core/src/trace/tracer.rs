@@ -445,11 +445,6 @@ impl Tracer {
         weighted(reading, &near, || then(&self.typical()) / self.typical().port_kpa(reading.at).max(0.1))
     }
 
-    /// The curve a cause would draw: for each speed the mean pressure in kPa over its draws as the readings weigh them.
-    pub fn curve(&self, cause: usize, pressures: &Pressures, speeds: &[f64], oil_temp_c: f64) -> Vec<f64> {
-        self.left(cause, pressures).map_or_else(Vec::new, |left| left.means(speeds, oil_temp_c))
-    }
-
     /// A cause by its index.
     pub(super) fn cause(&self, cause: usize) -> Option<&'static Cause> {
         self.know.causes.get(cause)

@@ -72,7 +72,8 @@ fn log_of(finding: &Finding, state: usize) -> f64 {
     finding.log_likelihood.get(state).copied().unwrap_or(0.0)
 }
 
-fn log_odds(p: f64) -> f64 {
+/// Natural log-odds of a probability, short of certainty.
+pub(crate) fn log_odds(p: f64) -> f64 {
     let p = p.clamp(1e-12, 1.0 - 1e-12);
     (p / (1.0 - p)).ln()
 }

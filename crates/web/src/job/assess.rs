@@ -7,7 +7,7 @@ use std::sync::Arc;
 use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
-use velvet_dial_core::trace::{Order, Proposal, Strike, Tracer, ordered};
+use velvet_dial_core::trace::{Order, Proposal, Strike, Tracer, leader_of, ordered};
 use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::{self, Job, Judged};
 
@@ -27,8 +27,8 @@ pub struct Assessed {
     pub tracer: Arc<Tracer>,
 }
 
-/// Diagnoses a job as it stands, and as it stood when `seen` was its last entry, or one entry ago. What was worked out before is kept: most often what stands now was worked out for nobody yet, and what
-/// stood before for whoever wrote the last entry.
+/// Diagnoses a job as it stands, and as it stood when `seen` was its last entry, or one entry ago. What was worked out before is kept: most often what stands now was
+/// worked out for nobody yet, and what stood before for whoever wrote the last entry.
 pub async fn assess(app: web::Data<App>, job: Job, seen: Option<i32>) -> Result<Assessed, Failure> {
     let job = Arc::new(job);
     let shared = app.clone();
@@ -63,7 +63,7 @@ fn question(case: &Case, strikes: &[Strike], minute: DateTime<Utc>) -> String {
 
 /// This engine's usual failure: what leads before anything is found.
 pub fn usual(now: &Diagnosis) -> usize {
-    (0..now.priors.len()).max_by(|a, b| now.priors.get(*a).unwrap_or(&0.0).total_cmp(now.priors.get(*b).unwrap_or(&0.0))).unwrap_or(0)
+    leader_of(&now.priors).unwrap_or(0)
 }
 
 fn this_minute() -> DateTime<Utc> {

@@ -189,6 +189,16 @@ pub(super) fn name(assessed: &Assessed, step: &Step) -> String {
     }
 }
 
+/// One reading at a time, since what the others would tell is known only when that one is taken; then the others.
+pub(super) fn one_reading_at_a_time(next: &[Proposal]) -> (Vec<&Proposal>, Vec<&Proposal>) {
+    let mut readings = 0;
+    next.iter().partition(|proposal| {
+        let reading = matches!(proposal.step, Step::Reading(_));
+        readings += usize::from(reading);
+        !reading || readings == 1
+    })
+}
+
 /// The quick checks, answered or not.
 pub(super) fn quick(assessed: &Assessed) -> Vec<CheckCard> {
     QUICK.iter().filter_map(|id| card(assessed, id)).collect()

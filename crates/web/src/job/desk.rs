@@ -150,19 +150,20 @@ impl Desk {
         }
         let assessed = assess(self.app.clone(), job, ask.seen).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
-        let query = ask.query.clone();
-        let (asked, unit) = (query.clone(), self.liking.unit);
-        // What a gauge will meet takes every draw at three points, and a band every speed.
-        let work = move || match stage {
-            Stage::Rig => (Some(expected(&assessed)), None, assessed),
-            Stage::Compare => (None, Some(compare::worked(&assessed, &asked, unit)), assessed),
-            Stage::Run | Stage::Prove => {
-                curves(&assessed.case, &assessed.now, &assessed.tracer);
-                (None, None, assessed)
+        let (query, unit) = (ask.query.clone(), self.liking.unit);
+        // What a gauge will meet takes every draw at three points, and a band every speed; the other screens have nothing to wait for.
+        let solves = matches!(stage, Stage::Rig | Stage::Run | Stage::Compare | Stage::Prove);
+        let work = move || {
+            let (mut met, mut compared) = (None, None);
+            match stage {
+                Stage::Rig => met = Some(expected(&assessed)),
+                Stage::Compare => compared = Some(compare::worked(&assessed, &query, unit)),
+                _ if solves => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
+                _ => {}
             }
-            _ => (None, None, assessed),
+            (met, compared, query, assessed)
         };
-        let (expected, compared, assessed) = self.app.work.out(work).await?;
+        let (expected, compared, query, assessed) = if solves { self.app.work.out(work).await? } else { work() };
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
         let drawn = Drawn {
             assessed: &assessed,

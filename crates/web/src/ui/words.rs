@@ -9,7 +9,7 @@ use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
 use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
-use velvet_dial_core::unit::{Gear, Units};
+use velvet_dial_core::unit::{Gear, Units, first_upper};
 use velvet_dial_store::jobs::{Body, Particulars, RigStep};
 use velvet_dial_store::zone::Zone;
 
@@ -96,10 +96,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
 pub fn group_name(group: &str) -> String {
     match group {
         "none" => "No fault, or not on the list".to_owned(),
-        other => {
-            let mut letters = other.chars();
-            letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
-        }
+        other => first_upper(other),
     }
 }
 

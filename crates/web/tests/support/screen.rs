@@ -1,6 +1,7 @@
 //! Somebody before a screen.
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
+use velvet_dial_testkit::Browser;
 
 /// Waits until something is so, at most a quarter of a minute.
 pub async fn until<F: Future<Output = bool>>(what: &str, so: impl Fn() -> F) {
@@ -72,6 +73,15 @@ impl Person {
         let how = serde_json::json!({ "offline": offline, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1 });
         self.driver.cdp().send_raw("Network.enable", serde_json::json!({})).await.unwrap();
         self.driver.cdp().send_raw("Network.emulateNetworkConditions", how).await.unwrap();
+    }
+
+    /// Somebody at a browser of their own on the demo shop, signed in, with its address.
+    pub async fn at_the_shop() -> (Browser, Self, String) {
+        let base = super::start().await;
+        let browser = Browser::start().await;
+        let me = Self { driver: browser.driver.clone() };
+        me.sign_in(&base).await;
+        (browser, me, base)
     }
 
     pub async fn sign_in(&self, base: &str) {

@@ -117,6 +117,8 @@ struct Work {
     carried: Vec<String>,
     points: Vec<PointRow>,
     apart: Vec<Apart>,
+    /// One of them does not count.
+    doubted: bool,
     source: String,
     others: Vec<Other>,
     rule_of_thumb: bool,
@@ -163,6 +165,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
             unit.label()
         )
     };
+    let apart = set_apart::apart(assessed, unit);
     let work = Work {
         overall: verdict.overall.id(),
         overall_word: verdict.overall.word(),
@@ -172,7 +175,8 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         ways: CHANGES.iter().map(|(change, id, label)| Way { id, label, here: Some(*change) == wanted }).collect(),
         carried: worked.projected.iter().map(says).collect(),
         points: verdict.points.iter().map(|judged| points::row(assessed, judged, unit)).collect(),
-        apart: set_apart::apart(assessed, unit),
+        doubted: apart.iter().any(|reading| !reading.why.is_empty()),
+        apart,
         source: assessed.job.sheet().map(sheet_name).unwrap_or_default(),
         others: worked.others.iter().map(|(sheet, decision)| other(sheet, *decision, unit)).collect(),
         rule_of_thumb: verdict.basis == Basis::RuleOfThumb,

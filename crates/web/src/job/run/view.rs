@@ -277,5 +277,5 @@ pub fn scene(assessed: &Assessed) -> Scene {
     let sheets = assessed.job.engine.sheets.iter().map(|sheet| (sheet, Some(sheet) == in_force));
     let apart = |place: usize| assessed.now.not_believed.iter().any(|told| told.reading == place);
     let readings = taken(assessed).map(|(_, taken, judged)| (&taken.reading, judged.u_kpa(), apart(judged.reading)));
-    Scene::of(sheets, readings, record::curves(&assessed.case, &assessed.now, &assessed.tracer))
+    Scene::of(sheets, readings, record::curves(&assessed.case, &assessed.now, &assessed.tracer).to_vec())
 }

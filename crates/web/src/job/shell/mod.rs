@@ -3,7 +3,7 @@ mod stations;
 mod suspects;
 
 pub use stations::Station;
-pub use suspects::Suspects;
+pub use suspects::{Suspects, grouped, moved};
 
 use super::assess::Assessed;
 use super::cards::{self, NextCard};
@@ -16,7 +16,6 @@ use crate::ui::{Liking, show};
 use chrono::Utc;
 use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::Step;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::Viewer;
@@ -105,15 +104,9 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
     });
     let next = assessed.next.first().and_then(|proposal| cards::next(assessed, proposal));
-    // One reading at a time: what the others would tell is known only when that one is taken.
-    let mut readings = 0;
-    let then = assessed
-        .next
-        .iter()
-        .filter(|proposal| {
-            readings += usize::from(matches!(proposal.step, Step::Reading(_)));
-            !matches!(proposal.step, Step::Reading(_)) || readings == 1
-        })
+    let (near, _) = cards::one_reading_at_a_time(&assessed.next);
+    let then = near
+        .into_iter()
         .skip(1)
         .take(3)
         .map(|proposal| Then { ask: cards::name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes) })

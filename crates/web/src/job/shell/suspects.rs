@@ -57,35 +57,49 @@ pub(super) fn suspects(assessed: &Assessed) -> Suspects {
             }
             (listed, rest)
         });
-    let mut groups: Vec<(f64, Group)> = Vec::new();
-    for index in listed {
-        let Some(cause) = knowledge().causes.get(index) else {
-            continue;
-        };
+    let suspect = |index: usize| {
+        let cause = knowledge().causes.get(index)?;
         let p = posterior.of(index);
-        let change = p - assessed.before.get(index).copied().unwrap_or(p);
-        let moved = (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()));
         let suspect = Suspect {
             id: &cause.id,
             name: &cause.name,
             shape: &cause.shape,
             percent: show::percent(p),
             width: format!("{:.1}", 100.0 * p),
-            moved,
+            moved: moved(assessed, index),
         };
-        match groups.iter_mut().find(|(_, group)| group.name == group_name(&cause.group)) {
-            Some((sum, group)) => {
+        Some((p, cause.group.as_str(), suspect))
+    };
+    let groups = grouped(listed.into_iter().filter_map(suspect));
+    let sum: f64 = rest.iter().map(|index| posterior.of(*index)).sum();
+    Suspects {
+        groups: groups
+            .into_iter()
+            .map(|(sum, name, suspects)| Group { name: group_name(name), percent: show::percent(sum), suspects })
+            .collect(),
+        rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(sum) }),
+    }
+}
+
+/// “up 12” or “down 3”, in points, when a cause was moved since the asker last looked.
+pub fn moved(assessed: &Assessed, index: usize) -> Option<String> {
+    let p = assessed.now.posterior.of(index);
+    let change = p - assessed.before.get(index).copied().unwrap_or(p);
+    (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()))
+}
+
+/// Causes by their part, each with its odds and its part's word; the likeliest part first, with the odds of all of it.
+pub fn grouped<T>(causes: impl Iterator<Item = (f64, &'static str, T)>) -> Vec<(f64, &'static str, Vec<T>)> {
+    let mut groups: Vec<(f64, &str, Vec<T>)> = Vec::new();
+    for (p, part, cause) in causes {
+        match groups.iter_mut().find(|(_, name, _)| *name == part) {
+            Some((sum, _, all)) => {
                 *sum += p;
-                group.percent = show::percent(*sum);
-                group.suspects.push(suspect);
+                all.push(cause);
             }
-            None => groups.push((p, Group { name: group_name(&cause.group), percent: show::percent(p), suspects: vec![suspect] })),
+            None => groups.push((p, part, vec![cause])),
         }
     }
     groups.sort_by(|a, b| b.0.total_cmp(&a.0));
-    let sum: f64 = rest.iter().map(|index| posterior.of(*index)).sum();
-    Suspects {
-        groups: groups.into_iter().map(|(_, group)| group).collect(),
-        rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(sum) }),
-    }
+    groups
 }

@@ -1,5 +1,6 @@
 //! The suspects in full: sound or not, who leads and what acting on it costs if that is wrong, every cause by its part, pairs, what was struck out.
 use crate::job::assess::Assessed;
+use crate::job::shell::{grouped, moved};
 use crate::ui::show;
 use crate::ui::words::{cause_name, fact_name, group_name};
 use velvet_dial_core::case::pairs;
@@ -65,8 +66,6 @@ pub struct StruckOut {
 const FEW: usize = 3;
 const MANY: usize = 8;
 const LEAST: f64 = 0.02;
-/// Points a cause must move to be told.
-const MOVED: f64 = 0.01;
 /// Sound, or not, is said from here on.
 const SURE: f64 = 0.9;
 
@@ -77,9 +76,7 @@ pub fn list(assessed: &Assessed, unit: Units) -> List {
     let there = |index: usize| present.get(index).copied().unwrap_or(0.0);
     let row = |index: usize| {
         let cause = know.causes.get(index)?;
-        let (p, before) = (now.posterior.of(index), assessed.before.get(index).copied());
-        let change = p - before.unwrap_or(p);
-        let moved = (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()));
+        let (p, moved) = (now.posterior.of(index), moved(assessed, index));
         let (percent, width) = (show::percent(there(index)), format!("{:.1}", 100.0 * there(index)));
         Some((p, cause.group.as_str(), Row { id: &cause.id, name: &cause.name, percent, width, moved }))
     };
@@ -90,17 +87,7 @@ pub fn list(assessed: &Assessed, unit: Units) -> List {
         .take_while(|(place, index)| *place < FEW || (*place < MANY && now.posterior.of(**index) >= LEAST))
         .count();
     let (listed, rest) = ranked.split_at(seen.min(ranked.len()));
-    let mut groups: Vec<(f64, &str, Vec<Row>)> = Vec::new();
-    for (p, group, row) in listed.iter().filter_map(|index| row(*index)) {
-        match groups.iter_mut().find(|(_, name, _)| *name == group) {
-            Some((sum, _, rows)) => {
-                *sum += p;
-                rows.push(row);
-            }
-            None => groups.push((p, group, vec![row])),
-        }
-    }
-    groups.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let groups = grouped(listed.iter().filter_map(|index| row(*index)));
     let rest_sum: f64 = rest.iter().map(|index| now.posterior.of(*index)).sum();
     let (sound, sound_shape) = sound(assessed);
     let (leads, wrong) = leads(assessed);
@@ -148,12 +135,18 @@ fn leads(assessed: &Assessed) -> (String, String) {
         Some(Enough::NothingLeft) => format!("{name} leads with {p}, and all that can be done from here is done."),
         None => format!("{name} leads with {p}: not good enough to act on yet."),
     };
-    let wrong = price_if_wrong(know, index).filter(|_| !cause.conforms && now.enough.is_some()).map(|(minutes, parts)| {
-        let parts = if parts > 0.0 { format!(" and {parts:.0} in parts") } else { String::new() };
+    let wrong = in_vain(index).filter(|_| !cause.conforms && now.enough.is_some()).map(|costs| {
         let ruins = if cause.ruins > 0.2 { " Left in place it ruins the engine." } else { "" };
-        format!("If it is wrong: {} in vain with the comeback{parts}.{ruins}", show::minutes(minutes))
+        format!("If it is wrong: {costs}.{ruins}")
     });
     (leads, wrong.unwrap_or_default())
+}
+
+/// What acting on a cause costs when it is not the one.
+pub fn in_vain(cause: usize) -> Option<String> {
+    let (minutes, parts) = price_if_wrong(knowledge(), cause)?;
+    let parts = if parts > 0.0 { format!(" and {parts:.0} in parts") } else { String::new() };
+    Some(format!("{} in vain with the comeback{parts}", show::minutes(minutes)))
 }
 
 /// The one result that would overturn the leader.
@@ -177,8 +170,7 @@ fn overturned(assessed: &Assessed, unit: Units) -> String {
 
 /// The pressures that an outcome of a reading stands for.
 fn part_kpa(reading: &Takeable, outcome: usize, unit: Units) -> String {
-    let part = |index: usize| reading.ahead.parts_kpa.get(index).copied();
-    match (outcome.checked_sub(1).and_then(part), part(outcome)) {
+    match reading.part(outcome) {
         (Some(low), Some(high)) => format!("{} to {}", unit.show(low), show::pressure(high, unit)),
         (Some(low), None) => format!("over {}", show::pressure(low, unit)),
         (None, Some(high)) => format!("under {}", show::pressure(high, unit)),

@@ -1,5 +1,6 @@
 //! What to do next: one proposal with its reason and its price, the next few, the rest by where it is done; by which of four orders; and the part that it always is.
 use super::acts::AGREED;
+use super::list::in_vain;
 use crate::http::Failure;
 use crate::job::assess::{Assessed, assess, usual};
 use crate::job::cards::{self, CheckCard, NextCard};
@@ -11,7 +12,7 @@ use crate::ui::words::access_words;
 use actix_web::HttpResponse;
 use askama::Template;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
-use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plan, price_if_wrong, proof_of};
+use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plan, proof_of};
 use velvet_dial_store::jobs::Body;
 
 /// One of the four orders.
@@ -122,12 +123,7 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         let said = if let Body::Agreed { who, how } = &entry.body { format!("{who} {how}") } else { String::new() };
         format!("Yes: {}, written down by {}, {}", said.trim(), entry.author_name, show::moment(entry.written_at, &assessed.job.zone))
     });
-    // One reading at a time: what the others would tell is known only when that one is taken.
-    let mut readings = 0;
-    let (near, far): (Vec<&Proposal>, Vec<&Proposal>) = assessed.next.iter().partition(|proposal| {
-        readings += usize::from(matches!(proposal.step, Step::Reading(_)));
-        !matches!(proposal.step, Step::Reading(_)) || readings == 1
-    });
+    let (near, far) = cards::one_reading_at_a_time(&assessed.next);
     let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
     let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
     let know = knowledge();
@@ -252,9 +248,6 @@ fn pattern(assessed: &Assessed) -> Option<Pattern> {
         }
         None => says.push("No check that can be done from here would prove it.".to_owned()),
     }
-    if let Some((minutes, parts)) = price_if_wrong(know, index) {
-        let parts = if parts > 0.0 { format!(" and {parts:.0} in parts") } else { String::new() };
-        says.push(format!("Replaced on that belief alone and wrong: {} in vain with the comeback{parts}.", show::minutes(minutes)));
-    }
+    says.extend(in_vain(index).map(|costs| format!("Replaced on that belief alone and wrong: {costs}.")));
     Some(Pattern { cause: &cause.id, name: &cause.name, says })
 }

@@ -9,6 +9,7 @@ use crate::ui::words::group_name;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use velvet_dial_core::case::reasons;
+use velvet_dial_core::circuit::nominal::HOT_C;
 use velvet_dial_core::circuit::{Cooler, Place, Working};
 use velvet_dial_core::trace::knowledge::{Check, knowledge};
 use velvet_dial_core::trace::{Proposal, Step};
@@ -26,8 +27,6 @@ const PARTS: [(&str, &str); 9] = [
     ("top", "top end"),
     ("port", "indication"),
 ];
-/// Hot oil, where nothing was read.
-const HOT_C: f64 = 100.0;
 
 fn consumer_causes(place: Place) -> &'static [&'static str] {
     match place {

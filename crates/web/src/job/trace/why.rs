@@ -9,7 +9,7 @@ use askama::Template;
 use uuid::Uuid;
 use velvet_dial_core::case::{Reason, reasons};
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Units;
+use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::jobs::Body;
 
 /// Something that speaks for or against it.
@@ -107,10 +107,7 @@ fn sentence(assessed: &Assessed, reason: &Reason, unit: Units) -> String {
     let odds = factor_words(reason.log_odds.abs().exp());
     match reason.reading.and_then(|place| assessed.case.readings.get(place)) {
         Some(reading) => {
-            let name = reading_name(reading, &assessed.case.engine, unit);
-            let mut letters = name.chars();
-            let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
-            format!("{first}{} alone speaks {side} it, {odds}", letters.as_str())
+            format!("{} alone speaks {side} it, {odds}", first_upper(&reading_name(reading, &assessed.case.engine, unit)))
         }
         None if reason.key == "readings" => format!("The readings together speak {side} it, {odds}"),
         None => format!("“{}” speaks {side} it, {odds}", reason.label),

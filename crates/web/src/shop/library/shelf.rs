@@ -34,8 +34,11 @@ struct Page {
 
 /// What stands in the library.
 async fn stands(app: &App, viewer: &Viewer) -> Result<Vec<Shelved>, Failure> {
-    let engines = library::engines(&app.db, viewer).await?;
-    Ok(engines.into_iter().map(|engine| Shelved { name: engine.name, card: engine.card, sheets: engine.sheets }).collect())
+    Ok(library::engines(&app.db, viewer).await?.iter().map(shelved).collect())
+}
+
+fn shelved(engine: &library::Engine) -> Shelved {
+    Shelved { name: engine.name.clone(), card: engine.card.clone(), sheets: engine.sheets.clone() }
 }
 
 fn page(viewer: &Viewer, liking: Liking, problem: String, dry: Option<Dry>) -> Result<HttpResponse, Failure> {
@@ -97,7 +100,8 @@ async fn take(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::For
         Err(error) => return page(&who.0, liking, format!("Nothing was taken: {error}."), None),
     };
     let engines = library::engines(&app.db, &who.0).await?;
-    for step in shelf::plan(&read, &stands(&app, &who.0).await?) {
+    let stands: Vec<Shelved> = engines.iter().map(shelved).collect();
+    for step in shelf::plan(&read, &stands) {
         match step {
             Step::Engine(engine) => {
                 // A name that somebody took meanwhile is left to them.

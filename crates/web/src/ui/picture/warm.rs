@@ -1,5 +1,6 @@
 //! The warm-up: idle pressure over oil temperature as it was read, beside what the oil's thinning alone explains from the coldest reading on.
 use super::{at, multiples, numeral, polyline, round_step};
+use velvet_dial_core::capture::{LeftOver, points_to};
 use velvet_dial_core::unit::Units;
 
 const WIDTH: f64 = 620.0;
@@ -40,10 +41,10 @@ pub fn warm(read: &[(f64, f64)], thinning: &[(f64, [f64; 3])], unit: Units) -> W
     let (first, last) = (read.first().copied().unwrap_or((low, 1.0)), read.last().copied().unwrap_or((high, 1.0)));
     let explained = thinning.last().map_or(1.0, |(_, [_, middle, _])| middle / first.1.max(0.1));
     let measured = last.1 / first.1.max(0.1);
-    let left = match measured / explained.max(1e-6) {
-        share if share < 0.6 => "What is left over points to clearance, or to oil that thins more than its grade.",
-        share if share > 1.6 => "It falls less than it should: look for a valve that holds it, thicker oil or a held peak.",
-        _ => "The oil's own thinning explains it.",
+    let left = match points_to(measured / explained.max(1e-6)) {
+        LeftOver::Clearance => "What is left over points to clearance, or to oil that thins more than its grade.",
+        LeftOver::Held => "It falls less than it should: look for a valve that holds it, thicker oil or a held peak.",
+        LeftOver::Nothing => "The oil's own thinning explains it.",
     };
     let wide = |pick: usize| thinning.iter().map(move |(temp, band)| (x(*temp), y(band.get(pick).copied().unwrap_or(0.0))));
     let band: Vec<(f64, f64)> = wide(0).chain(wide(2).collect::<Vec<_>>().into_iter().rev()).collect();
