@@ -115,6 +115,12 @@ fields! {
     COVER_OFF = "cover_off_minutes", "Front cover off takes", 10.0..=3000.0, "min";
     /// Engine out, by the card.
     ENGINE_OUT = "engine_out_minutes", "Engine out takes", 60.0..=6000.0, "min";
+    /// Oil that goes in with a new filter, by the card.
+    FILL = "fill_l", "Oil with a new filter", 0.3..=400.0, "l";
+    /// Oil that the filter takes, by the card.
+    FILTER_TAKES = "filter_l", "Of it in the filter", 0.02..=20.0, "l";
+    /// How many times as likely a known pattern makes a cause.
+    TIMES = "times", "Times as likely", 1.1..=20.0, "";
     /// An hour of work, in the shop's money.
     LABOUR = "labour_rate", "Hour of work", 1.0..=10000.0, "";
     /// How far a vehicle has gone.

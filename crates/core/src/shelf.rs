@@ -284,7 +284,7 @@ fn checked(point: &Point) -> Result<(), String> {
 #[derive(Debug, Clone, PartialEq)]
 pub enum Step {
     /// It is new, with so many revisions.
-    Engine(Shelved),
+    Engine(Box<Shelved>),
     /// It stands; this revision is new.
     Revision(String, Sheet),
     /// It stands with another card, which is left as it is.
@@ -298,7 +298,7 @@ pub fn plan(read: &Read, stands: &[Shelved]) -> Vec<Step> {
     let mut steps = Vec::new();
     for engine in &read.engines {
         let Some(known) = stands.iter().find(|known| known.name.eq_ignore_ascii_case(&engine.name)) else {
-            steps.push(Step::Engine(engine.clone()));
+            steps.push(Step::Engine(Box::new(engine.clone())));
             continue;
         };
         if alike(&known.card) != alike(&engine.card) {

@@ -70,6 +70,42 @@ fn the_example_of_the_format_is_answered_to_the_letter() {
     assert_eq!(out["next"].as_array().unwrap().len(), 5);
 }
 
+/// A known pattern raises the odds of its cause as many times before anything is found, and nothing else among the others; what is read moves it like any other.
+#[test]
+fn a_known_pattern_multiplies_the_odds_of_its_cause_and_of_no_other() {
+    let priors = |patterns: Value| {
+        let now = known(&with(|v| v["known_patterns"] = patterns)).1;
+        (now.priors.clone(), now.posterior.probability.clone())
+    };
+    let cause = knowledge().cause("pickup_air").unwrap();
+    let times = |of: &[f64], with: &[f64], index: usize| (with[index] / (1.0 - with[index])) / (of[index] / (1.0 - of[index]));
+    let (before, after) = priors(json!([]));
+    for raised in [1.1, 3.0, 20.0] {
+        let (known, moved) = priors(json!([{ "cause": "pickup_air", "times": raised, "source": "note 14" }]));
+        assert!((known.iter().sum::<f64>() - before.iter().sum::<f64>()).abs() < 1e-9);
+        assert!((times(&before, &known, cause) / raised - 1.0).abs() < 1e-6);
+        let shares: Vec<f64> = (0..before.len()).filter(|index| *index != cause).map(|index| known[index] / before[index]).collect();
+        assert!(shares.windows(2).all(|two| (two[0] - two[1]).abs() < 1e-9), "the others keep what they were to one another");
+        assert!(moved[cause] > after[cause]);
+    }
+    let wrong = |pattern: Value| parse(with(|v| v["known_patterns"] = json!([pattern])).to_string().as_bytes()).unwrap_err().to_string();
+    let pattern = |key: &str, value: Value| {
+        let mut pattern = json!({ "cause": "pickup_air", "times": 3, "source": "note 14" });
+        pattern[key] = value;
+        wrong(pattern)
+    };
+    for (told, says) in [
+        (pattern("cause", json!("moon")), "no cause known here"),
+        (pattern("times", json!(1.0)), "Times as likely"),
+        (pattern("times", json!(50)), "Times as likely"),
+        (pattern("source", json!(" ")), "needs its source"),
+    ] {
+        assert!(told.contains(says), "{told}");
+    }
+    let twice = json!([{ "cause": "pickup_air", "times": 3, "source": "a" }, { "cause": "pickup_air", "times": 3, "source": "b" }]);
+    assert!(parse(with(|v| v["known_patterns"] = twice).to_string().as_bytes()).unwrap_err().to_string().contains("given twice"));
+}
+
 #[test]
 fn the_verdict_has_five_words() {
     let overall = |idle: f64, fast: Option<f64>| {

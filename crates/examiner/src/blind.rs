@@ -137,6 +137,7 @@ impl Engine {
                     acts: Vec::new(),
                     bench: None,
                     pattern: None,
+                    known_patterns: Vec::new(),
                     put_off: Vec::new(),
                 };
                 let answers = [true, false]

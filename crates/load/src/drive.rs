@@ -2,7 +2,7 @@
 use crate::fill::fill;
 use crate::person::Person;
 use crate::screen;
-use crate::server::Server;
+use crate::server::{Server, Shared};
 use crate::{Load, Told};
 use futures_util::future::join_all;
 use sea_orm::{ConnectionTrait, DbBackend, Statement};
@@ -33,7 +33,7 @@ pub async fn run(how: &Load) -> Told<()> {
 
     one_by_one(&db, &one, how).await?;
     println!("memory: {} MB now, {} MB at most", server.memory_mb()?.0, server.memory_mb()?.1);
-    screen::taps(&server.base, 5, "lamp").await?;
+    screen::taps(&server.base, &fresh(how), "lamp").await?;
     together(&server, how).await?;
     let (now, most) = server.memory_mb()?;
     println!("memory: {now} MB now, {most} MB at most (asked: under 300)");
@@ -92,17 +92,18 @@ async fn together(server: &Server, how: &Load) -> Told<()> {
         person.get(&format!("/jobs/{}/run", job_of(number))).await?;
         people.push(person);
     }
+    let shared = Shared::begin();
     let until = Instant::now() + Duration::from_secs(how.seconds);
     let taps = people.iter().enumerate().map(|(place, person)| async move {
         // They do not all tap in the same moment.
         tokio::time::sleep(Duration::from_millis(place as u64 * 1000 * EVERY_S / how.people.max(1))).await;
-        let (mut took, mut lost) = (Vec::new(), 0);
+        let (mut took, mut lost) = (Vec::new(), Vec::new());
         let job = job_of(place as u64) as i64;
         while Instant::now() < until {
             let next = Instant::now() + Duration::from_secs(EVERY_S);
             match person.reading(job, 60.0 + took.len() as f64).await {
-                Some(time) => took.push(time),
-                None => lost += 1,
+                Ok(time) => took.push(time),
+                Err(why) => lost.push(why),
             }
             tokio::time::sleep(next.saturating_duration_since(Instant::now())).await;
         }
@@ -120,17 +121,26 @@ async fn together(server: &Server, how: &Load) -> Told<()> {
         took
     };
     let (taps, health) = tokio::join!(join_all(taps), health);
-    let lost: usize = taps.iter().map(|(_, lost)| lost).sum();
+    let lost: Vec<String> = taps.iter().flat_map(|(_, lost)| lost.clone()).collect();
     let took: Vec<Duration> = taps.into_iter().flat_map(|(took, _)| took).collect();
     println!(
-        "{} taps of {} people in {} s: {} (asked: p95 under 250), {lost} not taken",
+        "{} taps of {} people in {} s: {} (asked: p95 under 250), {} not taken {}",
         took.len(),
         how.people,
         how.seconds,
-        percentiles(&took)
+        percentiles(&took),
+        lost.len(),
+        lost.first().map_or("", |why| why)
     );
-    println!("healthz meanwhile: {}", percentiles(&health));
+    println!("healthz meanwhile: {}; {}", percentiles(&health), shared.told());
     Ok(())
+}
+
+/// Open jobs, others in each minute: on a database that was filled before they have not been tapped on yet.
+fn fresh(how: &Load) -> Vec<u64> {
+    let minute = std::time::SystemTime::UNIX_EPOCH.elapsed().map_or(0, |since| since.as_secs() / 60);
+    let hundreds = (how.jobs / 100).max(1);
+    (0..=20).map(|place| 100 * ((7 * minute + place) % hundreds) + 5 + minute % 30).filter(|job| *job <= how.jobs).collect()
 }
 
 /// The job that a person is on: an open one of their own.

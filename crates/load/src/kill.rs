@@ -49,8 +49,8 @@ async fn told(how: &Kill, folder: &std::path::Path) -> Told<()> {
                 }
                 let id = from + turn * how.people + place as u64;
                 match person.reading(job, id as f64 / 10.0).await {
-                    Some(_) => own.push(id),
-                    None => break,
+                    Ok(_) => own.push(id),
+                    Err(_) => break,
                 }
                 taken.fetch_add(1, Relaxed);
             }

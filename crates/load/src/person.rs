@@ -58,15 +58,15 @@ impl Person {
         Ok(sent.form(form).send().await?)
     }
 
-    /// A reading, and how long it took; none when it was not acknowledged.
-    pub async fn reading(&self, job: i64, kpa: f64) -> Option<Duration> {
+    /// A reading, and how long it took; why it was not acknowledged, when it was not.
+    pub async fn reading(&self, job: i64, kpa: f64) -> Result<Duration, String> {
         let (key, kpa) = (Uuid::new_v4().to_string(), format!("{kpa:.1}"));
         let form = [("key", key.as_str()), ("unit", "kPa"), ("rpm", "780"), ("oil_temp_c", "98"), ("pressure", &kpa), ("phase", "before")];
         let start = Instant::now();
-        let answer = self.post(&format!("/jobs/{job}/reading"), &form).await.ok()?;
-        let taken = answer.status().is_success();
+        let answer = self.post(&format!("/jobs/{job}/reading"), &form).await.map_err(|error| error.to_string())?;
+        let status = answer.status();
         // The whole of it: a technician waits for the screen and not for its first byte.
-        answer.bytes().await.ok()?;
-        taken.then(|| start.elapsed())
+        answer.bytes().await.map_err(|error| error.to_string())?;
+        if status.is_success() { Ok(start.elapsed()) } else { Err(format!("job {job}: {status}")) }
     }
 }

@@ -1,6 +1,7 @@
 //! What a real browser makes of it: from a tap to what is to be seen.
 use crate::Told;
 use crate::person::PASSWORD;
+use crate::server::Shared;
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 use tokio::time::sleep;
@@ -42,6 +43,7 @@ pub async fn strip(base: &str, run: &str) -> Told<()> {
         new MutationObserver((_, watch) => { watch.disconnect(); requestAnimationFrame(() => done(performance.now() - begun)); }).observe(box, { attributes: true, attributeFilter: ['data-zoomed'] });
         document.getElementById('strip-closer').click();";
     let browser = signed_in(base).await?;
+    let shared = Shared::begin();
     let (mut paints, mut zooms) = (Vec::new(), Vec::new());
     for _ in 0..LOOKS {
         browser.driver.goto(format!("{base}{run}")).await?;
@@ -53,12 +55,13 @@ pub async fn strip(base: &str, run: &str) -> Told<()> {
         }
     }
     browser.quit().await;
-    println!("strip of an hour in the browser: first paint {}, a zoom {}", told(&mut paints), told(&mut zooms));
+    println!("strip of an hour in the browser: first paint {}, a zoom {}; {}", told(&mut paints), told(&mut zooms), shared.told());
     Ok(())
 }
 
-/// Taps, boards and searches as somebody at the browser sees them: from the tap to the frame in which the new suspects stand, from the address to the page that is there.
-pub async fn taps(base: &str, job: u64, words: &str) -> Told<()> {
+/// Taps, boards and searches as somebody at the browser sees them: from the tap to the frame in which the new suspects stand, from the address to the page that is there. The taps are
+/// shared among some jobs, each opened first: no job has two hundred readings.
+pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
     const TAP: &str = "const done = arguments[arguments.length - 1]; const form = document.querySelector('form[data-draft^=reading], form:has(#reading-rpm)');
         form.elements.rpm.value = '780'; form.elements.oil_temp_c.value = '98'; form.elements.pressure.value = arguments[0]; const begun = performance.now();
         document.addEventListener('htmx:after:swap', () => requestAnimationFrame(() => done(performance.now() - begun)), { once: true });
@@ -67,15 +70,19 @@ pub async fn taps(base: &str, job: u64, words: &str) -> Told<()> {
     const WEIGHT: &str = "const all = [...performance.getEntriesByType('navigation'), ...performance.getEntriesByType('resource')]; return all.reduce((sum, one) => sum + one.transferSize, 0) / 1024;";
     let browser = signed_in(base).await?;
     let driver = &browser.driver;
-    driver.goto(format!("{base}/jobs/{job}/run")).await?;
-    let first: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
-    driver.goto(format!("{base}/jobs/{job}/trace")).await?;
-    let later: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
-    driver.goto(format!("{base}/jobs/{job}/run")).await?;
+    let shared = Shared::begin();
+    let (first, later) = jobs.split_first().ok_or("no job")?;
+    driver.goto(format!("{base}/jobs/{first}/run")).await?;
+    let heavy: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
+    driver.goto(format!("{base}/jobs/{first}/trace")).await?;
+    let light: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
     let mut took = Vec::new();
-    for tap in 0..TAPS {
-        let kpa = format!("{:.1}", 60.0 + tap as f64 * 0.1);
-        took.push(driver.execute_async(TAP, vec![kpa.into()]).await?.convert::<f64>()?);
+    for job in later {
+        driver.goto(format!("{base}/jobs/{job}/run")).await?;
+        for tap in 0..TAPS / later.len().max(1) {
+            let kpa = format!("{:.1}", 60.0 + tap as f64 * 0.1);
+            took.push(driver.execute_async(TAP, vec![kpa.into()]).await?.convert::<f64>()?);
+        }
     }
     let mut pages = Vec::new();
     for path in ["/".to_owned(), format!("/?q={words}")] {
@@ -87,13 +94,14 @@ pub async fn taps(base: &str, job: u64, words: &str) -> Told<()> {
         pages.push(told(&mut loads));
     }
     browser.quit().await;
-    println!("in the browser, {TAPS} taps to the new suspects: {} (asked: p95 under 100)", told(&mut took));
+    println!("in the browser, {} taps to the new suspects: {} (asked: p95 under 100)", took.len(), told(&mut took));
     println!(
         "in the browser, board: {} (asked: 150); search: {} (asked: 200)",
         pages.first().map_or("", |page| page),
         pages.last().map_or("", |page| page)
     );
-    println!("over the wire, first page of a job {first:.0} kB (asked: 250), a later one {later:.0} kB (asked: 30)");
+    println!("over the wire, first page of a job {heavy:.0} kB (asked: 250), a later one {light:.0} kB (asked: 30)");
+    println!("meanwhile {}", shared.told());
     Ok(())
 }
 

@@ -82,3 +82,34 @@ impl Drop for Server {
         }
     }
 }
+
+/// The machine's processor time since a moment, to tell how much of it others took: what is measured on a shared machine means little without that.
+pub struct Shared(Vec<f64>);
+
+impl Shared {
+    /// From now on.
+    pub fn begin() -> Self {
+        Self(times())
+    }
+
+    /// “3 % taken by others”: of the processors' time since, what the machine below gave to somebody else.
+    pub fn told(&self) -> String {
+        let since: Vec<f64> = times().iter().zip(&self.0).map(|(now, then)| now - then).collect();
+        let taken = since.get(STEAL).copied().unwrap_or(0.0) / since.iter().sum::<f64>().max(1.0);
+        format!("{:.0} % of the processors' time taken by other machines", 100.0 * taken)
+    }
+}
+
+/// Place of “steal” in the first line (proc(5)).
+const STEAL: usize = 7;
+
+/// User, nice, system, idle, waiting, interrupts, soft ones, stolen; in hundredths of a second.
+fn times() -> Vec<f64> {
+    let stat = std::fs::read_to_string("/proc/stat").unwrap_or_default();
+    stat.lines()
+        .next()
+        .into_iter()
+        .flat_map(|line| line.split_whitespace().skip(1).take(8))
+        .filter_map(|ticks| ticks.parse().ok())
+        .collect()
+}

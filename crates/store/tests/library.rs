@@ -6,8 +6,10 @@ use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::trace::KnownPattern;
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::accounts::{self, Shop};
+use velvet_dial_store::jobs::{self, Opening, Photo};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, library};
 use velvet_dial_testkit::{HOSTILE, fresh_database};
@@ -208,4 +210,53 @@ async fn what_a_shop_says_of_itself_comes_back_and_its_people_are_its_own() {
     assert_eq!(colleagues().await, ["alpha"]);
     let of_each: Vec<Uuid> = accounts::one_of_each_shop(&db).await.unwrap().iter().map(|viewer| viewer.shop).collect();
     assert_eq!(of_each, [alpha.shop, beta.shop]);
+}
+
+/// What is known of a family reaches the open jobs on its engines, once a cause; taken back it counts no more, and no other shop has a part in it. So with a sheet's pages.
+#[tokio::test]
+async fn known_patterns_and_pages_belong_to_their_family_their_sheet_and_their_shop() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (alpha, beta) = (viewer(&db, "alpha").await, viewer(&db, "beta").await);
+    let family = |name: &str| Card { family: Some(name.to_owned()), ..card(3) };
+    let mut jobs = Vec::new();
+    for (who, engine, family) in [(&alpha, "one", family("Skua")), (&alpha, "two", family("Tern")), (&beta, "one", family("Skua"))] {
+        let engine = library::add_engine(&db, who, engine, &family).await.unwrap().unwrap();
+        let opening = Opening { tag: "T 1", description: "", engine, complaint: "lamp", submit_key: "k", at: None };
+        // Of one vehicle only one job is open.
+        let opening = Opening { tag: if jobs.len() == 1 { "T 2" } else { "T 1" }, ..opening };
+        jobs.push((who, engine, jobs::open(&db, who, &opening).await.unwrap()));
+    }
+    let known = KnownPattern { cause: "pickup_air".to_owned(), times: 4.0, source: HOSTILE.chars().take(190).collect() };
+    assert!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap());
+    assert!(
+        !library::add_pattern(&db, &alpha, "skua", &KnownPattern { times: 9.0, ..known.clone() }).await.unwrap(),
+        "it would count twice"
+    );
+    let counts = async |place: usize| {
+        let (who, _, number) = &jobs[place];
+        jobs::load(&db, who, *number).await.unwrap().case().known_patterns
+    };
+    assert_eq!((counts(0).await, counts(1).await, counts(2).await), (vec![known.clone()], Vec::new(), Vec::new()));
+    let stands = library::patterns(&db, &alpha).await.unwrap();
+    assert_eq!((stands.len(), &stands[0].known, stands[0].by.0.as_str()), (1, &known, "alpha"));
+    assert!(library::patterns(&db, &beta).await.unwrap().is_empty());
+    assert!(matches!(library::retire_pattern(&db, &beta, stands[0].id).await, Err(StoreError::NotFound)));
+    library::retire_pattern(&db, &alpha, stands[0].id).await.unwrap();
+    assert_eq!(counts(0).await, Vec::new());
+    assert!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap(), "and may be entered again");
+
+    let revision = library::add_sheet(&db, &alpha, jobs[0].1, &sheet(1), None).await.unwrap();
+    let photo = |byte: u8| Photo { width: 2, height: 3, small: vec![byte], large: vec![byte; 9] };
+    for byte in [1, 2, 1] {
+        library::add_page(&db, &alpha, revision, &photo(byte)).await.unwrap();
+    }
+    assert!(matches!(library::add_page(&db, &beta, revision, &photo(3)).await, Err(StoreError::NotFound)));
+    let pages = library::pages(&db, &alpha).await.unwrap().remove(&revision).unwrap();
+    assert_eq!(pages.len(), 2, "the same one once");
+    assert_eq!(library::page(&db, &alpha, pages[1], true).await.unwrap(), vec![2; 9]);
+    assert!(library::pages(&db, &beta).await.unwrap().is_empty());
+    assert!(matches!(library::page(&db, &beta, pages[0], false).await, Err(StoreError::NotFound)));
+    let engines = library::engines(&db, &alpha).await.unwrap();
+    let entered = &engines.iter().find(|engine| engine.name == "one").unwrap().revisions[0].by;
+    assert_eq!(entered.0, "alpha", "who entered it");
 }

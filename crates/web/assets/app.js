@@ -33,13 +33,27 @@ document.addEventListener("toggle", (event) => {
   box.dataset.loaded = "yes";
   htmx.ajax("GET", box.dataset.load, { target: box, swap: "innerHTML" });
 }, true);
+// Listens to a stream for good: a browser gives up on one that was answered with anything but the stream, as by a server that is only just there again.
+const vdListen = (from, hear, lost) => {
+  let source = null;
+  let again = 0;
+  const open = () => {
+    source = new EventSource(from);
+    source.onmessage = hear;
+    source.onerror = () => {
+      lost();
+      if (source.readyState === EventSource.CLOSED) { clearTimeout(again); again = setTimeout(open, 3000); }
+    };
+  };
+  open();
+  return { close: () => { clearTimeout(again); source.close(); } };
+};
 // The live value in the frame, where no live gauge stands on the page and shows it itself.
 document.addEventListener("DOMContentLoaded", () => {
   const head = document.getElementById("head-live");
   if (!head || document.getElementById("live")) return;
-  const source = new EventSource(head.dataset.from);
-  source.onmessage = (event) => { const told = JSON.parse(event.data); head.textContent = `${told.value} ${told.unit}`; };
-  source.onerror = () => { head.textContent = "–"; };
+  const hear = (event) => { const told = JSON.parse(event.data); head.textContent = `${told.value} ${told.unit}`; };
+  const source = vdListen(head.dataset.from, hear, () => { head.textContent = "–"; });
   window.addEventListener("pagehide", () => source.close());
 });
 document.addEventListener("click", (event) => {
@@ -278,7 +292,6 @@ window.addEventListener("resize", toStation);
 window.addEventListener("online", sendAgain);
 setInterval(sendAgain, 3000);
 document.addEventListener("DOMContentLoaded", () => {
-  document.documentElement.classList.add("has-script");
   forgetTaken();
   setQueue(all());
   restoreDrafts();

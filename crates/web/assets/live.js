@@ -93,13 +93,11 @@
     if (!live) { source?.close(); source = null; showing = ""; return; }
     const box = id("live-strip");
     if (box && !box.firstChild) { plot = vdStrip(box, { unit: box.dataset.unit, height: 190 }); layMarks = vdMarks(plot); }
-    if (live.dataset.stream === showing && source?.readyState !== EventSource.CLOSED) return;
+    if (live.dataset.stream === showing && source) return;
     showing = live.dataset.stream;
     source?.close();
     rows = [];
-    source = new EventSource(showing);
-    source.onmessage = hear;
-    source.onerror = () => { show("live-link", "No connection to the server. The rig goes on recording; this page comes back by itself."); say("live-value", "–"); offered = null; };
+    source = vdListen(showing, hear, () => { show("live-link", "No connection to the server. The rig goes on recording; this page comes back by itself."); say("live-value", "–"); offered = null; });
   };
   document.addEventListener("DOMContentLoaded", begin);
   document.addEventListener("htmx:after:swap", begin);

@@ -58,6 +58,14 @@ const vdColumns = (rows, gap) => {
   return out;
 };
 
+// The strip stands: now what the run tells is asked for, which takes longer. What asks is there once the page is loaded.
+const vdDrawn = () => {
+  const later = document.querySelector("[data-told]");
+  if (!later) return;
+  const ask = () => htmx.ajax("GET", later.dataset.told, { target: later, swap: "outerHTML" });
+  if (document.readyState === "complete") ask(); else window.addEventListener("load", ask);
+};
+
 // A recorded run: zoom, two cursors, holds that can be moved.
 const vdRecorded = (box) => {
   const unit = box.dataset.unit;
@@ -69,15 +77,15 @@ const vdRecorded = (box) => {
   const ask = async (from, to) => {
     asked += 1;
     const mine = asked;
-    const range = from === null ? "" : `&from=${from}&to=${to}`;
-    const answer = await fetch(`${box.dataset.strip}?points=${Math.max(300, Math.round(box.clientWidth))}${range}`);
-    if (!answer.ok || mine !== asked) { if (!answer.ok) document.body.dispatchEvent(new Event("drawn")); return; }
+    // The whole is asked for as the page's head asks for it beforehand; a closer look by the width that there is.
+    const answer = await fetch(from === null ? box.dataset.strip : `${box.dataset.strip}?points=${Math.max(300, Math.round(box.clientWidth))}&from=${from}&to=${to}`);
+    if (!answer.ok || mine !== asked) { if (!answer.ok) vdDrawn(); return; }
     const told = await answer.json();
     setting = true;
     plot.setData(vdColumns(told.rows, told.gap), false);
     plot.setScale("x", { min: from ?? told.from, max: to ?? told.to });
     setting = false;
-    if (from === null) { whole = [told.from, told.to]; box.dataset.drawn = Math.round(performance.now()); document.body.dispatchEvent(new Event("drawn")); }
+    if (from === null) { whole = [told.from, told.to]; box.dataset.drawn = Math.round(performance.now()); vdDrawn(); }
     box.dataset.zoomed = mine;
     layHolds();
   };
@@ -209,7 +217,5 @@ const vdRecorded = (box) => {
   });
   ask(null, null).then(findHolds);
 };
-document.addEventListener("DOMContentLoaded", () => {
-  const box = document.querySelector("[data-strip]");
-  if (box) vdRecorded(box);
-});
+const vdRun = document.querySelector("[data-strip]");
+if (vdRun) vdRecorded(vdRun);

@@ -58,7 +58,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     // A revision tells whose verdict it turns before it is taken in; then it does.
     at("/library").await;
     driver
-        .find(By::XPath("//tr[contains(., 'Quayside 2.0 diesel')]//a[contains(., 'New revision')]"))
+        .find(By::XPath("//article[contains(., 'Quayside 2.0 diesel')]//a[contains(., 'New revision')]"))
         .await
         .unwrap()
         .click()

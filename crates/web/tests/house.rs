@@ -232,7 +232,7 @@ async fn a_sheet_in_another_unit_is_questioned_breaks_nothing_and_can_be_correct
     let insists = [&bar[..], &[("sure", "yes")]].concat();
     assert_eq!(person.post("/library/engines", &insists).await.status(), StatusCode::SEE_OTHER);
     let library = person.page("/library").await;
-    let engine = library.split("<b>Wrong unit</b>").nth(1).unwrap().split("?engine=").nth(1).unwrap().get(..36).unwrap().to_owned();
+    let engine = library.split(">Wrong unit</h3>").nth(1).unwrap().split("?engine=").nth(1).unwrap().get(..36).unwrap().to_owned();
     let opened = person.post("/jobs", &[("tag", "BAR 1"), ("complaint", "low"), ("engine", &engine), ("key", "k")]).await;
     let job = location(opened.headers()).trim_end_matches("/intake").to_owned();
     let reading = [("rpm", "750"), ("oil_temp_c", "98"), ("pressure", "120"), ("unit", "kPa"), ("key", "r")];

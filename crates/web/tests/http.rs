@@ -313,6 +313,15 @@ async fn the_whole_vocabulary_walks_through_a_job() {
     }
     let answered: Vec<String> =
         before["evidence"].as_array().unwrap().iter().map(|entry| entry["check"].as_str().unwrap().to_owned()).collect();
+    // What lies behind an opening waits for the customer's yes, or for the reason why nobody was asked.
+    let screen = [("check", "screen_light"), ("outcome", know.check("screen_light").unwrap().outcomes[0].id.as_str()), ("seen", "999")];
+    let held = person.post("/jobs/8/evidence", &screen).await;
+    assert_eq!(held.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(held.text().await.unwrap().contains("yes comes first"));
+    let unasked = |how| [("who", ""), ("how", how), ("unasked", "yes"), ("key", "yes"), ("seen", "999")];
+    assert_eq!(person.post("/jobs/8/agreed", &unasked("")).await.status(), StatusCode::UNPROCESSABLE_ENTITY, "not without a reason");
+    assert_eq!(person.post("/jobs/8/agreed", &unasked("it came open on a trailer")).await.status(), StatusCode::SEE_OTHER);
+    assert!(person.page("/jobs/8/trace").await.contains("Opened without the customer&#39;s yes: it came open on a trailer"));
     for check in know.checks.iter().filter(|check| !answered.contains(&check.id)) {
         let outcome = &check.outcomes.last().unwrap().id;
         let answer = person

@@ -2,6 +2,7 @@
 use super::Calculator;
 use crate::field::Field;
 use crate::unit::{Temperature, Units, first_upper};
+use chrono::NaiveDateTime;
 use serde_json::{Map, Value, json};
 use std::collections::HashMap;
 
@@ -114,8 +115,23 @@ fn of_property(name: &str, property: &Value, needed: bool, whole: &Value) -> Que
     let described = property["description"].as_str().unwrap_or(name).trim_end_matches('.').replace('`', "");
     let (label, hint) = described.split_once([',', ';', ':', '(']).unwrap_or((&described, ""));
     let (_, unit) = parted(name);
-    let hint = hint.trim().trim_end_matches(')').to_owned();
-    Question { name: name.to_owned(), label: label.trim().to_owned(), hint, unit, needed, asks: asks(name, property, whole) }
+    let hint = hint.trim().trim_end_matches(')');
+    // The unit stands beside it already.
+    let hint = hint
+        .strip_prefix(unit)
+        .filter(|rest| rest.starts_with([',', ':', ';']))
+        .map_or(hint, |rest| rest.trim_start_matches([',', ':', ';', ' ']));
+    let asks = asks(name, property, whole);
+    let how = match &asks {
+        Asks::Rows(columns) => {
+            let columns: Vec<String> = columns.iter().map(|column| column.label.to_lowercase()).collect();
+            format!("a line each: {}, with commas between", columns.join(", "))
+        }
+        Asks::Numbers => "with spaces between".to_owned(),
+        _ => String::new(),
+    };
+    let hint = [hint, &how].into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join("; ");
+    Question { name: name.to_owned(), label: label.trim().to_owned(), hint, unit, needed, asks }
 }
 
 fn asks(name: &str, property: &Value, whole: &Value) -> Asks {
@@ -252,7 +268,10 @@ pub fn told(answer: &Value, liked: Units) -> Vec<Line> {
 }
 
 fn told_one(name: &str, value: &Value, liked: Units, lines: &mut Vec<Line>) {
-    let label = first_upper(&parted(name).0.replace('_', " "));
+    let label = match parted(name).0 {
+        "u" => "Standard uncertainty".to_owned(),
+        stem => first_upper(&stem.replace('_', " ")),
+    };
     match value {
         Value::Null => {}
         Value::Array(all) if all.is_empty() => {}
@@ -267,7 +286,7 @@ fn in_a_row(value: &Value, liked: Units) -> String {
     let Value::Object(object) = value else { return plain("", value, liked) };
     let parts = object.iter().filter(|(_, value)| !value.is_null() && !value.is_array() && !value.is_object());
     let part = |(name, value): (&String, &Value)| match value {
-        Value::String(text) => text.clone(),
+        Value::String(text) => said(text),
         _ => format!("{} {}", parted(name).0.replace('_', " "), plain(name, value, liked)),
     };
     parts.map(part).collect::<Vec<_>>().join(" · ")
@@ -277,15 +296,28 @@ fn plain(name: &str, value: &Value, liked: Units) -> String {
     let (_, unit) = parted(name);
     match value {
         Value::Bool(so) => (if *so { "yes" } else { "no" }).to_owned(),
-        Value::String(text) => text.replace('_', " "),
+        Value::String(text) => said(text),
         Value::Number(number) => {
             let value = number.as_f64().unwrap_or(f64::NAN);
             match unit {
                 "kPa" => format!("{} {}", liked.show(value), liked.label()),
                 "°C" => liked.temp(value),
-                unit => format!("{number} {unit}").trim_end().to_owned(),
+                unit => format!("{} {unit}", figures(value)).trim_end().to_owned(),
             }
         }
         other => other.to_string(),
     }
+}
+
+/// To four figures, which is more than any of it is known to.
+fn figures(value: f64) -> String {
+    let step = 10f64.powf((value.abs().max(1e-9).log10().floor() - 3.0).min(0.0));
+    let digits = (-step.log10()).round().max(0.0) as usize;
+    let text = format!("{value:.digits$}");
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
+}
+
+/// A word, or a moment as it is said.
+fn said(text: &str) -> String {
+    text.parse::<NaiveDateTime>().map_or_else(|_| text.replace('_', " "), |at| at.format("%Y-%m-%d %H:%M").to_string())
 }

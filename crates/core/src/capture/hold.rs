@@ -121,6 +121,13 @@ pub(super) fn holds_of(whole: &Run, coarse: &Coarse) -> Vec<Hold> {
         .collect()
 }
 
+/// What the vehicle's own signal said over a stretch, kPa; none where it was not recorded.
+pub fn dash_between(run: &Run, from_s: f64, to_s: f64) -> Option<f64> {
+    let said = run.time_s.iter().zip(&run.dash_kpa).filter(|(time, dash)| (from_s..=to_s).contains(*time) && dash.is_finite());
+    let (sum, count) = said.fold((0.0, 0.0), |(sum, count), (_, dash)| (sum + dash, count + 1.0));
+    (count > 0.0).then(|| sum / count)
+}
+
 /// From when on speed and temperature have stood within a hold's bands up to the last moment, s; none where they have not.
 pub fn standing(run: &Run) -> Option<f64> {
     let by_speed = !run.rpm.is_empty();

@@ -26,7 +26,7 @@ pub use analysis::{Analysis, Named, analyse, analysed, mapping, read_and_analyse
 pub use columns::{Column, MapError, Mapping, Quantity, Scale, Turns, UNDERSTOOD};
 pub use export::{parquet, write_csv};
 pub use file::{MOST_BYTES, MOST_COLUMNS, Table, table};
-pub use hold::{Hold, between, holds, standing};
+pub use hold::{Hold, between, dash_between, holds, standing};
 pub use knee::Sweep;
 pub use levels::{Level, levels};
 pub use needle::{Motion, Moves, Needle, Sure};

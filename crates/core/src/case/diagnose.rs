@@ -16,7 +16,7 @@ use crate::record::Curve;
 use crate::trace::knowledge::{BANDS, Check, Knowledge, Link, knowledge};
 use crate::trace::{
     self, Allowed, Bearing, BenchState, Enough, Finding, Memory, Plan, Posterior, Pressures, Proposal, Situation, Strike, Takeable, Tracer,
-    lightened, next_steps, settled, standing, state_of, weigh,
+    lightened, next_steps, raised, settled, standing, state_of, weigh,
 };
 use chrono::{DateTime, Utc};
 use std::sync::OnceLock;
@@ -57,7 +57,7 @@ pub struct Diagnosis {
     pub verdict: Verdict,
     /// Over the readings after it was put right.
     pub proof: Verdict,
-    /// The odds of the causes before anything was found, with the shop's memory in them.
+    /// The odds of the causes before anything was found, with the shop's memory and the family's known patterns in them.
     pub priors: Vec<f64>,
     /// What moved the odds, in order: the readings, circumstances, outcomes, then what was struck out.
     pub findings: Vec<Finding>,
@@ -124,6 +124,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
         Some(memory) => memory.learn(know, &own).iter().map(|learned| learned.learned).collect(),
         None => own,
     };
+    let priors = raised(know, priors, &case.known_patterns);
     let posterior = weigh(know, &priors, &findings);
     let flag = flag(case, setting.now);
     let bench = state_of(case, know);

@@ -6,6 +6,7 @@ use crate::circuit::Card;
 use crate::field::{self, Field};
 use crate::instrument::Instrument;
 use crate::limits::Sheet;
+use crate::trace::KnownPattern;
 use crate::trace::knowledge::knowledge;
 use crate::unit::Gear;
 use crate::{oil, refusal};
@@ -19,6 +20,10 @@ pub const FORMAT: &str = "velvet-dial.case/1";
 /// Most readings in one case; a job has a dozen.
 const MOST_READINGS: usize = 200;
 const MOST_POINTS: usize = 200;
+/// Known patterns of one family.
+const MOST_PATTERNS: usize = 50;
+/// Letters of a family's name.
+pub const MOST_FAMILY: usize = 60;
 
 /// A case.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
@@ -55,6 +60,9 @@ pub struct Case {
     /// The cause that this engine's usual failure is, as a person names it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub pattern: Option<String>,
+    /// Known patterns of this engine's family: they raise the odds of their causes before anything is found.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub known_patterns: Vec<KnownPattern>,
     /// Checks that are put off or cannot be done here: they are not proposed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub put_off: Vec<String>,
@@ -341,6 +349,24 @@ pub fn check_card(card: &Card) -> Result<(), CaseError> {
     hold_some("engine.cover_off_minutes".into(), &field::COVER_OFF, card.cover_off_minutes)?;
     hold_some("engine.engine_out_minutes".into(), &field::ENGINE_OUT, card.engine_out_minutes)?;
     hold_some("engine.worth".into(), &field::WORTH, card.worth)?;
+    hold_some("engine.fill_l".into(), &field::FILL, card.fill_l)?;
+    hold_some("engine.filter_l".into(), &field::FILTER_TAKES, card.filter_l)?;
+    if let Some((fill, filter)) = card.fill_l.zip(card.filter_l)
+        && filter >= fill
+    {
+        let message =
+            format!("a filter that takes {filter} l leaves nothing of {fill} l for the sump; the larger figure is the whole fill");
+        return Err(CaseError::at("engine.filter_l", message));
+    }
+    if let Some(family) = &card.family {
+        let typed = field::text("Family", family, MOST_FAMILY).map_err(|error| CaseError::at("engine.family", error.to_string()))?;
+        if typed.is_empty() || typed != *family {
+            return Err(CaseError::at(
+                "engine.family",
+                "a family is a word or two without spaces around them; leave it out where there is none",
+            ));
+        }
+    }
     if let Some(named) = &card.port_thread
         && threads().iter().all(|thread| thread.name != *named)
     {
@@ -416,5 +442,23 @@ fn acts(case: &Case) -> Result<(), CaseError> {
             _ => {}
         }
     }
-    cause_known("pattern".into(), &case.pattern)
+    cause_known("pattern".into(), &case.pattern)?;
+    if case.known_patterns.len() > MOST_PATTERNS {
+        return Err(CaseError::at(
+            "known_patterns",
+            format!("{} patterns are more than a family has; {MOST_PATTERNS} are read", case.known_patterns.len()),
+        ));
+    }
+    for (i, known) in case.known_patterns.iter().enumerate() {
+        let at = |key: &str| format!("known_patterns[{i}].{key}");
+        cause_known(at("cause"), &Some(known.cause.clone()))?;
+        hold(at("times"), &field::TIMES, known.times)?;
+        if known.source.trim().is_empty() {
+            return Err(CaseError::at(at("source"), "a known pattern needs its source: who says so, or where it stands"));
+        }
+        if case.known_patterns.iter().take(i).any(|earlier| earlier.cause == known.cause) {
+            return Err(CaseError::at(at("cause"), format!("{} is given twice; keep the better source", known.cause)));
+        }
+    }
+    Ok(())
 }

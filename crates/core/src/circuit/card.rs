@@ -47,6 +47,15 @@ pub struct Card {
     /// What the engine is worth to its owner, in the shop's money; from its size where it is not known.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub worth: Option<f64>,
+    /// Family of the engine, in the shop's words: known patterns and closed jobs are counted by it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub family: Option<String>,
+    /// Oil that goes in with a new filter, litres, 0.3 to 400.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fill_l: Option<f64>,
+    /// Of it in the filter, litres, 0.02 to 20.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub filter_l: Option<f64>,
     /// How the circuit is laid out.
     #[serde(default)]
     pub layout: Layout,
@@ -71,6 +80,9 @@ impl Card {
             port_thread: None,
             blow_access: None,
             worth: None,
+            family: None,
+            fill_l: None,
+            filter_l: None,
             layout: Layout::default(),
         }
     }

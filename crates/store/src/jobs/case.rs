@@ -46,6 +46,7 @@ impl Job {
             acts: Vec::new(),
             bench: None,
             pattern: None,
+            known_patterns: self.known_patterns.clone(),
             put_off: Vec::new(),
         };
         let mut rigged: Vec<&RigStep> = Vec::new();

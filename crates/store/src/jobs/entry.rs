@@ -102,6 +102,9 @@ pub struct Held {
     pub count: u32,
     /// How fast the pressure drifted, kPa a second.
     pub slope_kpa_s: f64,
+    /// What the vehicle's own signal said meanwhile, kPa, where the rig had that too.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dash_kpa: Option<f64>,
 }
 
 /// What was put right.
@@ -172,6 +175,9 @@ pub enum Body {
         who: String,
         /// How, and up to what.
         how: String,
+        /// Nobody was asked: it is opened all the same, and `how` says why.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        unasked: bool,
     },
     /// What a calculator made of what was typed into it.
     Worked {
@@ -301,7 +307,8 @@ mod tests {
             Body::Order { order: text("cheapest_first") },
             Body::Pattern { cause: Some(text("pump_worn")) },
             Body::Pattern { cause: None },
-            Body::Agreed { who: text("Lysander Quill"), how: String::new() },
+            Body::Agreed { who: text("Lysander Quill"), how: String::new(), unasked: false },
+            Body::Agreed { who: String::new(), how: text("it lies open already"), unasked: true },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
         ] {
             let kept = body.to_kept();

@@ -33,6 +33,7 @@ use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
 use velvet_dial_core::record::Record;
+use velvet_dial_core::trace::KnownPattern;
 
 /// A job's first page: who, what, when.
 #[derive(Debug, Clone, PartialEq)]
@@ -60,6 +61,8 @@ pub struct Job {
     pub head: Head,
     /// The engine with all its sheets.
     pub engine: Engine,
+    /// What is known of the engine's family.
+    pub known_patterns: Vec<KnownPattern>,
     /// The gauges of the shop.
     pub gauges: Vec<Gauge>,
     /// Every entry ever made, oldest first.
@@ -151,12 +154,22 @@ async fn whole(db: &impl ConnectionTrait, viewer: &Viewer, which: SimpleExpr) ->
         .await?;
     let gauges = library::gauges(db, viewer).await?;
     let mut records = records(db, rows.iter().filter(|row| row.closed_at.is_some()).map(|row| row.id)).await?;
-    rows.into_iter()
+    let mut jobs: Vec<Job> = rows
+        .into_iter()
         .map(|row| {
             let record = records.remove(&row.id);
             one(viewer, row, gauges.clone(), record)
         })
-        .collect()
+        .collect::<Result<_, _>>()?;
+    let mut known: HashMap<String, Vec<KnownPattern>> = HashMap::new();
+    for job in jobs.iter_mut().filter(|job| job.record.is_none()) {
+        let Some(family) = job.engine.card.family.clone() else { continue };
+        if !known.contains_key(&family) {
+            known.insert(family.clone(), library::of_family(db, viewer, &family).await?);
+        }
+        job.known_patterns = known.get(&family).cloned().unwrap_or_default();
+    }
+    Ok(jobs)
 }
 
 fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Option<HashMap<Uuid, String>>) -> Result<Job, StoreError> {
@@ -175,7 +188,7 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
     };
     let zone = viewer.zone.clone();
     let judged_seq = row.summary.take().and_then(|summary| summary.judged_seq);
-    let mut job = Job { head, engine, gauges, entries, zone, record: None, judged_seq };
+    let mut job = Job { head, engine, known_patterns: Vec::new(), gauges, entries, zone, record: None, judged_seq };
     let kept = job.closing().zip(records).and_then(|(closing, mut records)| records.remove(&closing.id));
     if let Some(text) = kept {
         job.stand_on(from_json("record", &text)?);
@@ -191,6 +204,7 @@ impl Job {
         self.gauges = gauges.collect();
         self.engine.name.clone_from(&record.papers.engine);
         self.engine.card = record.case.engine.clone();
+        self.known_patterns.clone_from(&record.case.known_patterns);
         self.engine.sheets = record.other_sheets.iter().chain(&record.case.spec).cloned().collect();
         self.record = Some(record);
     }

@@ -1,10 +1,17 @@
 //! What a shop knows before a job: vehicles, engines with their sheets, instruments.
 mod drawer;
+mod page;
+mod pattern;
 
 pub use drawer::{GaugeCheck, ShopAdapter, adapters, add_adapter, add_gauge_check, gauge_checks, remove_adapter};
 
-use crate::entity::{engine, former, instrument, sheet, vehicle};
+pub use page::{MOST_PAGES, add_page, page, pages};
+pub(crate) use pattern::of_family;
+pub use pattern::{FamilyPattern, add_pattern, patterns, retire_pattern};
+
+use crate::entity::{engine, former, instrument, sheet, user, vehicle};
 use crate::{Connection, StoreError, Viewer, from_json, jobs, json, now};
+use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::LikeExpr;
 use sea_orm::{
@@ -40,6 +47,8 @@ pub struct Revision {
     pub sheet: Sheet,
     /// Another was entered in its place.
     pub corrected: bool,
+    /// Who entered it, where that was asked for, and when, UTC.
+    pub by: (String, NaiveDateTime),
 }
 
 /// A gauge of the shop.
@@ -173,7 +182,7 @@ async fn formerly(db: &impl ConnectionTrait, viewer: &Viewer, thing: Uuid, name:
 /// One engine of the shop.
 pub async fn engine(db: &impl ConnectionTrait, viewer: &Viewer, id: Uuid) -> Result<Engine, StoreError> {
     let own = engine::Entity::load().filter(engine::Column::ShopId.eq(viewer.shop)).filter(engine::Column::Id.eq(id));
-    of_engine(own.with(sheet::Entity).one(db).await?.ok_or(StoreError::NotFound)?)
+    of_engine(own.with((sheet::Entity, user::Entity)).one(db).await?.ok_or(StoreError::NotFound)?)
 }
 
 /// An engine in a list.
@@ -192,10 +201,10 @@ pub async fn engine_names(db: &Connection, viewer: &Viewer) -> Result<Vec<Engine
     Ok(named)
 }
 
-/// The shop's engines with their sheets, by name.
+/// The shop's engines with their sheets and who entered them, by name.
 pub async fn engines(db: &Connection, viewer: &Viewer) -> Result<Vec<Engine>, StoreError> {
     let own = engine::Entity::load().filter(engine::Column::ShopId.eq(viewer.shop)).order_by_asc(engine::Column::Name);
-    own.with(sheet::Entity).all(db).await?.into_iter().map(of_engine).collect()
+    own.with((sheet::Entity, user::Entity)).all(db).await?.into_iter().map(of_engine).collect()
 }
 
 /// From its row, loaded with its sheets.
@@ -209,10 +218,11 @@ pub(crate) fn of_engine(row: engine::ModelEx) -> Result<Engine, StoreError> {
     for row in rows {
         let sheet = Sheet { source: row.source, in_force_from: row.in_force_from, points: from_json("sheet", &row.points)? };
         let corrected = corrected.contains(&row.id);
+        let by = (row.author.into_option().map(|author| author.shown_name).unwrap_or_default(), row.entered_at);
         if !corrected {
             engine.sheets.push(sheet.clone());
         }
-        engine.revisions.push(Revision { id: row.id, sheet, corrected });
+        engine.revisions.push(Revision { id: row.id, sheet, corrected, by });
     }
     Ok(engine)
 }

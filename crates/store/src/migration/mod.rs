@@ -8,6 +8,7 @@ mod fifth;
 mod first;
 mod fourth;
 mod second;
+mod sixth;
 mod table;
 mod third;
 
@@ -36,7 +37,14 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(first::First), Box::new(second::Second), Box::new(third::Third), Box::new(fourth::Fourth), Box::new(fifth::Fifth)]
+        vec![
+            Box::new(first::First),
+            Box::new(second::Second),
+            Box::new(third::Third),
+            Box::new(fourth::Fourth),
+            Box::new(fifth::Fifth),
+            Box::new(sixth::Sixth),
+        ]
     }
 }
 

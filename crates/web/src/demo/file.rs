@@ -5,6 +5,7 @@ use velvet_dial_core::adapter::Adapter;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
+use velvet_dial_core::trace::KnownPattern;
 
 /// The folder, carried in the program: the shop's own file, recorded runs, and whatever else a later entry names.
 #[derive(RustEmbed)]
@@ -26,6 +27,8 @@ pub struct Shop {
     #[serde(default)]
     pub adapter: Vec<Piece>,
     pub engine: Vec<Engine>,
+    #[serde(default)]
+    pub pattern: Vec<Pattern>,
     /// The stand-in rig that the demo starts.
     pub rig: Rig,
     pub job: Vec<Job>,
@@ -43,6 +46,12 @@ pub struct Rig {
     /// How much faster than an engine the oil warms.
     pub warms: f64,
     pub odd: Vec<String>,
+}
+#[derive(Deserialize)]
+pub struct Pattern {
+    pub family: String,
+    #[serde(flatten)]
+    pub known: KnownPattern,
 }
 #[derive(Deserialize)]
 pub struct User {

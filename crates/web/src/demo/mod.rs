@@ -101,6 +101,9 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
         }
         engines.insert(&engine.name, id);
     }
+    for pattern in &shop.pattern {
+        library::add_pattern(db, &anyone, &pattern.family, &pattern.known).await?;
+    }
     let kept = Kept::default();
     for (i, job) in shop.job.iter().enumerate() {
         let key = format!("demo {i}");

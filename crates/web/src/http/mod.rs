@@ -7,6 +7,7 @@ mod fragments;
 pub mod guard;
 pub mod health;
 pub mod pack;
+pub mod photo;
 mod slip;
 mod visitor;
 

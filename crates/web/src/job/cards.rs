@@ -1,5 +1,6 @@
 //! A check as a card: what is asked, how it is done, why it, and a button for each outcome.
 use super::assess::Assessed;
+use super::opening::waits_for_yes;
 use crate::ui::show;
 use crate::ui::words::access_words;
 use velvet_dial_core::stage::QUICK;
@@ -16,6 +17,8 @@ pub struct CheckCard {
     /// “sump off”, when that must be done for it.
     pub opening: &'static str,
     pub running: bool,
+    /// It opens the engine, and nobody said yes to that.
+    pub waits: bool,
     /// Why this one, in a sentence; empty when it is already answered.
     pub why: String,
     pub outcomes: Vec<Choice>,
@@ -106,6 +109,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         minutes,
         opening,
         running: check.running(),
+        waits: waits_for_yes(&assessed.job, check),
         why,
         outcomes,
         answer,

@@ -1,7 +1,11 @@
 //! Takes the outcome of a check, from any stage.
-use crate::http::Failure;
+use crate::http::{Failure, Slip};
+use crate::job::opening::{YES_FIRST, waits_for_yes};
+use crate::job::shell::Ask as Asked;
+use crate::job::trace::AGREED;
 use crate::job::{Desk, Sent};
 use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use serde::Deserialize;
 use velvet_dial_core::stage::Stage;
@@ -33,6 +37,14 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     let put_off = PUT_OFF.iter().find(|(word, ..)| *word == form.outcome).map(|(_, cannot)| *cannot);
     if !check.is_some_and(|check| put_off.is_some() || check.outcome(&form.outcome).is_some()) {
         return Err(Failure::Form("a check or an outcome that is none".to_owned()));
+    }
+    if let Some(check) = check.filter(|_| put_off.is_none())
+        && waits_for_yes(&desk.job().await?, check)
+    {
+        let mut slip = Slip::of(AGREED.name);
+        slip.wrong("who", YES_FIRST);
+        let seen = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes }.seen();
+        return desk.answer(Stage::Trace, Asked { seen, slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };

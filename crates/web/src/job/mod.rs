@@ -10,6 +10,7 @@ mod intake;
 mod lines;
 mod live;
 mod look;
+mod opening;
 mod pairs;
 mod photo;
 mod prove;

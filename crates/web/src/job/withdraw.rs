@@ -101,7 +101,16 @@ mod tests {
         let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: Vec::new(), revisions: Vec::new() };
         let head =
             Head { id: Uuid::nil(), number: 1, vehicle, engine: Uuid::nil(), complaint: String::new(), opened_at: at, closed_at: None };
-        Job { head, engine, gauges: Vec::new(), entries, zone: Default::default(), record: None, judged_seq: None }
+        Job {
+            head,
+            engine,
+            known_patterns: Vec::new(),
+            gauges: Vec::new(),
+            entries,
+            zone: Default::default(),
+            record: None,
+            judged_seq: None,
+        }
     }
 
     fn entry(seq: i32, body: Body, author: u128, second: i64) -> Entry {

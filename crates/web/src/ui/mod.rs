@@ -1,4 +1,5 @@
 //! How anything is drawn and said, whatever it is about.
+pub mod assets;
 mod chrome;
 pub mod field;
 mod liking;

@@ -1,4 +1,5 @@
 //! The compare stage: the pressure map, each point of the sheet in a sentence and in figures, what would decide an undecided one, and what would be if something were otherwise.
+mod dash;
 mod points;
 mod set_apart;
 mod what_if;
@@ -14,6 +15,7 @@ use crate::ui::picture::warm::{self, Warm};
 use crate::ui::words::{limit_words, sheet_name};
 use actix_web::web::{ServiceConfig, post};
 use askama::Template;
+use dash::Beside;
 use points::PointRow;
 use set_apart::Apart;
 use velvet_dial_core::case::{Basis, Change, Phase, Projected, by_sheet, project, unmeasured};
@@ -123,8 +125,9 @@ struct Work {
     others: Vec<Other>,
     rule_of_thumb: bool,
     warm: Option<Warm>,
-    /// The dash against the gauge, asked once it is fitted.
+    /// The dash against the gauge, asked once it is fitted, and what was read of both.
     dash: Option<CheckCard>,
+    beside: Option<Beside>,
     told: Told,
 }
 
@@ -182,6 +185,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         rule_of_thumb: verdict.basis == Basis::RuleOfThumb,
         warm: worked.warm.as_ref().map(|told| warm::warm(&told.read, &told.thinning, unit)),
         dash: cards::card(assessed, "module_compare").filter(|_| !assessed.case.readings.is_empty()),
+        beside: dash::beside(assessed, unit),
         told: what_if::told(assessed, &worked.asked, unit),
     };
     Surface { bench: drawn.shell, work }.render()

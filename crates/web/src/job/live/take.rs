@@ -51,7 +51,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if !(SHORTEST_S..=LONGEST_S).contains(&(to_s - from_s)) || from_s < 0.0 {
         return Err(no_hold());
     }
-    let Some((hold, recorded)) = kept(&desk, run, (from_s, to_s)).await? else {
+    let Some((hold, dash_kpa, recorded)) = kept(&desk, run, (from_s, to_s)).await? else {
         typed.slip.wrong("run", "This stretch is not kept: the link broke, or the database is slow. Hold once more.");
         return desk
             .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
@@ -85,7 +85,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if taken_already(&desk.job().await?, run, (from_s, to_s)) {
         return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
     }
-    let held = Held { count: hold.count as u32, slope_kpa_s: (1e4 * hold.slope_kpa_s).round() / 1e4 };
+    let held = Held { count: hold.count as u32, slope_kpa_s: (1e4 * hold.slope_kpa_s).round() / 1e4, dash_kpa };
     let taken = TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture: Some((run, from_s, to_s)), held: Some(held) };
     let body = Body::Reading(taken);
     let answer = desk.write(stage, sent, body, "live/take", typed.fields()).await?;
@@ -106,15 +106,19 @@ fn taken_already(job: &Job, run: Uuid, (from_s, to_s): (f64, f64)) -> bool {
 }
 
 /// The stretch as it is kept, waited for while it is on its way.
-async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Hold, Recorded)>, Failure> {
+async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Hold, Option<f64>, Recorded)>, Failure> {
     let mut waited = Duration::ZERO;
     loop {
         let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, run).await?;
         if recorded.span_us.is_some_and(|(_, last)| last >= recorded.at_us(to_s)) {
             let source = Source::Rig(recorded);
             let run = source.stretch(desk, from_s, to_s).await?;
-            let hold = desk.app.work.out(move || capture::between(&run, from_s, to_s)).await?;
-            return Ok(hold.zip(source.recorded()));
+            let hold = move || {
+                let dash_kpa = capture::dash_between(&run, from_s, to_s).map(|kpa| kpa.round().max(0.0));
+                capture::between(&run, from_s, to_s).map(|hold| (hold, dash_kpa))
+            };
+            let hold = desk.app.work.out(hold).await?;
+            return Ok(hold.zip(source.recorded()).map(|((hold, dash_kpa), recorded)| (hold, dash_kpa, recorded)));
         }
         if waited > KEPT_WITHIN {
             return Ok(None);

@@ -126,6 +126,13 @@ enum Found {
     Bad { sentence: String },
 }
 
+impl Found {
+    /// There is a run to be drawn.
+    fn drawn(&self) -> bool {
+        matches!(self, Self::Run { .. } | Self::Later)
+    }
+}
+
 #[derive(Template)]
 #[template(path = "job/run/capture.html")]
 struct Page {

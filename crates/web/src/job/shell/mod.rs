@@ -3,7 +3,7 @@ mod stations;
 mod suspects;
 
 pub use stations::Station;
-pub use suspects::{Suspects, grouped, moved};
+pub use suspects::{Suspects, grouped, known, moved, raised};
 
 use super::assess::Assessed;
 use super::cards::{self, NextCard};

@@ -2,6 +2,7 @@
 use crate::job::assess::Assessed;
 use crate::ui::show;
 use crate::ui::words::group_name;
+use velvet_dial_core::trace::KnownPattern;
 use velvet_dial_core::trace::knowledge::knowledge;
 
 /// One cause.
@@ -14,6 +15,8 @@ pub struct Suspect {
     pub width: String,
     /// “up 12” or “down 3”, in points, when the last entry moved it.
     pub moved: Option<String>,
+    /// “known, × 3” of a known pattern.
+    pub known: Option<String>,
 }
 
 /// Causes of one part.
@@ -67,6 +70,7 @@ pub(super) fn suspects(assessed: &Assessed) -> Suspects {
             percent: show::percent(p),
             width: format!("{:.1}", 100.0 * p),
             moved: moved(assessed, index),
+            known: known(assessed, index).map(raised),
         };
         Some((p, cause.group.as_str(), suspect))
     };
@@ -79,6 +83,17 @@ pub(super) fn suspects(assessed: &Assessed) -> Suspects {
             .collect(),
         rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(sum) }),
     }
+}
+
+/// What is known of this engine's family and this cause.
+pub fn known(assessed: &Assessed, index: usize) -> Option<&KnownPattern> {
+    let cause = knowledge().causes.get(index)?;
+    assessed.case.known_patterns.iter().find(|known| known.cause == cause.id)
+}
+
+/// “known, × 3”.
+pub fn raised(known: &KnownPattern) -> String {
+    format!("known, × {}", show::plain(known.times))
 }
 
 /// “up 12” or “down 3”, in points, when a cause was moved since the asker last looked.

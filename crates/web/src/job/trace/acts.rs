@@ -14,8 +14,9 @@ use velvet_dial_store::jobs::Body;
 pub static AGREED: Form = Form {
     name: "agreed",
     asks: &[
-        Ask::new("who", "Who said yes", "", Kind::Needed(80, "nobody named yet: who said it?")),
+        Ask::new("who", "Who said yes", "", Kind::Text(80)),
         Ask::new("how", "How, and up to what", "by phone, up to 400", Kind::Lines(160)),
+        Ask::new("unasked", "nobody was asked: open it all the same, for the reason above", "", Kind::Tick),
     ],
 };
 
@@ -56,14 +57,23 @@ pub async fn pattern(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
     desk.write(Stage::Trace, Sent::of(&form), body, "pattern", owned(&[("cause", cause)])).await
 }
 
-/// Takes down the customer's yes.
+/// Takes down the customer's yes, or why it is opened without.
 pub async fn agreed(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let mut typed = Read::of(&AGREED, &form, desk.liking.unit);
-    let (who, how) = (typed.text("who"), typed.text("how"));
+    let (mut who, how, unasked) = (typed.text("who"), typed.text("how"), typed.ticked("unasked"));
+    if unasked && how.is_empty() {
+        typed.slip.wrong("how", "Why is it opened without a yes? Say it here; it stays in the ledger.");
+    }
+    if !unasked && who.is_empty() && typed.slip.is_clean() {
+        typed.slip.wrong("who", "Nobody named yet: who said yes?");
+    }
+    if unasked {
+        who.clear();
+    }
     if !typed.slip.is_clean() {
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
         return desk.answer(Stage::Trace, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    desk.write(Stage::Trace, sent, Body::Agreed { who, how }, "agreed", typed.fields()).await
+    desk.write(Stage::Trace, sent, Body::Agreed { who, how, unasked }, "agreed", typed.fields()).await
 }

@@ -1,6 +1,6 @@
 //! The suspects in full: sound or not, who leads and what acting on it costs if that is wrong, every cause by its part, pairs, what was struck out.
 use crate::job::assess::Assessed;
-use crate::job::shell::{grouped, moved};
+use crate::job::shell::{grouped, known, moved, raised};
 use crate::ui::show;
 use crate::ui::words::{cause_name, fact_name, group_name};
 use velvet_dial_core::case::pairs;
@@ -43,6 +43,8 @@ pub struct Row {
     pub percent: String,
     pub width: String,
     pub moved: Option<String>,
+    /// “known, × 3” of a known pattern of the family.
+    pub known: Option<String>,
 }
 
 /// Two causes that are there together.
@@ -78,7 +80,11 @@ pub fn list(assessed: &Assessed, unit: Units) -> List {
         let cause = know.causes.get(index)?;
         let (p, moved) = (now.posterior.of(index), moved(assessed, index));
         let (percent, width) = (show::percent(there(index)), format!("{:.1}", 100.0 * there(index)));
-        Some((p, cause.group.as_str(), Row { id: &cause.id, name: &cause.name, percent, width, moved }))
+        Some((
+            p,
+            cause.group.as_str(),
+            Row { id: &cause.id, name: &cause.name, percent, width, moved, known: known(assessed, index).map(raised) },
+        ))
     };
     let ranked = now.posterior.ranked();
     let seen = ranked

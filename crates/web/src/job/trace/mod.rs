@@ -68,6 +68,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     Surface { bench: drawn.shell, work }.render()
 }
 
+pub use acts::AGREED;
 pub use next::panel;
 
 /// Addresses.

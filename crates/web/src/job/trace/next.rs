@@ -8,7 +8,7 @@ use crate::job::shell::Shell;
 use crate::job::{Desk, Drawn};
 use crate::ui::field::Drawn as Field;
 use crate::ui::show;
-use crate::ui::words::access_words;
+use crate::ui::words::{access_words, describe};
 use actix_web::HttpResponse;
 use askama::Template;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
@@ -43,8 +43,6 @@ struct Opening {
     name: &'static str,
     price: String,
     steps: Vec<String>,
-    /// Who said yes, when it was said.
-    agreed: Option<String>,
 }
 
 /// The part that it always is.
@@ -69,6 +67,13 @@ struct Panel<'a> {
     then: Vec<Row>,
     places: Vec<Place>,
     openings: Vec<Opening>,
+    /// A check on this page waits for the yes.
+    waits: bool,
+    /// The yes, or why it is opened without one, once it was said.
+    said: Option<String>,
+    said_entry: String,
+    /// A yes, or the want of one, is still to be taken down.
+    asks_yes: bool,
     agreed: Vec<Field>,
     pattern: Option<Pattern>,
     pattern_entry: String,
@@ -119,9 +124,13 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     let order = assessed.job.order();
     let first = assessed.next.first();
     let agreed = live(|body| matches!(body, Body::Agreed { .. }));
-    let yes = agreed.map(|entry| {
-        let said = if let Body::Agreed { who, how } = &entry.body { format!("{who} {how}") } else { String::new() };
-        format!("Yes: {}, written down by {}, {}", said.trim(), entry.author_name, show::moment(entry.written_at, &assessed.job.zone))
+    let said = agreed.map(|entry| {
+        format!(
+            "{}, written down by {}, {}",
+            describe(&entry.body, drawn.shell.unit),
+            entry.author_name,
+            show::moment(entry.written_at, &assessed.job.zone)
+        )
     });
     let (near, far) = cards::one_reading_at_a_time(&assessed.next);
     let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
@@ -133,12 +142,15 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         .get("instead")
         .and_then(|check| cards::card(assessed, check))
         .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)));
+    let next = first.and_then(|proposal| cards::next(assessed, proposal));
+    let waits = matches!(&next, Some(NextCard::Check(card)) if card.waits) || instead.as_ref().is_some_and(|card| card.waits);
     Panel {
         bench: drawn.shell,
+        waits,
         ways: ways(order, plans),
         order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
-        next: first.and_then(|proposal| cards::next(assessed, proposal)),
+        next,
         price: first.map(price).unwrap_or_default(),
         instead: instead.map(|card| {
             let says = against(assessed, card.id);
@@ -146,7 +158,10 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         }),
         then: then.iter().map(|proposal| row(drawn, proposal)).collect(),
         places: places(drawn, &others),
-        openings: openings(assessed, yes),
+        openings: openings(assessed),
+        said,
+        said_entry: id(agreed),
+        asks_yes: !assessed.job.closed() && (agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. }))),
         agreed: AGREED.draw(&drawn.shell.slip, drawn.shell.unit, |_| Vec::new()),
         pattern: pattern(assessed),
         pattern_entry: id(live(|body| matches!(body, Body::Pattern { .. }))),
@@ -219,13 +234,12 @@ fn places(drawn: &Drawn, others: &[&Proposal]) -> Vec<Place> {
 }
 
 /// What is opened, with what is looked at behind it in the order of the bench.
-fn openings(assessed: &Assessed, agreed: Option<String>) -> Vec<Opening> {
+fn openings(assessed: &Assessed) -> Vec<Opening> {
     let opened = assessed.now.next.iter().filter_map(|proposal| match &proposal.step {
         Step::Bench(step, behind) if step.opens() => Some(Opening {
             name: step.label(),
             price: format!("{}, about {:.0} in money", show::minutes(proposal.minutes), proposal.money),
             steps: behind.iter().map(|step| cards::name(assessed, step)).collect(),
-            agreed: agreed.clone(),
         }),
         _ => None,
     });

@@ -12,7 +12,7 @@ use velvet_dial_core::case::reasons;
 use velvet_dial_core::circuit::nominal::HOT_C;
 use velvet_dial_core::circuit::{Cooler, Place, Working};
 use velvet_dial_core::trace::knowledge::{Check, knowledge};
-use velvet_dial_core::trace::{Proposal, Step};
+use velvet_dial_core::trace::{Order, Proposal, Step};
 use velvet_dial_core::unit::Units;
 
 /// The parts in the order of the oil, as the knowledge counts them along its way: word in an address, group of the causes.
@@ -64,7 +64,9 @@ pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     let flows = left.unwrap_or_else(|| assessed.tracer.healthy()).flows(at);
     let whose =
         leader.map_or("a healthy engine of this card".to_owned(), |(_, cause)| format!("“{}”, the leading explanation,", cause.name));
-    let says = format!("Pressures and flows as {whose} makes them at {:.0} rpm and {}.", at.rpm, unit.temp(at.oil_temp_c));
+    let numbered = assessed.job.order() == Order::AlongTheOil && !assessed.job.closed();
+    let order = if numbered { "Numbers: the order along the oil. " } else { "" };
+    let says = format!("{order}Pressures and flows as {whose} makes them at {:.0} rpm and {}.", at.rpm, unit.temp(at.oil_temp_c));
     let consumers = flows.places.iter().filter(|(place, _)| *place != Place::Leak).map(|(place, flow)| Consumer {
         place: *place,
         flow: *flow,
@@ -72,7 +74,7 @@ pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     });
     let consumers = consumers.collect();
     let layout = &assessed.case.engine.layout;
-    (Scene { stations, consumers, flows, port: layout.port, cooler: layout.cooler != Cooler::None }, says)
+    (Scene { stations, consumers, flows, port: layout.port, cooler: layout.cooler != Cooler::None, numbered }, says)
 }
 
 /// The checks of a proposal.

@@ -2,6 +2,7 @@
 use crate::http::Failure;
 use crate::job::Desk;
 use crate::job::assess::{Assessed, assess};
+use crate::job::shell::known;
 use crate::ui::show;
 use crate::ui::words::{fact_name, factor_words, reading_name};
 use actix_web::{HttpResponse, web};
@@ -88,12 +89,20 @@ fn why(assessed: &Assessed, index: usize, unit: Units) -> Option<Why> {
         closed: assessed.job.closed(),
         cause: &cause.id,
         shape: cause.shape.trim_end_matches('.'),
-        before: format!("Before anything was found: {} of such jobs. {}", show::percent(prior), cause.reason),
+        before: before(assessed, index, prior, &cause.reason),
         says: says.collect(),
         figures: told.iter().filter(|reason| !(alone && reason.reading.is_some() && reason.log_odds.abs() < 0.005)).map(figure).collect(),
         facts: against.into_iter().map(|reason| (reason.key.clone(), fact_name(&reason.key))).collect(),
         struck: assessed.job.live().any(|entry| matches!(&entry.body, Body::Struck { cause: struck, .. } if *struck == cause.id)),
     })
+}
+
+/// What it was held for before anything was found, and what raised that.
+fn before(assessed: &Assessed, index: usize, prior: f64, reason: &str) -> String {
+    let raised = known(assessed, index).map(|known| {
+        format!(" A known pattern of this engine's family makes it {} times as likely ({}).", show::plain(known.times), known.source)
+    });
+    format!("Before anything was found: {} of such jobs. {reason}{}", show::percent(prior), raised.unwrap_or_default())
 }
 
 fn name(assessed: &Assessed, reason: &Reason, unit: Units) -> String {

@@ -123,7 +123,7 @@ async fn one(
         Some((Ok(value), input)) => Answer {
             lines: asked::told(value, liking.unit),
             problem: String::new(),
-            picture: worked::picture(calculator.name, input, value),
+            picture: worked::picture(calculator.name, input, value, liking.unit),
             kept: Some(&job).filter(|job| job.parse::<i64>().is_ok()).map(|job| Kept {
                 job: job.clone(),
                 key: uuid::Uuid::new_v4(),

@@ -64,6 +64,9 @@ fn filled(name: &str, card: &Card, unit: Units) -> Slip {
         ("cover_off_minutes", &number(card.cover_off_minutes)),
         ("engine_out_minutes", &number(card.engine_out_minutes)),
         ("worth", &number(card.worth)),
+        ("family", card.family.as_deref().unwrap_or("")),
+        ("fill_l", &number(card.fill_l)),
+        ("filter_l", &number(card.filter_l)),
     ] {
         slip.keep(field, value);
     }
@@ -106,6 +109,9 @@ fn read(read: &mut Read<'_>) -> Option<(String, Card)> {
         port_thread: Some(read.raw("port_thread").to_owned()).filter(|thread| !thread.is_empty()),
         blow_access: read.choice("blow_access", BlowAccess::ALL),
         worth: read.number("worth"),
+        family: Some(read.text("family")).filter(|family| !family.is_empty()),
+        fill_l: read.number("fill_l"),
+        filter_l: read.number("filter_l"),
         layout,
         ..Card::of(displacement_l?, cylinders?.round() as u32, idle_rpm?, read.raw("oil_grade"))
     };

@@ -1,13 +1,15 @@
 //! What the library's forms ask, each once.
 use crate::http::form::{Ask, Choice, Form, Kind};
 use velvet_dial_core::calculator::threads;
+use velvet_dial_core::case::MOST_FAMILY;
 use velvet_dial_core::circuit::{
     BlowAccess, Burns, CamFeed, Cooler, HeadFeed, Port, PumpDrive, PumpKind, ReliefAccess, ReliefSenses, Rockers,
 };
 use velvet_dial_core::field;
 use velvet_dial_core::instrument;
 use velvet_dial_core::oil;
-use velvet_dial_core::unit::Gear;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::unit::{Gear, first_upper};
 
 const FIND_AGAIN: &str = "nothing typed yet; it is how you find it again.";
 
@@ -41,7 +43,26 @@ pub static ENGINE: Form = Form {
         Ask::new("sump_off_minutes", "Sump off takes", "min", Kind::NumberOrNone(&field::SUMP_OFF)),
         Ask::new("cover_off_minutes", "Front cover off takes", "min", Kind::NumberOrNone(&field::COVER_OFF)),
         Ask::new("engine_out_minutes", "Engine out takes", "min", Kind::NumberOrNone(&field::ENGINE_OUT)),
+        Ask::new("family", "Family", "what it shares its weaknesses with", Kind::Text(MOST_FAMILY)),
+        Ask::new("fill_l", "Oil with a new filter", "l", Kind::NumberOrNone(&field::FILL)),
+        Ask::new("filter_l", "Of it in the filter", "l", Kind::NumberOrNone(&field::FILTER_TAKES)),
         Ask::new("worth", "Worth to its owner", "in your money", Kind::NumberOrNone(&field::WORTH)),
+    ],
+};
+
+/// A known pattern of a family.
+pub static PATTERN: Form = Form {
+    name: "pattern",
+    asks: &[
+        Ask::new("family", "Family", "", Kind::Hidden),
+        Ask::new("cause", "What is known to fail", "", Kind::Choice),
+        Ask::new("times", "How many times as likely", "1.1 to 20", Kind::Number(&field::TIMES)),
+        Ask::new(
+            "source",
+            "Source",
+            "who says so, or where it stands",
+            Kind::Needed(200, "nothing typed yet; a pattern without a source is a rumour."),
+        ),
     ],
 };
 
@@ -120,6 +141,7 @@ pub fn choices(name: &str) -> Vec<Choice> {
         }
         "kind" => Choice::all(instrument::Kind::ALL),
         "gear" => Choice::all(Gear::ALL),
+        "cause" => knowledge().causes.iter().map(|cause| Choice { id: cause.id.clone(), label: first_upper(&cause.name) }).collect(),
         _ => Vec::new(),
     }
 }

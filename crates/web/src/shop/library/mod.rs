@@ -1,42 +1,30 @@
 //! Engines with their sheets, gauges, and the shop itself: what a job needs to stand on.
+mod card;
 mod engine;
 mod form;
 mod gauge;
 mod house;
+mod paper;
+mod pattern;
 mod sheet;
 mod shelf;
 
 use crate::http::form::Drawn;
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
-use crate::ui::{Chrome, Liking, show, words};
+use crate::ui::{Chrome, Liking, words};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
-use form::{ENGINE, GAUGE, SHEET, SHOP, choices};
+use card::Family;
+use form::{ENGINE, GAUGE, PATTERN, SHEET, SHOP, choices};
 use serde::Deserialize;
 use sheet::Line;
 use uuid::Uuid;
 use velvet_dial_core::unit::Units;
-use velvet_dial_store::library::{self, Engine, Gauge};
+use velvet_dial_store::library::{self, Gauge};
 use velvet_dial_store::{Viewer, accounts};
-
-/// An engine in the list.
-pub struct EngineRow {
-    pub id: String,
-    pub name: String,
-    pub card: String,
-    pub sheets: Vec<SheetRow>,
-}
-
-/// A revision in the list.
-pub struct SheetRow {
-    pub id: String,
-    pub words: String,
-    /// Another stands in its place.
-    pub corrected: bool,
-}
 
 /// A gauge in the list.
 pub struct GaugeRow {
@@ -66,6 +54,12 @@ pub struct SheetForm {
     pub turns: Vec<String>,
 }
 
+/// The form of a known pattern.
+pub struct PatternForm {
+    pub family: String,
+    pub fields: Vec<Drawn>,
+}
+
 /// The form of a gauge or of the shop.
 pub struct PlainForm {
     pub action: String,
@@ -81,7 +75,11 @@ struct Page {
     chrome: Chrome,
     /// The unit that the forms' pressures are typed in.
     unit: Units,
-    engines: Vec<EngineRow>,
+    families: Vec<Family>,
+    /// A known pattern that is typed.
+    pattern: Option<PatternForm>,
+    /// Why a page was not kept, and of which revision it was.
+    paper: Option<(String, String)>,
     gauges: Vec<GaugeRow>,
     for_a_job: bool,
     engine: EngineForm,
@@ -104,6 +102,10 @@ pub struct Editing {
     /// A gauge; none for a new one.
     gauge: Option<(Option<Uuid>, Slip)>,
     shop: Option<Slip>,
+    /// A known pattern.
+    pattern: Option<Slip>,
+    /// A revision whose page was not kept, and why.
+    paper: Option<(Uuid, String)>,
     /// Open jobs whose verdict the sheet turns.
     turns: Vec<String>,
     /// A job is being opened, and waits for the new engine.
@@ -113,6 +115,7 @@ pub struct Editing {
 async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, status: StatusCode) -> Result<HttpResponse, Failure> {
     let engines = library::engines(&app.db, viewer).await?;
     let gauges = library::gauges(&app.db, viewer).await?;
+    let mut pages = library::pages(&app.db, viewer).await?;
     let shop = accounts::shop(&app.db, viewer).await?;
     // A form that comes back keeps the unit it was typed in.
     let unit = editing.unit.unwrap_or(liking.unit);
@@ -140,7 +143,11 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, stat
             title: "Change what the shop says of itself".to_owned(),
             button: "Keep it so",
         },
-        engines: engines.iter().map(engine_row).collect(),
+        families: card::families(&engines, &library::patterns(&app.db, viewer).await?, &mut pages, (liking.unit, &viewer.zone)),
+        pattern: editing
+            .pattern
+            .map(|slip| PatternForm { family: slip.typed(PATTERN.name, "family").to_owned(), fields: PATTERN.draw(&slip, unit, choices) }),
+        paper: editing.paper.map(|(id, why)| (id.to_string(), why)),
         gauges: gauges.iter().map(|gauge| gauge_row(gauge, liking.unit)).collect(),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
@@ -183,27 +190,6 @@ fn gauge_form(editing: Option<(Option<Uuid>, Slip)>, unit: Units) -> PlainForm {
     }
 }
 
-fn engine_row(engine: &Engine) -> EngineRow {
-    let card = &engine.card;
-    EngineRow {
-        id: engine.id.to_string(),
-        name: engine.name.clone(),
-        card: format!(
-            "{} l, {} cylinders, idle {:.0} rpm, {}, gauge {}",
-            show::plain(card.displacement_l),
-            card.cylinders,
-            card.idle_rpm,
-            card.oil_grade,
-            card.layout.port.label()
-        ),
-        sheets: engine
-            .revisions
-            .iter()
-            .map(|revision| SheetRow { id: revision.id.to_string(), words: sheet::words(revision), corrected: revision.corrected })
-            .collect(),
-    }
-}
-
 fn gauge_row(gauge: &Gauge, unit: Units) -> GaugeRow {
     let card = &gauge.gauge;
     GaugeRow { id: gauge.id.to_string(), name: gauge.name.clone(), what: words::gauge(card, unit) }
@@ -218,6 +204,8 @@ pub struct Asked {
     /// An engine that gets a revision, and the revision that is corrected.
     revise: String,
     corrects: String,
+    /// A family of which something is known.
+    pattern: String,
     /// “job” where one is being opened and waits.
     back: String,
 }
@@ -236,6 +224,9 @@ pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web
     if let Some(id) = key(&asked.gauge) {
         let gauges = library::gauges(&app.db, &who.0).await?;
         editing.gauge = gauges.iter().find(|gauge| gauge.id == id).map(|gauge| (Some(id), gauge::of(gauge, liking.unit)));
+    }
+    if !asked.pattern.is_empty() {
+        editing.pattern = Some(pattern::empty(&asked.pattern));
     }
     if let Some(id) = key(&asked.revise) {
         let engine = library::engine(&app.db, &who.0, id).await?;
@@ -261,6 +252,10 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/library/engines", post().to(engine::add))
         .route("/library/engines/{engine}", post().to(engine::change))
         .route("/library/engines/{engine}/sheets", post().to(sheet::revise))
+        .route("/library/patterns", post().to(pattern::add))
+        .route("/library/patterns/{pattern}/retire", post().to(pattern::retire))
+        .route("/library/sheets/{sheet}/pages", post().to(paper::add))
+        .route("/library/pages/{page}/{size}", get().to(paper::show))
         .route("/library/gauges", post().to(gauge::add))
         .route("/library/gauges/{gauge}", post().to(gauge::change))
         .route("/library/shop", post().to(house::change))

@@ -178,6 +178,10 @@ pub async fn revise(
 /// A revision in a line.
 pub fn words(revision: &Revision) -> String {
     let from = revision.sheet.in_force_from.map(|from| format!(", from {from}")).unwrap_or_default();
-    let source = if revision.sheet.source.is_empty() { "sheet without a name" } else { &revision.sheet.source };
-    format!("{source}{from}, {} points", revision.sheet.points.len())
+    format!("{}{from}, {} points", source(&revision.sheet), revision.sheet.points.len())
+}
+
+/// Where a sheet comes from.
+pub fn source(sheet: &Sheet) -> &str {
+    if sheet.source.is_empty() { "sheet without a name" } else { &sheet.source }
 }

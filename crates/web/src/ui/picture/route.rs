@@ -32,6 +32,8 @@ pub struct Scene {
     pub flows: Flows,
     pub port: Port,
     pub cooler: bool,
+    /// The trace follows the oil: the parts with something left to look at are numbered.
+    pub numbered: bool,
 }
 
 /// A part as it is drawn.
@@ -79,6 +81,8 @@ pub struct Route {
     pub port: PartDrawn,
     pub pipes: Vec<Pipe>,
     pub pressures: Vec<Text>,
+    /// In which order the parts are looked at.
+    pub numbers: Vec<Text>,
     pub consumers: Vec<ConsumerDrawn>,
     pub cooler: bool,
     pub port_x: String,
@@ -165,7 +169,27 @@ pub fn route(scene: &Scene, unit: Units) -> Route {
             |station| drawn(station, name),
         )
     };
+    // Beside each part, where neither a pipe nor a name stands; bearings and top end at their first consumer.
+    let beside = |along: usize| match along {
+        0 => Some((20.0, 198.0)),
+        1 => Some((84.0, 148.0)),
+        2 => Some((102.0, 86.0)),
+        3 => Some((170.0, 194.0)),
+        4 => Some((276.0, 162.0)),
+        5 => Some((386.0, 71.0)),
+        6 | 7 => {
+            let word = if along == 6 { "bearings" } else { "top" };
+            scene.consumers.iter().position(|one| consumer(one.place).0 == word).map(|index| (place(index) - 42.0, 219.0))
+        }
+        _ => Some((port_x - 32.0, 24.0)),
+    };
+    let left_to_do = scene.stations.iter().enumerate().filter(|(_, station)| scene.numbered && station.checks > 0);
+    let numbers = left_to_do
+        .zip(1..)
+        .filter_map(|((along, _), number): (_, usize)| beside(along).map(|(x, y)| Text { x: at(x), y: at(y), text: number.to_string() }));
+    let numbers = numbers.collect();
     Route {
+        numbers,
         oil: part(0),
         pickup: part(1),
         pump: part(2),

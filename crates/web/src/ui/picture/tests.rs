@@ -221,3 +221,46 @@ fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
         assert!(left <= middle && middle <= left + number(&band.width) + 0.2 && left + number(&band.width) <= 1102.0);
     }
 }
+
+/// Whatever a calculator answers its own example, and what stands at the ends of its scale, is drawn within the picture, and no name is left out.
+#[test]
+fn what_is_laid_in_lanes_stays_in_its_picture() {
+    use super::worked::{Picture, picture};
+    use velvet_dial_core::calculator::Calculator;
+    let within = |text: &String| (0.0..=420.0).contains(&number(text));
+    for (name, input, names) in [
+        ("dash", None, 2),
+        ("dash", Some(r#"{ "pairs": [ { "gauge_kpa": 0, "dash_kpa": 2500 } ] }"#), 1),
+        ("gauge", None, 1),
+        ("screen", None, 1),
+        ("timetable", None, 3),
+        (
+            "timetable",
+            Some(
+                r#"{ "hand_over": "2026-03-06T16:00:00", "tasks": [ { "name": "Waits", "minutes": 9000, "unattended": true }, { "name": "Proves", "minutes": 1 } ] }"#,
+            ),
+            2,
+        ),
+    ] {
+        let calculator = Calculator::named(name).unwrap_or_else(|| panic!("{name}"));
+        let input = input.unwrap_or(calculator.example);
+        let answer = calculator.run(input).unwrap_or_else(|error| panic!("{name}: {error}"));
+        for unit in [Pressure::Kpa, Pressure::Bar, Pressure::Psi] {
+            let Some(Picture::Lanes(drawn)) = picture(name, input, &answer, unit.into()) else { panic!("{name} draws nothing") };
+            assert_eq!(drawn.lanes.len(), names, "{name}");
+            assert!(
+                drawn.ticks.len() <= 9 && drawn.ticks.iter().all(|(x, text)| within(x) && !text.is_empty()),
+                "{name} {:?}",
+                drawn.ticks
+            );
+            let spots: Vec<f64> = drawn.ticks.iter().map(|(x, _)| number(x)).collect();
+            assert!(spots.array_windows().all(|[a, b]| b - a > 30.0), "{name}: places cover one another, {spots:?}");
+            for lane in &drawn.lanes {
+                assert!(lane.marks.iter().all(|(x, _)| within(x)) && !lane.name.is_empty());
+                assert!(
+                    lane.bars.iter().all(|bar| within(&bar.x) && number(&bar.x) + number(&bar.width) <= 420.0 && number(&bar.width) > 0.0)
+                );
+            }
+        }
+    }
+}

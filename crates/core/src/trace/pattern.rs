@@ -1,0 +1,30 @@
+//! Known patterns of an engine family: what is known to fail on it, by whom.
+//!
+//! A pattern multiplies the odds of its cause before anything is found, and nothing else: what is read and looked at moves it like any other cause, and the proof stays a reading. Beside a
+//! shop's memory of its own jobs both count; a pattern that was made of these very jobs would count them twice, so it belongs to what others say.
+use super::knowledge::Knowledge;
+use serde::{Deserialize, Serialize};
+
+/// A pattern with its source.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KnownPattern {
+    /// The cause.
+    pub cause: String,
+    /// How many times as likely it is as on other engines, 1.1 to 20.
+    pub times: f64,
+    /// Who says so, or where it stands.
+    pub source: String,
+}
+
+/// Odds of the causes before anything was found, raised by what is known of the family; they sum to what they summed to.
+pub fn raised(know: &Knowledge, priors: Vec<f64>, patterns: &[KnownPattern]) -> Vec<f64> {
+    let sum: f64 = priors.iter().sum();
+    patterns.iter().fold(priors, |mut shares, known| {
+        let Some(own) = know.cause(&known.cause).and_then(|cause| shares.get_mut(cause)) else { return shares };
+        *own *= known.times;
+        let all: f64 = shares.iter().sum();
+        shares.iter_mut().for_each(|share| *share *= sum / all);
+        shares
+    })
+}

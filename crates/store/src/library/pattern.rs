@@ -1,0 +1,94 @@
+//! Known patterns of engine families.
+use crate::entity::{engine, pattern as table, user};
+use crate::{Connection, StoreError, Viewer, from_json, jobs, now};
+use chrono::NaiveDateTime;
+use sea_orm::ActiveValue::Set;
+use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, TransactionTrait};
+use uuid::Uuid;
+use velvet_dial_core::circuit::Card;
+use velvet_dial_core::trace::KnownPattern;
+
+/// A pattern of a family, by whom and since when.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FamilyPattern {
+    /// Key.
+    pub id: Uuid,
+    /// The family, in the shop's words.
+    pub family: String,
+    /// What is known.
+    pub known: KnownPattern,
+    /// Who entered it, and when, UTC.
+    pub by: (String, NaiveDateTime),
+}
+
+/// The patterns that count, by family, the strongest first.
+pub async fn patterns(db: &Connection, viewer: &Viewer) -> Result<Vec<FamilyPattern>, StoreError> {
+    let rows = standing(viewer).order_by_asc(table::Column::Family).order_by_desc(table::Column::Times).find_also_related(user::Entity);
+    let of = |(row, author): (table::Model, Option<user::Model>)| FamilyPattern {
+        id: row.id,
+        family: row.family,
+        known: KnownPattern { cause: row.cause, times: row.times, source: row.source },
+        by: (author.map(|author| author.shown_name).unwrap_or_default(), row.entered_at),
+    };
+    Ok(rows.all(db).await?.into_iter().map(of).collect())
+}
+
+/// The patterns of one family that count.
+pub(crate) async fn of_family(db: &impl ConnectionTrait, viewer: &Viewer, family: &str) -> Result<Vec<KnownPattern>, StoreError> {
+    let rows = standing(viewer).filter(table::Column::Family.eq(family)).order_by_asc(table::Column::Id).all(db).await?;
+    Ok(rows.into_iter().map(|row| KnownPattern { cause: row.cause, times: row.times, source: row.source }).collect())
+}
+
+fn standing(viewer: &Viewer) -> sea_orm::Select<table::Entity> {
+    table::Entity::find().filter(table::Column::ShopId.eq(viewer.shop)).filter(table::Column::RetiredAt.is_null())
+}
+
+/// Enters a pattern of a family, and has its open jobs judged anew; false when its cause has one already.
+pub async fn add_pattern(db: &Connection, viewer: &Viewer, family: &str, known: &KnownPattern) -> Result<bool, StoreError> {
+    let transaction = db.begin().await?;
+    let same = standing(viewer).filter(table::Column::Family.eq(family)).filter(table::Column::Cause.eq(&known.cause));
+    if same.count(&transaction).await? > 0 {
+        return Ok(false);
+    }
+    table::ActiveModel {
+        id: Set(Uuid::now_v7()),
+        shop_id: Set(viewer.shop),
+        family: Set(family.to_owned()),
+        cause: Set(known.cause.clone()),
+        times: Set(known.times),
+        source: Set(known.source.clone()),
+        entered_by: Set(viewer.user),
+        entered_at: Set(now()),
+        retired_by: Set(None),
+        retired_at: Set(None),
+    }
+    .insert(&transaction)
+    .await?;
+    judge_anew(&transaction, viewer, family).await?;
+    transaction.commit().await?;
+    Ok(true)
+}
+
+/// Takes a pattern back: it stays readable and counts no more.
+pub async fn retire_pattern(db: &Connection, viewer: &Viewer, id: Uuid) -> Result<(), StoreError> {
+    let transaction = db.begin().await?;
+    let row = standing(viewer).filter(table::Column::Id.eq(id)).one(&transaction).await?.ok_or(StoreError::NotFound)?;
+    let family = row.family.clone();
+    table::ActiveModel { id: Set(id), retired_by: Set(Some(viewer.user)), retired_at: Set(Some(now())), ..Default::default() }
+        .update(&transaction)
+        .await?;
+    judge_anew(&transaction, viewer, &family).await?;
+    Ok(transaction.commit().await?)
+}
+
+/// Has the open jobs on every engine of a family judged anew.
+async fn judge_anew(db: &impl ConnectionTrait, viewer: &Viewer, family: &str) -> Result<(), StoreError> {
+    for engine in engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).all(db).await? {
+        let card: Card = from_json("engine card", &engine.card)?;
+        // As the database compares them.
+        if card.family.is_some_and(|own| own.to_lowercase() == family.to_lowercase()) {
+            jobs::resummarise(db, viewer, Some(engine.id)).await?;
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,199 @@
+//! Engines as cards: what stands on each, its limits, its revisions, and what is known of its family.
+use super::sheet;
+use crate::ui::show;
+use std::collections::{BTreeMap, HashMap};
+use uuid::Uuid;
+use velvet_dial_core::circuit::{Card, Cooler};
+use velvet_dial_core::limits;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::unit::{Gear, Units, first_upper};
+use velvet_dial_store::library::{Engine, FamilyPattern, Revision};
+use velvet_dial_store::zone::Zone;
+
+/// Engines that share their weaknesses.
+pub struct Family {
+    /// Empty for those without one.
+    pub name: String,
+    pub patterns: Vec<PatternRow>,
+    pub engines: Vec<EngineCard>,
+}
+
+/// What is known of a family.
+pub struct PatternRow {
+    pub id: String,
+    pub words: String,
+    pub source: String,
+    pub by: String,
+}
+
+/// An engine.
+pub struct EngineCard {
+    pub id: String,
+    pub name: String,
+    /// What it is called, and what stands there.
+    pub facts: Vec<(&'static str, String)>,
+    /// Where the limits in force today come from; empty where there are none.
+    pub source: String,
+    pub limits: Vec<LimitRow>,
+    pub revisions: Vec<RevisionRow>,
+}
+
+/// A line of the sheet in force.
+pub struct LimitRow {
+    pub at: String,
+    pub limits: String,
+}
+
+/// A revision of its sheet.
+pub struct RevisionRow {
+    pub id: String,
+    pub words: String,
+    pub by: String,
+    /// Another stands in its place.
+    pub corrected: bool,
+    pub pages: Vec<Uuid>,
+}
+
+/// The library as it is read: families by name, engines without one last.
+pub fn families(
+    engines: &[Engine],
+    patterns: &[FamilyPattern],
+    pages: &mut HashMap<Uuid, Vec<Uuid>>,
+    (unit, zone): (Units, &Zone),
+) -> Vec<Family> {
+    let mut by_name: BTreeMap<(bool, String), Family> = BTreeMap::new();
+    for engine in engines {
+        let name = engine.card.family.clone().unwrap_or_default();
+        // Alike but for their capitals is alike.
+        let family = by_name.entry((name.is_empty(), name.to_lowercase())).or_insert_with(|| Family {
+            patterns: patterns
+                .iter()
+                .filter(|known| known.family.to_lowercase() == name.to_lowercase())
+                .map(|known| pattern(known, zone))
+                .collect(),
+            name,
+            engines: Vec::new(),
+        });
+        family.engines.push(card(engine, pages, (unit, zone)));
+    }
+    by_name.into_values().collect()
+}
+
+fn pattern(known: &FamilyPattern, zone: &Zone) -> PatternRow {
+    let know = knowledge();
+    let cause =
+        know.cause(&known.known.cause).and_then(|index| know.causes.get(index)).map_or(known.known.cause.as_str(), |cause| &cause.name);
+    PatternRow {
+        id: known.id.to_string(),
+        words: format!("{}: {} times as likely as on other engines", first_upper(cause), show::plain(known.known.times)),
+        source: known.known.source.clone(),
+        by: by(&known.by, zone),
+    }
+}
+
+fn by((who, at): &(String, chrono::NaiveDateTime), zone: &Zone) -> String {
+    format!("{who}, {}", show::day(*at, zone))
+}
+
+fn card(engine: &Engine, pages: &mut HashMap<Uuid, Vec<Uuid>>, (unit, zone): (Units, &Zone)) -> EngineCard {
+    let today = zone.day(chrono::Utc::now().naive_utc());
+    let sheet = limits::in_force(&engine.sheets, today);
+    let line = |point: &limits::Point| LimitRow {
+        at: format!(
+            "{:.0} rpm, {}{}",
+            point.rpm,
+            unit.temp(point.oil_temp_c),
+            if point.gear == Gear::Neutral { String::new() } else { format!(", {}", point.gear.label()) }
+        ),
+        limits: match (point.min_kpa, point.max_kpa) {
+            (Some(min), Some(max)) => format!("{} to {}", show::typed(min, unit), show::pressure(max, unit)),
+            (Some(min), None) => format!("at least {}", show::pressure(min, unit)),
+            (None, Some(max)) => format!("at most {}", show::pressure(max, unit)),
+            (None, None) => String::new(),
+        },
+    };
+    EngineCard {
+        id: engine.id.to_string(),
+        name: engine.name.clone(),
+        facts: facts(&engine.card, unit),
+        source: sheet.map(|sheet| sheet::source(sheet).to_owned()).unwrap_or_default(),
+        limits: sheet.iter().flat_map(|sheet| &sheet.points).map(line).collect(),
+        revisions: engine.revisions.iter().rev().map(|revision| row(revision, pages, zone)).collect(),
+    }
+}
+
+fn row(revision: &Revision, pages: &mut HashMap<Uuid, Vec<Uuid>>, zone: &Zone) -> RevisionRow {
+    RevisionRow {
+        id: revision.id.to_string(),
+        words: sheet::words(revision),
+        by: by(&revision.by, zone),
+        corrected: revision.corrected,
+        pages: pages.remove(&revision.id).unwrap_or_default(),
+    }
+}
+
+/// Everything that the card says; of what it does not say, what is taken instead.
+fn facts(card: &Card, unit: Units) -> Vec<(&'static str, String)> {
+    let layout = &card.layout;
+    let plain = |value: f64| show::plain(value);
+    let mut engine = vec![format!("{} l", plain(card.displacement_l)), format!("{} cylinders", card.cylinders)];
+    engine.extend(card.fuel.map(|fuel| fuel.label().to_owned()));
+    engine.push(format!("idle {:.0} rpm", card.idle_rpm));
+    engine.extend(card.rated_rpm.map(|rpm| format!("rated {rpm:.0} rpm")));
+    let mut oil = vec![card.oil_grade.clone()];
+    oil.extend(card.fill_l.map(|litres| format!("{} l with a new filter", plain(litres))));
+    oil.extend(card.filter_l.map(|litres| format!("{} l of it in the filter", plain(litres))));
+    let mut gauge = vec![layout.port.label().to_owned()];
+    gauge.push(card.port_thread.clone().unwrap_or_else(|| "thread not known".to_owned()));
+    let mut relief = vec![
+        card.relief_opens_kpa
+            .map_or_else(|| "opens at a pressure not known".to_owned(), |kpa| format!("opens at {}", show::pressure(kpa, unit))),
+    ];
+    relief.extend(card.relief_senses.map(|senses| format!("senses the {}", senses.label())));
+    relief.extend(card.relief_access.map(|access| access.label().to_owned()));
+    let mut top = vec![format!("cams {}", layout.cam_feed.label())];
+    top.extend(layout.head_feed.map(|feed| format!("head {}", feed.label())));
+    top.push(layout.rockers.label().to_owned());
+    let mut also = Vec::new();
+    if layout.turbo {
+        also.push("turbocharger".to_owned());
+    }
+    if layout.piston_jets {
+        also.push(
+            layout.jets_open_kpa.map_or_else(|| "piston jets".to_owned(), |kpa| format!("piston jets from {}", show::pressure(kpa, unit))),
+        );
+    }
+    if layout.valve_control {
+        also.push("hydraulic valve control".to_owned());
+    }
+    if layout.cooler != Cooler::None {
+        also.push(format!("cooler {}", layout.cooler.label()));
+    }
+    let minutes = |what: &str, said: Option<f64>| said.map(|said| format!("{what} {}", show::minutes(said)));
+    let mut reach: Vec<String> = [
+        minutes("sump off", card.sump_off_minutes),
+        minutes("front cover off", card.cover_off_minutes),
+        minutes("engine out", card.engine_out_minutes),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    if reach.is_empty() {
+        reach.push("times not known, usual ones are taken".to_owned());
+    }
+    reach.extend(card.blow_access.map(|access| format!("gallery blown through {}", access.label())));
+    let said = |what: &'static str, parts: Vec<String>| (what, parts.join(" · "));
+    let mut facts = vec![
+        said("Engine", engine),
+        said("Oil", oil),
+        said("Gauge", gauge),
+        said("Pump", vec![layout.pump.label().to_owned(), layout.pump_drive.label().to_owned()]),
+        said("Relief", relief),
+        said("Top end", top),
+    ];
+    if !also.is_empty() {
+        facts.push(said("Fed too", also));
+    }
+    facts.push(said("To reach", reach));
+    facts
+}

@@ -1,0 +1,52 @@
+//! What is known of an engine family: entered with its source, and taken back.
+use super::engine::home;
+use super::form::PATTERN;
+use super::{Editing, page};
+use crate::http::form::{Read, Sent};
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::Liking;
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use uuid::Uuid;
+use velvet_dial_core::trace::KnownPattern;
+use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_store::library;
+
+/// The form of a pattern that is not entered yet.
+pub fn empty(family: &str) -> Slip {
+    let mut slip = Slip::of(PATTERN.name);
+    slip.keep("family", family);
+    slip.keep("times", "3");
+    slip
+}
+
+/// Enters a pattern.
+pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
+    let mut read = Read::of(&PATTERN, &form, liking.unit);
+    let family = read.raw("family").trim().to_owned();
+    let times = read.number("times");
+    let source = read.text("source");
+    let cause = knowledge().cause(read.raw("cause")).and_then(|index| knowledge().causes.get(index)).ok_or(Failure::NoPage)?;
+    let known = library::engines(&app.db, &who.0).await?;
+    let known = known.iter().any(|engine| engine.card.family.as_ref().is_some_and(|own| own.to_lowercase() == family.to_lowercase()));
+    if !known {
+        read.slip.wrong("cause", "No engine of the library is of this family by now. Give one its family first.");
+    }
+    if let Some(times) = times.filter(|_| read.slip.is_clean()) {
+        let pattern = KnownPattern { cause: cause.id.clone(), times, source };
+        if library::add_pattern(&app.db, &who.0, &family, &pattern).await? {
+            return Ok(home(&PATTERN, &form, liking));
+        }
+        read.slip
+            .wrong("cause", "This family has a pattern of this cause already. Take that one back first, so that it does not count twice.");
+    }
+    let editing = Editing { pattern: Some(read.slip), ..Editing::default() };
+    page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+}
+
+/// Takes one back.
+pub async fn retire(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
+    library::retire_pattern(&app.db, &who.0, *path).await?;
+    Ok(HttpResponse::SeeOther().insert_header(("location", "/library")).finish())
+}
