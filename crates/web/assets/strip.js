@@ -72,7 +72,7 @@ const vdRecorded = (box) => {
   const says = document.getElementById("strip-says");
   let whole = null;
   let asked = 0;
-  let setting = false;
+  let shown = null;
   const cursors = [null, null];
   const ask = async (from, to) => {
     asked += 1;
@@ -81,17 +81,17 @@ const vdRecorded = (box) => {
     const answer = await fetch(from === null ? box.dataset.strip : `${box.dataset.strip}?points=${Math.max(300, Math.round(box.clientWidth))}&from=${from}&to=${to}`);
     if (!answer.ok || mine !== asked) { if (!answer.ok) vdDrawn(); return; }
     const told = await answer.json();
-    setting = true;
+    // The plot tells of its scale later, and of this one too.
+    shown = [from ?? told.from, to ?? told.to];
     plot.setData(vdColumns(told.rows, told.gap), false);
-    plot.setScale("x", { min: from ?? told.from, max: to ?? told.to });
-    setting = false;
+    plot.setScale("x", { min: shown[0], max: shown[1] });
     if (from === null) { whole = [told.from, told.to]; box.dataset.drawn = Math.round(performance.now()); vdDrawn(); }
     box.dataset.zoomed = mine;
     layHolds();
   };
   let later = 0;
   const zoomed = (min, max) => {
-    if (setting || whole === null) return;
+    if (whole === null || (min === shown[0] && max === shown[1])) return;
     clearTimeout(later);
     later = setTimeout(() => ask(Math.max(min, whole[0]), Math.min(max, whole[1])), 30);
   };

@@ -7,7 +7,11 @@ use actix_web::middleware::{Compress, from_fn};
 use actix_web::web::{self, ServiceConfig, get, head};
 use actix_web::{App as Actix, HttpServer};
 use std::net::TcpListener;
+use std::time::Duration;
 use tracing_actix_web::TracingLogger;
+
+/// A connection may rest so long: whoever taps every few seconds does not meet one that ends in that moment.
+const IDLE: Duration = Duration::from_secs(75);
 
 /// The server on a listener; it stops in order on Ctrl-C and TERM.
 ///
@@ -29,7 +33,7 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
             .wrap(TracingLogger::default())
             .configure(all)
     });
-    Ok(server.workers(cores()).shutdown_timeout(5).listen(listener)?.run())
+    Ok(server.workers(cores()).keep_alive(IDLE).shutdown_timeout(5).listen(listener)?.run())
 }
 
 /// Every address. A screen names its own.

@@ -7,7 +7,7 @@ use velvet_dial_testkit::Browser;
 pub async fn until<F: Future<Output = bool>>(what: &str, so: impl Fn() -> F) {
     let start = Instant::now();
     while !so().await {
-        assert!(start.elapsed() < Duration::from_secs(15), "never: {what}");
+        assert!(start.elapsed() < Duration::from_secs(40), "never: {what}");
         tokio::time::sleep(Duration::from_millis(40)).await;
     }
 }
@@ -40,7 +40,7 @@ impl Person {
             {
                 return;
             }
-            assert!(start.elapsed() < Duration::from_secs(15), "nothing to press: {text}");
+            assert!(start.elapsed() < Duration::from_secs(40), "nothing to press: {text}");
         }
     }
 

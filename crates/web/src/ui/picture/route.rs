@@ -172,14 +172,14 @@ pub fn route(scene: &Scene, unit: Units) -> Route {
     // Beside each part, where neither a pipe nor a name stands; bearings and top end at their first consumer.
     let beside = |along: usize| match along {
         0 => Some((20.0, 198.0)),
-        1 => Some((84.0, 148.0)),
-        2 => Some((102.0, 86.0)),
+        1 => Some((84.0, 142.0)),
+        2 => Some((96.0, 94.0)),
         3 => Some((170.0, 194.0)),
         4 => Some((276.0, 162.0)),
-        5 => Some((386.0, 71.0)),
+        5 => Some((382.0, 71.0)),
         6 | 7 => {
             let word = if along == 6 { "bearings" } else { "top" };
-            scene.consumers.iter().position(|one| consumer(one.place).0 == word).map(|index| (place(index) - 42.0, 219.0))
+            scene.consumers.iter().position(|one| consumer(one.place).0 == word).map(|index| (place(index) - 24.0, 190.0))
         }
         _ => Some((port_x - 32.0, 24.0)),
     };
