@@ -65,8 +65,10 @@ async fn a_whole_job_from_sign_in_to_report() {
 
     // A tap on a check's outcome moves the ranking, here against the leader.
     me.press("Trace").await;
-    me.sees("Why these odds").await;
+    me.sees("touch one for why").await;
     let odds = me.driver.find(By::Id("suspect-pickup_air")).await.unwrap().text().await.unwrap();
+    me.press("How the needle moves").await;
+    me.sees("Your choice").await;
     me.driver
         .find(By::XPath("//section[contains(., 'How the needle moves')]//button[contains(., 'Steady')]"))
         .await

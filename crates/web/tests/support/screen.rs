@@ -3,7 +3,7 @@ use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 use velvet_dial_testkit::Browser;
 
-/// Waits until something is so, at most a quarter of a minute.
+/// Waits until something is so, however slow the machine is, to a limit.
 pub async fn until<F: Future<Output = bool>>(what: &str, so: impl Fn() -> F) {
     let start = Instant::now();
     while !so().await {
