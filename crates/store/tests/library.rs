@@ -10,6 +10,7 @@ use velvet_dial_core::trace::KnownPattern;
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Opening, Photo};
+use velvet_dial_store::library::Entered;
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, library};
 use velvet_dial_testkit::{HOSTILE, fresh_database};
@@ -227,11 +228,10 @@ async fn known_patterns_and_pages_belong_to_their_family_their_sheet_and_their_s
         jobs.push((who, engine, jobs::open(&db, who, &opening).await.unwrap()));
     }
     let known = KnownPattern { cause: "pickup_air".to_owned(), times: 4.0, source: HOSTILE.chars().take(190).collect() };
-    assert!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap());
-    assert!(
-        !library::add_pattern(&db, &alpha, "skua", &KnownPattern { times: 9.0, ..known.clone() }).await.unwrap(),
-        "it would count twice"
-    );
+    assert_eq!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap(), Entered::Stands);
+    let again = KnownPattern { times: 9.0, ..known.clone() };
+    assert_eq!(library::add_pattern(&db, &alpha, "skua", &again).await.unwrap(), Entered::Twice, "it would count twice");
+    assert_eq!(library::add_pattern(&db, &beta, "Tern", &again).await.unwrap(), Entered::NoFamily, "another shop's family");
     let counts = async |place: usize| {
         let (who, _, number) = &jobs[place];
         jobs::load(&db, who, *number).await.unwrap().case().known_patterns
@@ -243,7 +243,7 @@ async fn known_patterns_and_pages_belong_to_their_family_their_sheet_and_their_s
     assert!(matches!(library::retire_pattern(&db, &beta, stands[0].id).await, Err(StoreError::NotFound)));
     library::retire_pattern(&db, &alpha, stands[0].id).await.unwrap();
     assert_eq!(counts(0).await, Vec::new());
-    assert!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap(), "and may be entered again");
+    assert_eq!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap(), Entered::Stands, "and may be entered again");
 
     let revision = library::add_sheet(&db, &alpha, jobs[0].1, &sheet(1), None).await.unwrap();
     let photo = |byte: u8| Photo { width: 2, height: 3, small: vec![byte], large: vec![byte; 9] };

@@ -1,7 +1,7 @@
 //! What a calculator asks, read off its own schema, so that a screen asks what the calculator takes and nothing else; what was typed as its input; and its answer in words.
 use super::Calculator;
 use crate::field::Field;
-use crate::unit::{Temperature, Units, first_upper};
+use crate::unit::{Temperature, Units, figures, first_upper};
 use chrono::NaiveDateTime;
 use serde_json::{Map, Value, json};
 use std::collections::HashMap;
@@ -307,14 +307,6 @@ fn plain(name: &str, value: &Value, liked: Units) -> String {
         }
         other => other.to_string(),
     }
-}
-
-/// To four figures, which is more than any of it is known to.
-fn figures(value: f64) -> String {
-    let step = 10f64.powf((value.abs().max(1e-9).log10().floor() - 3.0).min(0.0));
-    let digits = (-step.log10()).round().max(0.0) as usize;
-    let text = format!("{value:.digits$}");
-    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
 }
 
 /// A word, or a moment as it is said.

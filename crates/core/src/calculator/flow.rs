@@ -35,7 +35,8 @@ pub struct Restricts {
 }
 
 const CD: f64 = 0.62;
-const SMALL_MM: f64 = 0.8;
+/// A smaller bore is blocked by the first dirt, mm.
+pub const LEAST_BORE_MM: f64 = 0.8;
 
 /// The bore that passes a flow.
 ///
@@ -54,7 +55,7 @@ pub fn restrictor(wanted: &Restrictor) -> Result<Restricts, CalculatorError> {
     let oil = oil::typical(&wanted.oil_grade).map_err(|error| together(error.to_string()))?;
     let speed = (2.0 * 1e3 * (before - behind) / oil.density_kg_m3(temp)).sqrt();
     let bore_mm = 1e3 * (4.0 * flow / 60_000.0 / (PI * CD * speed)).sqrt();
-    Ok(Restricts { bore_mm, blocks_easily: bore_mm < SMALL_MM })
+    Ok(Restricts { bore_mm, blocks_easily: bore_mm < LEAST_BORE_MM })
 }
 
 /// Clearances measured, journal by journal, in the oil's order.

@@ -21,7 +21,7 @@ mod warm;
 
 pub use dash::{Agreement, Compared, Dash, Pair, compare};
 pub use fill::{Fill, Filled, fill};
-pub use flow::{Bearings, Journal, JournalMap, Restrictor, Restricts, journal_map, restrictor};
+pub use flow::{Bearings, Journal, JournalMap, LEAST_BORE_MM, Restrictor, Restricts, journal_map, restrictor};
 pub use gauge::{Candidate, Choice, GaugeChoice, Suited, choose};
 pub use mixture::{Mixed, Mixture, mixture};
 pub use pulses::{Pulses, Speed, speed};

@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
+use std::ops::Range;
 
 /// A stretch that may be taken as a reading.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema)]
@@ -119,13 +120,6 @@ pub(super) fn holds_of(whole: &Run, coarse: &Coarse) -> Vec<Hold> {
             summary(whole, settles(whole, from, to), to)
         })
         .collect()
-}
-
-/// What the vehicle's own signal said over a stretch, kPa; none where it was not recorded.
-pub fn dash_between(run: &Run, from_s: f64, to_s: f64) -> Option<f64> {
-    let said = run.time_s.iter().zip(&run.dash_kpa).filter(|(time, dash)| (from_s..=to_s).contains(*time) && dash.is_finite());
-    let (sum, count) = said.fold((0.0, 0.0), |(sum, count), (_, dash)| (sum + dash, count + 1.0));
-    (count > 0.0).then(|| sum / count)
 }
 
 /// From when on speed and temperature have stood within a hold's bands up to the last moment, s; none where they have not.
@@ -324,11 +318,6 @@ pub fn summary(run: &Run, from: usize, to: usize) -> Option<Hold> {
     let time = run.time_s.get(from..to)?;
     let kpa = run.kpa.get(from..to)?;
     let (first, last) = (time.first()?, time.last()?);
-    let mean = |values: Option<&[f64]>| {
-        let some = values?.iter().filter(|value| value.is_finite());
-        let (sum, count) = some.fold((0.0, 0u32), |(sum, count), value| (sum + value, count + 1));
-        (count > 0).then(|| sum / f64::from(count))
-    };
     let mut sorted = kpa.to_vec();
     let (low, high) = (quantile(&mut sorted, 0.05)?, quantile(&mut sorted, 0.95)?);
     Some(Hold {
@@ -343,11 +332,27 @@ pub fn summary(run: &Run, from: usize, to: usize) -> Option<Hold> {
     })
 }
 
+/// The mean of what is known of some values.
+fn mean(values: Option<&[f64]>) -> Option<f64> {
+    let some = values?.iter().filter(|value| value.is_finite());
+    let (sum, count) = some.fold((0.0, 0u32), |(sum, count), value| (sum + value, count + 1));
+    (count > 0).then(|| sum / f64::from(count))
+}
+
+/// The rows between two times, both among them.
+fn rows(run: &Run, from_s: f64, to_s: f64) -> Range<usize> {
+    run.time_s.partition_point(|time| *time < from_s)..run.time_s.partition_point(|time| *time <= to_s)
+}
+
 /// The hold between two times, as a person drags it; none where there are no two rows.
 pub fn between(run: &Run, from_s: f64, to_s: f64) -> Option<Hold> {
-    let from = run.time_s.partition_point(|time| *time < from_s);
-    let to = run.time_s.partition_point(|time| *time <= to_s);
-    (to >= from + 2).then(|| summary(run, from, to)).flatten()
+    let rows = rows(run, from_s, to_s);
+    (rows.len() >= 2).then(|| summary(run, rows.start, rows.end)).flatten()
+}
+
+/// What the vehicle's own signal said between two times, kPa; none where it was not recorded.
+pub fn dash_between(run: &Run, from_s: f64, to_s: f64) -> Option<f64> {
+    mean(run.dash_kpa.get(rows(run, from_s, to_s)))
 }
 
 /// The straight line through a stretch by least squares: its slope a second.

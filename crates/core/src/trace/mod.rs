@@ -24,7 +24,7 @@ pub use left::{BAND, Flows, Left};
 pub use memory::{Learned, Memory, MemoryError, OWN_JOBS};
 pub use next::{Enough, Proposal, Step, Turn, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled};
 pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan};
-pub use pattern::{KnownPattern, raised};
+pub use pattern::{KnownPattern, raised, same_family};
 pub use strike::{Strike, standing};
 pub use tracer::{Ahead, Bearing, Local, Pressures, Tracer};
 pub use twin::lightened;

@@ -28,3 +28,8 @@ pub fn raised(know: &Knowledge, priors: Vec<f64>, patterns: &[KnownPattern]) -> 
         shares
     })
 }
+
+/// Two names of a family are one: capitals make no other.
+pub fn same_family(one: &str, other: &str) -> bool {
+    one.to_lowercase() == other.to_lowercase()
+}

@@ -33,7 +33,7 @@ use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
 use velvet_dial_core::record::Record;
-use velvet_dial_core::trace::KnownPattern;
+use velvet_dial_core::trace::{KnownPattern, same_family};
 
 /// A job's first page: who, what, when.
 #[derive(Debug, Clone, PartialEq)]
@@ -161,13 +161,13 @@ async fn whole(db: &impl ConnectionTrait, viewer: &Viewer, which: SimpleExpr) ->
             one(viewer, row, gauges.clone(), record)
         })
         .collect::<Result<_, _>>()?;
-    let mut known: HashMap<String, Vec<KnownPattern>> = HashMap::new();
-    for job in jobs.iter_mut().filter(|job| job.record.is_none()) {
-        let Some(family) = job.engine.card.family.clone() else { continue };
-        if !known.contains_key(&family) {
-            known.insert(family.clone(), library::of_family(db, viewer, &family).await?);
+    let of_a_family = |job: &&mut Job| job.record.is_none() && job.engine.card.family.is_some();
+    if jobs.iter_mut().any(|job| of_a_family(&job)) {
+        let known = library::standing_of_all(db, viewer).await?;
+        for job in jobs.iter_mut().filter(of_a_family) {
+            let own = |family: &String| job.engine.card.family.as_ref().is_some_and(|own| same_family(own, family));
+            job.known_patterns = known.iter().filter(|(family, _)| own(family)).map(|(_, known)| known.clone()).collect();
         }
-        job.known_patterns = known.get(&family).cloned().unwrap_or_default();
     }
     Ok(jobs)
 }

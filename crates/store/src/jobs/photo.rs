@@ -20,6 +20,19 @@ pub struct Photo {
     pub large: Vec<u8>,
 }
 
+impl Photo {
+    /// What tells it from another.
+    pub(crate) fn digest(&self) -> String {
+        crate::hex(&Sha256::digest(&self.large))
+    }
+
+    /// Width and height as they are kept.
+    pub(crate) fn sides(&self) -> (i16, i16) {
+        let kept = |side: u32| side.min(i16::MAX as u32) as i16;
+        (kept(self.width), kept(self.height))
+    }
+}
+
 /// Photos that a job may hold.
 pub const MOST: u64 = 200;
 
@@ -32,14 +45,14 @@ pub async fn add_photo(db: &Connection, viewer: &Viewer, number: i64, photo: &Ph
     if table::Entity::find().filter(table::Column::JobId.eq(job.id)).count(db).await? >= MOST {
         return Err(StoreError::Album { most: MOST });
     }
-    let digest = crate::hex(&Sha256::digest(&photo.large));
+    let (digest, (width, height)) = (photo.digest(), photo.sides());
     let id = Uuid::now_v7();
     let row = table::ActiveModel {
         id: Set(id),
         job_id: Set(job.id),
         digest: Set(digest.clone()),
-        width: Set(photo.width.min(i16::MAX as u32) as i16),
-        height: Set(photo.height.min(i16::MAX as u32) as i16),
+        width: Set(width),
+        height: Set(height),
         size: Set(photo.large.len() as i32),
         small: Set(photo.small.clone()),
         large: Set(photo.large.clone()),

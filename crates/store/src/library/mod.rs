@@ -6,8 +6,8 @@ mod pattern;
 pub use drawer::{GaugeCheck, ShopAdapter, adapters, add_adapter, add_gauge_check, gauge_checks, remove_adapter};
 
 pub use page::{MOST_PAGES, add_page, page, pages};
-pub(crate) use pattern::of_family;
-pub use pattern::{FamilyPattern, add_pattern, patterns, retire_pattern};
+pub(crate) use pattern::standing_of_all;
+pub use pattern::{Entered, FamilyPattern, add_pattern, patterns, retire_pattern};
 
 use crate::entity::{engine, former, instrument, sheet, user, vehicle};
 use crate::{Connection, StoreError, Viewer, from_json, jobs, json, now};

@@ -1,10 +1,9 @@
 //! Pages of sheets: a scan or a photo of the paper that a revision was typed from.
 use crate::entity::{engine, sheet, sheet_page as table};
 use crate::jobs::Photo;
-use crate::{Connection, StoreError, Viewer, hex, now};
+use crate::{Connection, StoreError, Viewer, now};
 use sea_orm::ActiveValue::Set;
-use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect};
-use sha2::{Digest, Sha256};
+use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -17,12 +16,13 @@ pub async fn add_page(db: &Connection, viewer: &Viewer, revision: Uuid, page: &P
     if table::Entity::find().filter(table::Column::SheetId.eq(revision)).count(db).await? >= MOST_PAGES {
         return Err(StoreError::Album { most: MOST_PAGES });
     }
+    let (width, height) = page.sides();
     let row = table::ActiveModel {
         id: Set(Uuid::now_v7()),
         sheet_id: Set(revision),
-        digest: Set(hex(&Sha256::digest(&page.large))),
-        width: Set(page.width.min(i16::MAX as u32) as i16),
-        height: Set(page.height.min(i16::MAX as u32) as i16),
+        digest: Set(page.digest()),
+        width: Set(width),
+        height: Set(height),
         size: Set(page.large.len() as i32),
         small: Set(page.small.clone()),
         large: Set(page.large.clone()),
@@ -61,7 +61,6 @@ pub async fn page(db: &Connection, viewer: &Viewer, id: Uuid, large: bool) -> Re
 
 /// Keys of the shop's revisions.
 fn own_sheets(viewer: &Viewer) -> sea_orm::sea_query::SelectStatement {
-    use sea_orm::QueryTrait;
     let engines =
         engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).select_only().column(engine::Column::Id).into_query();
     sheet::Entity::find().filter(sheet::Column::EngineId.in_subquery(engines)).select_only().column(sheet::Column::Id).into_query()

@@ -3,10 +3,10 @@ use crate::entity::{engine, pattern as table, user};
 use crate::{Connection, StoreError, Viewer, from_json, jobs, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
-use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, TransactionTrait};
+use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, TransactionTrait};
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
-use velvet_dial_core::trace::KnownPattern;
+use velvet_dial_core::trace::{KnownPattern, same_family};
 
 /// A pattern of a family, by whom and since when.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,31 +24,48 @@ pub struct FamilyPattern {
 /// The patterns that count, by family, the strongest first.
 pub async fn patterns(db: &Connection, viewer: &Viewer) -> Result<Vec<FamilyPattern>, StoreError> {
     let rows = standing(viewer).order_by_asc(table::Column::Family).order_by_desc(table::Column::Times).find_also_related(user::Entity);
-    let of = |(row, author): (table::Model, Option<user::Model>)| FamilyPattern {
-        id: row.id,
-        family: row.family,
-        known: KnownPattern { cause: row.cause, times: row.times, source: row.source },
-        by: (author.map(|author| author.shown_name).unwrap_or_default(), row.entered_at),
+    let of = |(row, author): (table::Model, Option<user::Model>)| {
+        let (id, by) = (row.id, (author.map(|author| author.shown_name).unwrap_or_default(), row.entered_at));
+        let (family, known) = of_row(row);
+        FamilyPattern { id, family, known, by }
     };
     Ok(rows.all(db).await?.into_iter().map(of).collect())
 }
 
-/// The patterns of one family that count.
-pub(crate) async fn of_family(db: &impl ConnectionTrait, viewer: &Viewer, family: &str) -> Result<Vec<KnownPattern>, StoreError> {
-    let rows = standing(viewer).filter(table::Column::Family.eq(family)).order_by_asc(table::Column::Id).all(db).await?;
-    Ok(rows.into_iter().map(|row| KnownPattern { cause: row.cause, times: row.times, source: row.source }).collect())
+/// What counts, with its family, oldest first.
+pub(crate) async fn standing_of_all(db: &impl ConnectionTrait, viewer: &Viewer) -> Result<Vec<(String, KnownPattern)>, StoreError> {
+    let rows = standing(viewer).order_by_asc(table::Column::Id).all(db).await?;
+    Ok(rows.into_iter().map(of_row).collect())
+}
+
+/// A pattern with its family.
+fn of_row(row: table::Model) -> (String, KnownPattern) {
+    (row.family, KnownPattern { cause: row.cause, times: row.times, source: row.source })
 }
 
 fn standing(viewer: &Viewer) -> sea_orm::Select<table::Entity> {
     table::Entity::find().filter(table::Column::ShopId.eq(viewer.shop)).filter(table::Column::RetiredAt.is_null())
 }
 
-/// Enters a pattern of a family, and has its open jobs judged anew; false when its cause has one already.
-pub async fn add_pattern(db: &Connection, viewer: &Viewer, family: &str, known: &KnownPattern) -> Result<bool, StoreError> {
+/// What came of entering a pattern.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Entered {
+    /// It counts.
+    Stands,
+    /// Its cause has one already.
+    Twice,
+    /// No engine is of this family.
+    NoFamily,
+}
+
+/// Enters a pattern of a family, once a cause, and has its open jobs judged anew.
+pub async fn add_pattern(db: &Connection, viewer: &Viewer, family: &str, known: &KnownPattern) -> Result<Entered, StoreError> {
     let transaction = db.begin().await?;
-    let same = standing(viewer).filter(table::Column::Family.eq(family)).filter(table::Column::Cause.eq(&known.cause));
-    if same.count(&transaction).await? > 0 {
-        return Ok(false);
+    if judge_anew(&transaction, viewer, family).await? == 0 {
+        return Ok(Entered::NoFamily);
+    }
+    if standing_of_all(&transaction, viewer).await?.iter().any(|(of, other)| same_family(of, family) && other.cause == known.cause) {
+        return Ok(Entered::Twice);
     }
     table::ActiveModel {
         id: Set(Uuid::now_v7()),
@@ -64,9 +81,8 @@ pub async fn add_pattern(db: &Connection, viewer: &Viewer, family: &str, known: 
     }
     .insert(&transaction)
     .await?;
-    judge_anew(&transaction, viewer, family).await?;
     transaction.commit().await?;
-    Ok(true)
+    Ok(Entered::Stands)
 }
 
 /// Takes a pattern back: it stays readable and counts no more.
@@ -81,14 +97,15 @@ pub async fn retire_pattern(db: &Connection, viewer: &Viewer, id: Uuid) -> Resul
     Ok(transaction.commit().await?)
 }
 
-/// Has the open jobs on every engine of a family judged anew.
-async fn judge_anew(db: &impl ConnectionTrait, viewer: &Viewer, family: &str) -> Result<(), StoreError> {
+/// Has the open jobs on every engine of a family judged anew; how many engines that are.
+async fn judge_anew(db: &impl ConnectionTrait, viewer: &Viewer, family: &str) -> Result<usize, StoreError> {
+    let mut engines = 0;
     for engine in engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).all(db).await? {
         let card: Card = from_json("engine card", &engine.card)?;
-        // As the database compares them.
-        if card.family.is_some_and(|own| own.to_lowercase() == family.to_lowercase()) {
+        if card.family.is_some_and(|own| same_family(&own, family)) {
             jobs::resummarise(db, viewer, Some(engine.id)).await?;
+            engines += 1;
         }
     }
-    Ok(())
+    Ok(engines)
 }

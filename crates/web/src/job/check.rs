@@ -38,16 +38,16 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     if !check.is_some_and(|check| put_off.is_some() || check.outcome(&form.outcome).is_some()) {
         return Err(Failure::Form("a check or an outcome that is none".to_owned()));
     }
-    if let Some(check) = check.filter(|_| put_off.is_none())
+    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
+    // Most checks open no engine: for them nothing is asked.
+    if let Some(check) = check.filter(|check| put_off.is_none() && check.may_open())
         && waits_for_yes(&desk.job().await?, check)
     {
         let mut slip = Slip::of(AGREED.name);
         slip.wrong("who", YES_FIRST);
-        let seen = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes }.seen();
-        return desk.answer(Stage::Trace, Asked { seen, slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
+        return desk.answer(Stage::Trace, Asked { seen: sent.seen(), slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
-    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
     let fields = vec![
         ("check".to_owned(), form.check.clone()),
         ("outcome".to_owned(), form.outcome.clone()),

@@ -118,6 +118,11 @@ pub struct Check {
 }
 
 impl Check {
+    /// On some engine something must be open first.
+    pub fn may_open(&self) -> bool {
+        self.reached != Reached::Outside
+    }
+
     /// What must be open first on this engine.
     pub fn access(&self, card: &Card) -> Access {
         match self.reached {

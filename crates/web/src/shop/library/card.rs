@@ -1,12 +1,14 @@
 //! Engines as cards: what stands on each, its limits, its revisions, and what is known of its family.
 use super::sheet;
 use crate::ui::show;
+use crate::ui::words::{limit_words, point_words};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
 use velvet_dial_core::circuit::{Card, Cooler};
 use velvet_dial_core::limits;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::{Gear, Units, first_upper};
+use velvet_dial_core::trace::same_family;
+use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::library::{Engine, FamilyPattern, Revision};
 use velvet_dial_store::zone::Zone;
 
@@ -66,11 +68,7 @@ pub fn families(
         let name = engine.card.family.clone().unwrap_or_default();
         // Alike but for their capitals is alike.
         let family = by_name.entry((name.is_empty(), name.to_lowercase())).or_insert_with(|| Family {
-            patterns: patterns
-                .iter()
-                .filter(|known| known.family.to_lowercase() == name.to_lowercase())
-                .map(|known| pattern(known, zone))
-                .collect(),
+            patterns: patterns.iter().filter(|known| same_family(&known.family, &name)).map(|known| pattern(known, zone)).collect(),
             name,
             engines: Vec::new(),
         });
@@ -98,20 +96,8 @@ fn by((who, at): &(String, chrono::NaiveDateTime), zone: &Zone) -> String {
 fn card(engine: &Engine, pages: &mut HashMap<Uuid, Vec<Uuid>>, (unit, zone): (Units, &Zone)) -> EngineCard {
     let today = zone.day(chrono::Utc::now().naive_utc());
     let sheet = limits::in_force(&engine.sheets, today);
-    let line = |point: &limits::Point| LimitRow {
-        at: format!(
-            "{:.0} rpm, {}{}",
-            point.rpm,
-            unit.temp(point.oil_temp_c),
-            if point.gear == Gear::Neutral { String::new() } else { format!(", {}", point.gear.label()) }
-        ),
-        limits: match (point.min_kpa, point.max_kpa) {
-            (Some(min), Some(max)) => format!("{} to {}", show::typed(min, unit), show::pressure(max, unit)),
-            (Some(min), None) => format!("at least {}", show::pressure(min, unit)),
-            (None, Some(max)) => format!("at most {}", show::pressure(max, unit)),
-            (None, None) => String::new(),
-        },
-    };
+    let line =
+        |point: &limits::Point| LimitRow { at: point_words(point, false, unit), limits: limit_words(point.min_kpa, point.max_kpa, unit) };
     EngineCard {
         id: engine.id.to_string(),
         name: engine.name.clone(),
@@ -135,14 +121,13 @@ fn row(revision: &Revision, pages: &mut HashMap<Uuid, Vec<Uuid>>, zone: &Zone) -
 /// Everything that the card says; of what it does not say, what is taken instead.
 fn facts(card: &Card, unit: Units) -> Vec<(&'static str, String)> {
     let layout = &card.layout;
-    let plain = |value: f64| show::plain(value);
-    let mut engine = vec![format!("{} l", plain(card.displacement_l)), format!("{} cylinders", card.cylinders)];
+    let mut engine = vec![format!("{} l", show::plain(card.displacement_l)), format!("{} cylinders", card.cylinders)];
     engine.extend(card.fuel.map(|fuel| fuel.label().to_owned()));
     engine.push(format!("idle {:.0} rpm", card.idle_rpm));
     engine.extend(card.rated_rpm.map(|rpm| format!("rated {rpm:.0} rpm")));
     let mut oil = vec![card.oil_grade.clone()];
-    oil.extend(card.fill_l.map(|litres| format!("{} l with a new filter", plain(litres))));
-    oil.extend(card.filter_l.map(|litres| format!("{} l of it in the filter", plain(litres))));
+    oil.extend(card.fill_l.map(|litres| format!("{} l with a new filter", show::plain(litres))));
+    oil.extend(card.filter_l.map(|litres| format!("{} l of it in the filter", show::plain(litres))));
     let mut gauge = vec![layout.port.label().to_owned()];
     gauge.push(card.port_thread.clone().unwrap_or_else(|| "thread not known".to_owned()));
     let mut relief = vec![

@@ -11,7 +11,7 @@ use actix_web::{HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::trace::KnownPattern;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::library;
+use velvet_dial_store::library::{self, Entered};
 
 /// The form of a pattern that is not entered yet.
 pub fn empty(family: &str) -> Slip {
@@ -28,18 +28,14 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
     let times = read.number("times");
     let source = read.text("source");
     let cause = knowledge().cause(read.raw("cause")).and_then(|index| knowledge().causes.get(index)).ok_or(Failure::NoPage)?;
-    let known = library::engines(&app.db, &who.0).await?;
-    let known = known.iter().any(|engine| engine.card.family.as_ref().is_some_and(|own| own.to_lowercase() == family.to_lowercase()));
-    if !known {
-        read.slip.wrong("cause", "No engine of the library is of this family by now. Give one its family first.");
-    }
     if let Some(times) = times.filter(|_| read.slip.is_clean()) {
         let pattern = KnownPattern { cause: cause.id.clone(), times, source };
-        if library::add_pattern(&app.db, &who.0, &family, &pattern).await? {
-            return Ok(home(&PATTERN, &form, liking));
-        }
-        read.slip
-            .wrong("cause", "This family has a pattern of this cause already. Take that one back first, so that it does not count twice.");
+        let wrong = match library::add_pattern(&app.db, &who.0, &family, &pattern).await? {
+            Entered::Stands => return Ok(home(&PATTERN, &form, liking)),
+            Entered::NoFamily => "No engine of the library is of this family by now. Give one its family first.",
+            Entered::Twice => "This family has a pattern of this cause already. Take that one back first, so that it does not count twice.",
+        };
+        read.slip.wrong("cause", wrong);
     }
     let editing = Editing { pattern: Some(read.slip), ..Editing::default() };
     page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await

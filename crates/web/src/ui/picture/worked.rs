@@ -4,6 +4,7 @@ use super::lanes::{Lane, Lanes, Scene, Span, lanes};
 use super::{at, multiples, numeral, round_step};
 use chrono::{NaiveDateTime, TimeDelta};
 use serde_json::Value;
+use velvet_dial_core::calculator::LEAST_BORE_MM;
 use velvet_dial_core::unit::Units;
 
 /// A picture.
@@ -20,6 +21,7 @@ pub struct Bore {
     pub radius: String,
     pub least: String,
     pub says: String,
+    pub least_says: String,
     pub blocks: bool,
 }
 
@@ -76,15 +78,13 @@ pub fn picture(name: &str, input: &str, answer: &Value, unit: Units) -> Option<P
     }
 }
 
-/// Smallest bore that the first dirt leaves open, mm, as the calculator has it.
-const LEAST_MM: f64 = 0.8;
-
 fn bore(bore_mm: f64, blocks: bool) -> Bore {
     // The larger of both fills the picture.
-    let scale = 76.0 / bore_mm.max(LEAST_MM);
+    let scale = 76.0 / bore_mm.max(LEAST_BORE_MM);
     Bore {
         radius: at(bore_mm * scale),
-        least: at(LEAST_MM * scale),
+        least: at(LEAST_BORE_MM * scale),
+        least_says: format!("{LEAST_BORE_MM} mm: less is blocked soon"),
         says: format!("{bore_mm:.2} mm, {:.0} times its size", 2.0 * scale),
         blocks,
     }
