@@ -1,4 +1,5 @@
 //! Computation off the threads that serve: as many at once as there are cores, and a queue that ends.
+use rayon::{ThreadPool, ThreadPoolBuilder};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use thiserror::Error;
@@ -20,6 +21,10 @@ pub enum Busy {
 pub struct Work {
     turns: Arc<Semaphore>,
     waiting: AtomicUsize,
+    /// Threads for what takes a second and can wait: they give way to whoever is asked for something shorter. None where the machine grants no more threads.
+    behind: Option<Arc<ThreadPool>>,
+    /// One at a time of that.
+    turn_behind: Arc<Semaphore>,
 }
 
 /// Those who wait at most. A diagnosis takes some ten milliseconds, so the last of them waits a second or two.
@@ -27,9 +32,20 @@ const MOST_WAITING: usize = 200;
 
 impl Default for Work {
     fn default() -> Self {
-        Self { turns: Arc::new(Semaphore::new(cores())), waiting: AtomicUsize::new(0) }
+        // Where a thread may not give way, it works all the same.
+        let give_way = |_| _ = rustix::process::setpriority_process(None, GIVES_WAY);
+        let behind = ThreadPoolBuilder::new().num_threads(cores()).start_handler(give_way).build().ok();
+        Self {
+            turns: Arc::new(Semaphore::new(cores())),
+            waiting: AtomicUsize::new(0),
+            behind: behind.map(Arc::new),
+            turn_behind: Arc::new(Semaphore::new(1)),
+        }
     }
 }
+
+/// How far the threads behind give way, of 19.
+const GIVES_WAY: i32 = 10;
 
 /// Cores of this machine.
 pub fn cores() -> usize {
@@ -51,12 +67,25 @@ impl Work {
     /// # Errors
     /// [`Busy`] when too many wait already, or the work panicked.
     pub async fn out<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+        self.in_turn(&self.turns, work).await
+    }
+
+    /// The same for what takes a second: one at a time, and behind all else.
+    ///
+    /// # Errors
+    /// As [`Self::out`].
+    pub async fn behind<T: Send + 'static>(&self, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+        let Some(pool) = self.behind.clone() else { return self.out(work).await };
+        self.in_turn(&self.turn_behind, move || pool.install(work)).await
+    }
+
+    async fn in_turn<T: Send + 'static>(&self, turns: &Arc<Semaphore>, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
         if self.waiting.fetch_add(1, Ordering::Relaxed) >= MOST_WAITING {
             self.waiting.fetch_sub(1, Ordering::Relaxed);
             return Err(Busy::Full);
         }
         let place = Place(&self.waiting);
-        let turn = Arc::clone(&self.turns).acquire_owned().await.map_err(|_| Busy::CutOff)?;
+        let turn = Arc::clone(turns).acquire_owned().await.map_err(|_| Busy::CutOff)?;
         drop(place);
         // The turn goes along: an asker who leaves does not let another one in beside work that still runs.
         let done = tokio::task::spawn_blocking(move || {
@@ -93,7 +122,8 @@ mod tests {
         }
         assert_eq!(refused, 20);
         assert!(matches!(work.out(|| panic!("a defect")).await, Err::<(), _>(Busy::CutOff)));
-        assert_eq!(work.out(|| 7).await.ok(), Some(7));
+        assert!(matches!(work.behind(|| panic!("a defect")).await, Err::<(), _>(Busy::CutOff)));
+        assert_eq!((work.out(|| 7).await.ok(), work.behind(|| 8).await.ok()), (Some(7), Some(8)));
         assert_eq!((work.waiting.load(Ordering::Relaxed), work.turns.available_permits()), (0, cores()));
     }
 }

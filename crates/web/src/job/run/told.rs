@@ -155,7 +155,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
             taking,
         }
     };
-    Ok(desk.app.work.out(work).await?)
+    Ok(desk.app.work.behind(work).await?)
 }
 
 /// The marks of a rig's run; a file has none.

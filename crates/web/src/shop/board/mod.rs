@@ -115,11 +115,6 @@ pub fn steps() -> usize {
     Stage::ALL.len()
 }
 
-/// How a stage of the pipe is drawn.
-pub fn shade(step: &usize, along: &usize) -> &'static str {
-    if step < along { "pipe-done" } else { "pipe-rest" }
-}
-
 /// Shows the board.
 async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
     let viewer = &who.0;
