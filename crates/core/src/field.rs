@@ -127,6 +127,10 @@ fields! {
     ODOMETER = "odometer_km", "Odometer", 0.0..=5000000.0, "km";
     /// What an engine is worth to its owner.
     WORTH = "worth", "Engine's worth", 0.0..=1000000.0, "";
+    /// What a job may cost, in the shop's money.
+    UP_TO = "up_to", "Up to", 0.0..=1000000.0, "";
+    /// How long a customer's link holds.
+    LINK_DAYS = "days", "Holds for", 1.0..=14.0, "days";
     /// How long a hold lasted.
     HOLD = "hold_s", "Held for", 0.0..=3600.0, "s";
     /// How long a person overrules the flag for.
@@ -161,6 +165,10 @@ fields! {
     STRIP_WIDTH = "width_mm", "Width of the print", 0.1..=20.0, "mm";
     /// Bearing clearance.
     CLEARANCE = "clearance_mm", "Clearance", 0.005..=0.5, "mm";
+    /// Main bearings of a crank.
+    MAINS = "mains", "Main bearings", 2.0..=12.0, "";
+    /// A pump's tip clearance or end float, or their limit.
+    PUMP_CLEARANCE = "pump_mm", "Clearance in the pump", 0.005..=2.0, "mm";
     /// A side of a sump.
     SUMP = "sump_mm", "Sump", 50.0..=1500.0, "mm";
     /// Slope a vehicle stands on.

@@ -1,7 +1,7 @@
 //! Velvet Dial's core: the job of tracing low or lost oil pressure, without web, database or clock.
 //!
 //! The rooms stand in the order of the work: [`oil`], [`circuit`], [`instrument`], [`capture`], [`believe`], [`limits`], [`trace`], [`flag`], and
-//! [`case`], the facade that takes a whole case and says what is known of it. [`calculator`] holds what is worked out beside the job, [`record`]
+//! [`case`], the facade that takes a whole case and says what is known of it, [`opened`] what is planned and measured with the engine open. [`calculator`] holds what is worked out beside the job, [`record`]
 //! all that a job's report tells. [`field`] holds every range and [`unit`] every unit.
 #![deny(missing_docs, rustdoc::broken_intra_doc_links)]
 
@@ -18,6 +18,7 @@ pub mod instrument;
 pub mod limits;
 pub mod live;
 pub mod oil;
+pub mod opened;
 pub mod record;
 mod refusal;
 pub mod rigging;

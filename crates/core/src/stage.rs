@@ -1,6 +1,7 @@
 //! The stages of a job, in the order of the work: one word each in addresses, screens and tests.
 use crate::case::{Case, Deed, Phase};
 use crate::flag;
+use crate::trace::knowledge::{Access, knowledge};
 
 /// A stage of the job.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -17,6 +18,8 @@ pub enum Stage {
     Compare,
     /// To the cause.
     Trace,
+    /// It is opened, and what lies behind it is noted.
+    OpenUp,
     /// It is mended.
     PutRight,
     /// The same points again.
@@ -25,7 +28,8 @@ pub enum Stage {
 
 impl Stage {
     /// In the order of the work.
-    pub const ALL: [Self; 8] = [Self::Intake, Self::Look, Self::Rig, Self::Run, Self::Compare, Self::Trace, Self::PutRight, Self::Prove];
+    pub const ALL: [Self; 9] =
+        [Self::Intake, Self::Look, Self::Rig, Self::Run, Self::Compare, Self::Trace, Self::OpenUp, Self::PutRight, Self::Prove];
 
     /// In an address.
     pub fn id(self) -> &'static str {
@@ -36,6 +40,7 @@ impl Stage {
             Self::Run => "run",
             Self::Compare => "compare",
             Self::Trace => "trace",
+            Self::OpenUp => "open-up",
             Self::PutRight => "put-right",
             Self::Prove => "prove",
         }
@@ -50,6 +55,7 @@ impl Stage {
             Self::Run => "Run",
             Self::Compare => "Compare",
             Self::Trace => "Trace",
+            Self::OpenUp => "Open up",
             Self::PutRight => "Put right",
             Self::Prove => "Prove",
         }
@@ -83,6 +89,8 @@ pub fn where_it_is(case: &Case) -> Stage {
     let read = |phase: Phase| case.readings.iter().any(|reading| reading.phase == phase);
     if read(Phase::After) || case.acts.iter().any(|act| act.act == Deed::Repair) {
         Stage::Prove
+    } else if opened(case) {
+        Stage::OpenUp
     } else if read(Phase::Before) || !flag::flag(case, None).allowed() {
         Stage::Trace
     } else if case.bench.as_ref().is_some_and(|bench| bench.gauge_fitted == Some(true)) {
@@ -94,4 +102,10 @@ pub fn where_it_is(case: &Case) -> Stage {
     } else {
         Stage::Intake
     }
+}
+
+/// Something behind an opening was looked at.
+fn opened(case: &Case) -> bool {
+    let behind = |check: &str| knowledge().check(check).is_some_and(|check| check.access(&case.engine) != Access::Outside);
+    case.evidence.iter().any(|entry| behind(&entry.check)) || !case.strip_down.is_empty()
 }

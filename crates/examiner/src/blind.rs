@@ -7,6 +7,7 @@ use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::case::{Case, FORMAT, Reading};
 use velvet_dial_core::circuit::{Fault, Layout};
 use velvet_dial_core::instrument::{Instrument, Kind};
+use velvet_dial_core::opened::StripDown;
 use velvet_dial_core::trace::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs};
 use velvet_dial_core::trace::pick;
 
@@ -139,6 +140,7 @@ impl Engine {
                     pattern: None,
                     known_patterns: Vec::new(),
                     put_off: Vec::new(),
+                    strip_down: StripDown::default(),
                 };
                 let answers = [true, false]
                     .map(|clear| know.checks.iter().enumerate().map(|(index, check)| answer(check, index, state, clear, rng)).collect());

@@ -299,3 +299,17 @@ document.addEventListener("DOMContentLoaded", () => {
   fade();
   sendAgain();
 });
+
+// What is drawn to its true size: so many millimetres by the screen's own scale, which is held beside a rule once and kept on this device.
+const trueSize = () => {
+  const scale = Number(localStorage.getItem("vd-true-size")) || 1;
+  for (const drawn of document.querySelectorAll("[data-mm]")) drawn.style.width = `${(Number(drawn.dataset.mm) * scale * 96) / 25.4}px`;
+  for (const slide of document.querySelectorAll("[data-true-size]")) slide.value = scale;
+};
+document.addEventListener("input", (event) => {
+  if (!event.target.matches("[data-true-size]")) return;
+  localStorage.setItem("vd-true-size", event.target.value);
+  trueSize();
+});
+document.addEventListener("htmx:after:swap", trueSize);
+document.addEventListener("DOMContentLoaded", trueSize);

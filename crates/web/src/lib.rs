@@ -4,6 +4,7 @@
 //! screen's own view → HTML by [`ui`]. Arithmetic is in core, SQL in store, HTML in templates. `job`, `shop` and `account` import `http`, `ui` and `state`, never one
 //! another; those import nothing of them.
 mod account;
+mod customer;
 pub mod demo;
 mod http;
 mod job;

@@ -1,7 +1,7 @@
 //! The server: what stands before every handler, and every address.
 use crate::http::{Failure, assets, guard, health, pack};
 use crate::state::{App, cores};
-use crate::{account, job, shop};
+use crate::{account, customer, job, shop};
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::web::{self, ServiceConfig, get, head};
@@ -43,6 +43,7 @@ fn all(config: &mut ServiceConfig) {
         .route("/healthz", head().to(health::check))
         .route("/assets/{path:.*}", get().to(assets::file))
         .configure(account::routes)
+        .configure(customer::routes)
         .configure(shop::routes)
         .configure(job::routes)
         .default_service(web::to(|| async { Err::<&'static str, _>(Failure::NoPage) }));

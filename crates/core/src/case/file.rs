@@ -6,6 +6,7 @@ use crate::circuit::Card;
 use crate::field::{self, Field};
 use crate::instrument::Instrument;
 use crate::limits::Sheet;
+use crate::opened::{StripDown, StripDownError, places};
 use crate::trace::KnownPattern;
 use crate::trace::knowledge::knowledge;
 use crate::unit::Gear;
@@ -66,6 +67,9 @@ pub struct Case {
     /// Checks that are put off or cannot be done here: they are not proposed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub put_off: Vec<String>,
+    /// What was measured with the engine open; each figure counts as the outcome of its check, where that was not answered.
+    #[serde(default, skip_serializing_if = "StripDown::is_empty")]
+    pub strip_down: StripDown,
 }
 
 /// Before or after it was put right.
@@ -212,6 +216,15 @@ impl Evidence {
 }
 
 impl Case {
+    /// Counts what was measured with the engine open as outcomes of the checks that nobody answered.
+    pub fn count_figures(&mut self, at: Option<DateTime<Utc>>) {
+        for (check, outcome) in self.strip_down.outcomes(self.engine.cylinders) {
+            if self.evidence.iter().all(|entry| entry.check != check) {
+                self.evidence.push(Evidence { at, ..Evidence::of(check, outcome) });
+            }
+        }
+    }
+
     /// The answers that are weighed: of a check that was done before the repair more than once, the last.
     pub fn weighed_evidence(&self) -> impl Iterator<Item = &Evidence> {
         let told = || self.evidence.iter().enumerate().filter(|(_, entry)| entry.phase != Some(Phase::After));
@@ -255,13 +268,14 @@ pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
     // Some editors put a mark of their own before the first byte.
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     let mut json = serde_json::Deserializer::from_slice(bytes);
-    let case: Case = serde_path_to_error::deserialize(&mut json).map_err(|error| {
+    let mut case: Case = serde_path_to_error::deserialize(&mut json).map_err(|error| {
         let path = error.path().to_string();
         let message = refusal::plain(&path, &error.into_inner().to_string());
         CaseError { path, message }
     })?;
     json.end().map_err(|error| CaseError::at(".", error))?;
     validate(&case)?;
+    case.count_figures(None);
     Ok(case)
 }
 
@@ -329,7 +343,8 @@ fn validate(case: &Case) -> Result<(), CaseError> {
     }
     words(case)?;
     acts(case)?;
-    if case.readings.is_empty() && case.evidence.is_empty() {
+    strip_down(case)?;
+    if case.readings.is_empty() && case.evidence.is_empty() && case.strip_down.is_empty() {
         return Err(CaseError::at(".", "a case needs at least one reading or one piece of evidence"));
     }
     Ok(())
@@ -410,6 +425,30 @@ fn words(case: &Case) -> Result<(), CaseError> {
         }
         if case.circumstances.iter().take(i).any(|earlier| earlier == told) {
             return Err(CaseError::at(format!("circumstances[{i}]"), format!("{told} is given twice")));
+        }
+    }
+    Ok(())
+}
+
+fn strip_down(case: &Case) -> Result<(), CaseError> {
+    let seen = &case.strip_down;
+    let at = |part: &str, error: StripDownError| CaseError::at(format!("strip_down.{part}.{}", error.key()), error);
+    seen.crank.held().map_err(|error| at("crank", error))?;
+    seen.screen.map_or(Ok(()), |screen| screen.held().map(drop)).map_err(|error| at("screen", error))?;
+    seen.spring.map_or(Ok(()), |spring| spring.held().map(drop)).map_err(|error| at("spring", error))?;
+    seen.pump.map_or(Ok(()), |pump| pump.held().map(drop)).map_err(|error| at("pump", error))?;
+    let places = places(case.engine.cylinders, seen.crank);
+    for (i, journal) in seen.journals.iter().enumerate() {
+        let part = format!("journals[{i}]");
+        journal.held().map_err(|error| at(&part, error))?;
+        if !places.iter().any(|place| journal.is(place.kind, place.number)) {
+            let message =
+                format!("{} {} is not on this crank; give the number of mains, or mend the number", journal.kind.label(), journal.number);
+            return Err(CaseError::at(format!("strip_down.{part}.number"), message));
+        }
+        if seen.journals.iter().take(i).any(|earlier| earlier.is(journal.kind, journal.number)) {
+            let message = format!("{} {} is given twice; keep the one that holds", journal.kind.label(), journal.number);
+            return Err(CaseError::at(format!("strip_down.{part}.number"), message));
         }
     }
     Ok(())

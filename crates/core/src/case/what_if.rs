@@ -7,7 +7,7 @@ use crate::circuit::Working;
 use crate::circuit::nominal::HOT_C;
 use crate::limits::{self, Decision, Point};
 use crate::oil::{self, OilError};
-use crate::record::Curve;
+use crate::record::{Curve, SPEEDS};
 use crate::trace::knowledge::knowledge;
 use crate::trace::{Flows, Left, Tracer};
 
@@ -95,7 +95,7 @@ pub fn what_if(case: &Case, tracer: &Tracer, now: &Diagnosis, otherwise: &Otherw
     let sheet: Vec<Point> = case.spec.iter().flat_map(|sheet| &sheet.points).copied().collect();
     let usual = sheet.iter().map(|point| point.oil_temp_c).fold(f64::NAN, f64::max);
     let temp = otherwise.oil_temp_c.unwrap_or(if usual.is_finite() { usual } else { HOT_C });
-    let curve = Curve::of((WHAT_IF, "What if"), &changed(temp), temp, false);
+    let curve = Curve::of((WHAT_IF, "What if"), &changed(temp).bands(&SPEEDS, temp), false);
     let one = |left: &Left, rpm: f64, temp: f64| left.bands(&[rpm], temp).first().copied().unwrap_or_default();
     let points = sheet.iter().map(|point| {
         let at = otherwise.oil_temp_c.unwrap_or(point.oil_temp_c);

@@ -189,7 +189,8 @@ fn opening(circuit: &mut Circuit, place: Place, area_m2: f64) {
 }
 
 /// Multiplies the clearances' conductance and the restrictor's section of every branch at a place.
-fn widen(circuit: &mut Circuit, place: Place, conductance: f64, restrictor: f64) {
+/// Widens what leaks at a place: its clearance's conductance, and the restrictor before it.
+pub(crate) fn widen(circuit: &mut Circuit, place: Place, conductance: f64, restrictor: f64) {
     for branch in circuit.branches_at(place) {
         match &mut branch.law {
             Law::Laminar { g_m3 } => *g_m3 *= conductance,

@@ -16,6 +16,7 @@ pub use card::{
     BlowAccess, Burns, CamFeed, Card, Cooler, HeadFeed, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, ReliefAccess, ReliefSenses,
     Rockers,
 };
+pub(crate) use fault::widen;
 pub use fault::{Fault, harm};
 pub use network::{Beside, Circuit, State, Working};
 pub use nominal::Unknowns;

@@ -157,22 +157,24 @@ pub fn curves<'a>(case: &Case, now: &'a Diagnosis, tracer: &Tracer) -> &'a [Curv
 }
 
 fn solved(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
+    // To the degree: the healthy engine's is then seldom worked out anew as a reading more moves the mean.
     let mean = |cold: bool| {
         let temps: Vec<f64> = case.readings.iter().map(|reading| reading.oil_temp_c).filter(|temp| (*temp < COLD_C) == cold).collect();
-        (!temps.is_empty()).then(|| temps.iter().sum::<f64>() / temps.len() as f64)
+        (!temps.is_empty()).then(|| (temps.iter().sum::<f64>() / temps.len() as f64).round())
     };
     let hot = mean(false).or_else(|| mean(true).is_none().then_some(100.0));
     let know = knowledge();
     let proven = case.readings.iter().any(|reading| reading.phase == Phase::After);
     let suspects = now.posterior.ranked().into_iter().filter(|index| !proven && now.posterior.of(*index) >= LEAST_CURVE);
     let suspects: Vec<(usize, &Cause)> = suspects.filter_map(|index| know.causes.get(index).map(|cause| (index, cause))).collect();
-    let healthy = tracer.healthy();
     let mut curves = Vec::new();
     for (cold, temp) in [(false, hot), (true, mean(true))] {
         let Some(temp) = temp else { continue };
-        curves.push(Curve::of((Curve::HEALTHY, "Healthy"), &healthy, temp, cold));
+        curves.push(Curve::of((Curve::HEALTHY, "Healthy"), &tracer.healthy_bands(&SPEEDS, temp), cold));
         for (index, cause) in suspects.iter().filter(|(_, cause)| !cause.conforms).take(CURVES) {
-            curves.extend(tracer.left(*index, &now.pressures).map(|left| Curve::of((&cause.id, &cause.name), &left, temp, cold)));
+            curves.extend(
+                tracer.left(*index, &now.pressures).map(|left| Curve::of((&cause.id, &cause.name), &left.bands(&SPEEDS, temp), cold)),
+            );
         }
     }
     curves

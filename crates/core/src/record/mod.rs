@@ -6,11 +6,11 @@ mod make;
 mod plain;
 
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
+pub use plain::sentences;
 
 use crate::case::Case;
 use crate::flag::Word;
 use crate::limits::{Decision, Point, Sheet};
-use crate::trace::Left;
 use crate::unit::Gear;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -165,9 +165,8 @@ impl Curve {
     /// The word that stands in the place of a cause for the healthy engine.
     pub const HEALTHY: &'static str = "healthy";
 
-    /// What some engines would show over speed.
-    pub fn of((cause, name): (&str, &str), left: &Left, oil_temp_c: f64, cold: bool) -> Self {
-        let bands = left.bands(&SPEEDS, oil_temp_c);
+    /// From the bands of some engines at [`SPEEDS`].
+    pub fn of((cause, name): (&str, &str), bands: &[[f64; 3]], cold: bool) -> Self {
         Self {
             cause: cause.to_owned(),
             name: name.to_owned(),

@@ -5,7 +5,7 @@ use crate::trace::knowledge::knowledge;
 use crate::unit::percent;
 
 /// A sentence each. `repaired` is the repair that holds, with the cause it was.
-pub(super) fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>) -> Vec<String> {
+pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>) -> Vec<String> {
     let know = knowledge();
     let verdict = match now.verdict.overall {
         Decision::Below => "The oil pressure was measured with a test gauge and was too low.",

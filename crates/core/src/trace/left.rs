@@ -93,6 +93,14 @@ impl Left<'_> {
         speeds.par_iter().map(band).collect()
     }
 
+    /// By which factor a change moves the gauge at a point, over the same engines: the shares of [`BAND`].
+    pub fn moved(&self, changed: &Self, at: Working) -> [f64; 3] {
+        let pairs = self.shown(at).into_iter().zip(changed.shown(at));
+        let mut factors: Vec<(f64, f64)> = pairs.map(|((kpa, weight), (then, _))| (then / kpa.max(1.0), weight)).collect();
+        factors.sort_by(|a, b| a.0.total_cmp(&b.0));
+        BAND.map(|share| quantile(&factors, share))
+    }
+
     /// The same engines with something about them changed.
     pub fn changed(mut self, change: impl Fn(&mut Circuit)) -> Self {
         self.engines.iter_mut().for_each(|(_, _, circuit)| change(circuit));

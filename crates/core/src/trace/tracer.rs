@@ -108,7 +108,13 @@ pub struct Tracer {
     draws: Draws,
     weighed: Mutex<Vec<Run>>,
     ahead: Mutex<Vec<(AheadKey, Arc<Ahead>)>>,
+    healthy: Mutex<Vec<HealthyBands>>,
 }
+
+/// Bands of the healthy engine over some speeds at an oil temperature: they stand whatever is read, so a few are kept.
+type HealthyBands = (Vec<f64>, f64, Vec<[f64; 3]>);
+/// Of those so many.
+const KEPT_HEALTHY: usize = 4;
 
 type AheadKey = (Vec<Bearing>, [i64; 3]);
 /// Readings ahead kept.
@@ -158,7 +164,29 @@ impl Tracer {
     pub fn doubting(oil: Oil, card: &Card, spec: &[PointOfSpec], discrepancy: f64) -> Self {
         let know = knowledge();
         let draws = Draws::new(card, spec, oil, know, discrepancy);
-        Self { card: card.clone(), spec: spec.to_vec(), oil, know, draws, weighed: Mutex::default(), ahead: Mutex::default() }
+        Self {
+            card: card.clone(),
+            spec: spec.to_vec(),
+            oil,
+            know,
+            draws,
+            weighed: Mutex::default(),
+            ahead: Mutex::default(),
+            healthy: Mutex::default(),
+        }
+    }
+
+    /// The band of the healthy engine at each speed, kPa.
+    pub fn healthy_bands(&self, speeds: &[f64], oil_temp_c: f64) -> Vec<[f64; 3]> {
+        let kept = || self.healthy.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((.., bands)) = kept().iter().find(|(of, temp, _)| of == speeds && *temp == oil_temp_c) {
+            return bands.clone();
+        }
+        let bands = self.healthy().bands(speeds, oil_temp_c);
+        let mut all = kept();
+        all.truncate(KEPT_HEALTHY - 1);
+        all.insert(0, (speeds.to_vec(), oil_temp_c, bands.clone()));
+        bands
     }
 
     /// Roughly the memory this takes: it grows with the points that are asked for.

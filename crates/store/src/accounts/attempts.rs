@@ -22,6 +22,8 @@ const NAME_AT_ADDRESS: Pace = Pace { what: "name at address", burst: 5, seconds:
 const ADDRESS: Pace = Pace { what: "address", burst: 20, seconds: 2 };
 const NAME: Pace = Pace { what: "name", burst: 50, seconds: 10 };
 
+const LINK: Pace = Pace { what: "link", burst: 30, seconds: 4 };
+
 /// Whole seconds to wait before the next try at a name from an address, or `None` when it may be made now; then it counts.
 pub async fn wait_s(db: &Connection, name: &str, address: &str) -> Result<Option<u64>, StoreError> {
     let name = normal_name(name);
@@ -35,6 +37,11 @@ pub async fn wait_s(db: &Connection, name: &str, address: &str) -> Result<Option
         }
     }
     Ok(None)
+}
+
+/// The same for who opens or answers a customer's link from an address.
+pub async fn link_wait_s(db: &Connection, address: &str) -> Result<Option<u64>, StoreError> {
+    one_more(db, &LINK, address).await
 }
 
 async fn one_more(db: &Connection, pace: &Pace, of: &str) -> Result<Option<u64>, StoreError> {

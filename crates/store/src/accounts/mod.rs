@@ -3,7 +3,7 @@ mod attempts;
 pub mod password;
 mod session;
 
-pub use attempts::wait_s;
+pub use attempts::{link_wait_s, wait_s};
 pub use session::{Knock, SESSION_HOURS, Token, sign_in, sign_out, viewer_of};
 
 use crate::entity::{shop, user};
@@ -135,7 +135,7 @@ pub async fn cautions_read(db: &Connection, viewer: &Viewer) -> Result<(), Store
     Ok(())
 }
 
-fn viewer(row: user::ModelEx) -> Viewer {
+pub(crate) fn viewer(row: user::ModelEx) -> Viewer {
     let zone = row.shop.into_option().and_then(|shop| shop.zone);
     Viewer {
         user: row.id,

@@ -3,6 +3,7 @@ pub mod adapter;
 pub mod attempt;
 pub mod capture;
 pub mod capture_part;
+pub mod customer_link;
 pub mod engine;
 pub mod entry;
 pub mod finder;

@@ -83,6 +83,11 @@ impl Sieve {
     }
 }
 
+/// How many jobs of the shop are open.
+pub async fn all_open(db: &Connection, viewer: &Viewer) -> Result<u64, StoreError> {
+    Ok(job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).filter(job::Column::ClosedAt.is_null()).count(db).await?)
+}
+
 /// The board of a shop: `page` counts from 0 and holds `size` open jobs.
 pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, size: u64) -> Result<Board, StoreError> {
     let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
@@ -90,10 +95,13 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
         let open = of_shop().filter(job::Column::ClosedAt.is_null());
         if *sieve == Sieve::default() { open } else { open.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
     };
-    let all_open = is_open().count(db).await?;
     let keys = |select: Select<job::Entity>| select.select_only().column(job::Column::Id).into_tuple::<Uuid>().all(db);
-    let mut ids = keys(is_open().offset(page.saturating_mul(size)).limit(size)).await?;
-    ids.extend(keys(of_shop().filter(job::Column::ClosedAt.is_not_null()).limit(CLOSED_SHOWN)).await?);
+    let (all_open, mut ids, closed) = tokio::try_join!(
+        is_open().count(db),
+        keys(is_open().offset(page.saturating_mul(size)).limit(size)),
+        keys(of_shop().filter(job::Column::ClosedAt.is_not_null()).limit(CLOSED_SHOWN)),
+    )?;
+    ids.extend(closed);
     // What they are judged by was changed, or a server of before, beside this one, wrote entries without summaries: made good here.
     let stale = stale(db, &ids).await?;
     if !stale.is_empty() {
@@ -131,27 +139,21 @@ async fn loaded(db: &Connection, ids: &[Uuid]) -> Result<Vec<(bool, Row)>, Store
 
 /// Jobs whose summary is behind their ledger, or is not there.
 async fn stale(db: &Connection, ids: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
-    let known: HashMap<Uuid, i32> = summary::Entity::find()
+    let known = summary::Entity::find()
         .filter(summary::Column::JobId.is_in(ids.iter().copied()))
         .select_only()
         .column(summary::Column::JobId)
         .column(summary::Column::Seq)
-        .into_tuple::<(Uuid, i32)>()
-        .all(db)
-        .await?
-        .into_iter()
-        .collect();
-    let written: HashMap<Uuid, i32> = entry::Entity::find()
+        .into_tuple::<(Uuid, i32)>();
+    let written = entry::Entity::find()
         .filter(entry::Column::JobId.is_in(ids.iter().copied()))
         .select_only()
         .column(entry::Column::JobId)
         .column_as(entry::Column::Seq.max(), "seq")
         .group_by(entry::Column::JobId)
-        .into_tuple::<(Uuid, i32)>()
-        .all(db)
-        .await?
-        .into_iter()
-        .collect();
+        .into_tuple::<(Uuid, i32)>();
+    let (known, written) = tokio::try_join!(known.all(db), written.all(db))?;
+    let [known, written]: [HashMap<Uuid, i32>; 2] = [known, written].map(|seqs| seqs.into_iter().collect());
     Ok(ids.iter().filter(|id| known.get(id).copied() != Some(written.get(id).copied().unwrap_or(0))).copied().collect())
 }
 

@@ -1,9 +1,10 @@
 //! A job as the core's case: what holds, in the order it was written.
-use super::{Body, Entry, Job, RigStep};
+use super::{Body, Entry, Job, Measured, RigStep};
 use crate::library::Gauge;
 use chrono::{DateTime, NaiveDateTime, Utc};
 use std::collections::BTreeMap;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Reading};
+use velvet_dial_core::opened::StripDown;
 use velvet_dial_core::rigging::{self, zero_outcome};
 use velvet_dial_core::trace::{Order, Strike};
 
@@ -48,7 +49,10 @@ impl Job {
             pattern: None,
             known_patterns: self.known_patterns.clone(),
             put_off: Vec::new(),
+            strip_down: StripDown::default(),
         };
+        // When the last figure was taken with the engine open.
+        let mut figured = None;
         let mut rigged: Vec<&RigStep> = Vec::new();
         for entry in held {
             let at = Some(moment(entry.written_at));
@@ -75,12 +79,26 @@ impl Job {
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Pattern { cause } => case.pattern.clone_from(cause),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
+                Body::Crank { said } => case.strip_down.crank = *said,
+                Body::Journal { said } => {
+                    case.strip_down.journals.push(*said);
+                    figured = at;
+                }
+                Body::Measured { figure: measured } => {
+                    match measured {
+                        Measured::Screen(screen) => case.strip_down.screen = Some(*screen),
+                        Measured::Spring(spring) => case.strip_down.spring = Some(*spring),
+                        Measured::Pump(pump) => case.strip_down.pump = Some(*pump),
+                    }
+                    figured = at;
+                }
                 Body::Circumstance { .. }
                 | Body::Particulars(_)
                 | Body::Photo(_)
                 | Body::Struck { .. }
                 | Body::Order { .. }
                 | Body::Agreed { .. }
+                | Body::Customer { .. }
                 | Body::Worked { .. }
                 | Body::Withdrawn { .. }
                 | Body::Closed {}
@@ -91,6 +109,7 @@ impl Job {
         if rigging::fitted(rigged.iter().map(|done| (done.step.as_str(), done.answer.as_str()))) {
             case.bench = Some(BenchSaid { gauge_fitted: Some(true), ..BenchSaid::default() });
         }
+        case.count_figures(figured);
         case
     }
 

@@ -4,6 +4,7 @@ use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading};
+use velvet_dial_core::opened::{CrankSaid, JournalSaid, PumpMeasured, ScreenMeasured, Spring};
 
 /// An entry.
 #[derive(Debug, Clone, PartialEq)]
@@ -119,6 +120,18 @@ pub struct Repair {
     pub follow_up: String,
 }
 
+/// A figure taken with the engine open, by the part it is of.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "part", rename_all = "snake_case")]
+pub enum Measured {
+    /// Light through the pickup's screen.
+    Screen(ScreenMeasured),
+    /// The relief's spring.
+    Spring(Spring),
+    /// The pump.
+    Pump(PumpMeasured),
+}
+
 /// What an entry says.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "snake_case")]
@@ -178,6 +191,33 @@ pub enum Body {
         /// Nobody was asked: it is opened all the same, and `how` says why.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         unasked: bool,
+        /// Up to what it may cost, in the shop's money.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        up_to: Option<f64>,
+    },
+    /// What the customer said by the link, other than yes.
+    Customer {
+        /// Who.
+        who: String,
+        /// No; else it is a question.
+        said_no: bool,
+        /// In their words.
+        words: String,
+    },
+    /// What the sheet says of the crank's bearings.
+    Crank {
+        /// What it says.
+        said: CrankSaid,
+    },
+    /// A journal as it was found.
+    Journal {
+        /// What was found.
+        said: JournalSaid,
+    },
+    /// A figure taken with the engine open.
+    Measured {
+        /// The figure.
+        figure: Measured,
     },
     /// What a calculator made of what was typed into it.
     Worked {
@@ -250,6 +290,10 @@ impl Body {
             Self::Order { .. } => "order",
             Self::Pattern { .. } => "pattern",
             Self::Agreed { .. } => "agreed",
+            Self::Customer { .. } => "customer",
+            Self::Crank { .. } => "crank",
+            Self::Journal { .. } => "journal",
+            Self::Measured { .. } => "measured",
             Self::Worked { .. } => "worked",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
@@ -283,10 +327,16 @@ impl Body {
             Self::Order { .. } => Some("order".to_owned()),
             Self::Pattern { .. } => Some("pattern".to_owned()),
             Self::Agreed { .. } => Some("agreed".to_owned()),
+            Self::Crank { .. } => Some("crank".to_owned()),
+            Self::Journal { said } => Some(format!("journal {} {}", said.kind.id(), said.number)),
+            Self::Measured { figure: Measured::Screen(_) } => Some("measured screen".to_owned()),
+            Self::Measured { figure: Measured::Spring(_) } => Some("measured spring".to_owned()),
+            Self::Measured { figure: Measured::Pump(_) } => Some("measured pump".to_owned()),
             Self::Reading(_)
             | Self::Photo(_)
             | Self::Repair(_)
             | Self::Worked { .. }
+            | Self::Customer { .. }
             | Self::Withdrawn { .. }
             | Self::Reopened { .. }
             | Self::Unreadable { .. } => None,
@@ -297,6 +347,7 @@ impl Body {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use velvet_dial_core::opened::{Condition, JournalKind};
 
     /// What a person decides is kept and read back as what it says, tag and version beside it.
     #[test]
@@ -307,8 +358,12 @@ mod tests {
             Body::Order { order: text("cheapest_first") },
             Body::Pattern { cause: Some(text("pump_worn")) },
             Body::Pattern { cause: None },
-            Body::Agreed { who: text("Lysander Quill"), how: String::new(), unasked: false },
-            Body::Agreed { who: String::new(), how: text("it lies open already"), unasked: true },
+            Body::Agreed { who: text("Lysander Quill"), how: String::new(), unasked: false, up_to: Some(640.0) },
+            Body::Agreed { who: String::new(), how: text("it lies open already"), unasked: true, up_to: None },
+            Body::Crank { said: CrankSaid { mains: None, new_mm: Some(0.04), limit_mm: None } },
+            Body::Journal { said: JournalSaid { condition: Some(Condition::Scored), ..JournalSaid::of(JournalKind::Main, 5) } },
+            Body::Measured { figure: Measured::Screen(ScreenMeasured { open_share: 0.25 }) },
+            Body::Measured { figure: Measured::Pump(PumpMeasured { tip_mm: Some(0.21), ..PumpMeasured::default() }) },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
         ] {
             let kept = body.to_kept();

@@ -108,25 +108,29 @@ pub async fn found(db: &Connection, viewer: &Viewer, typed: &str) -> Result<Vec<
         return Ok(Vec::new());
     }
     let own = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).select_only().column(job::Column::Id);
-    let mut ids: Vec<Uuid> = Vec::new();
-    if let Ok(number) = typed.trim_start_matches("job ").parse::<i64>() {
-        ids.extend(own().filter(job::Column::Number.eq(number)).into_tuple::<Uuid>().all(db).await?);
-    }
-    let begins = format!("{}%", typed.replace(['%', '_', '\\'], ""));
-    let tags = Query::select()
-        .column(vehicle::Column::Id)
-        .from(vehicle::Entity)
-        .and_where(vehicle::Column::ShopId.eq(viewer.shop))
-        .and_where(vehicle::Column::Tag.like(&begins))
-        .to_owned();
-    if begins.len() > 1 {
+    let of_number = async {
+        let Ok(number) = typed.trim_start_matches("job ").parse::<i64>() else { return Ok(Vec::new()) };
+        Ok(own().filter(job::Column::Number.eq(number)).into_tuple::<Uuid>().all(db).await?)
+    };
+    let of_plate = async {
+        let begins = typed.replace(['%', '_', '\\'], "");
+        if begins.is_empty() {
+            return Ok(Vec::new());
+        }
+        let tags = Query::select()
+            .column(vehicle::Column::Id)
+            .from(vehicle::Entity)
+            .and_where(vehicle::Column::ShopId.eq(viewer.shop))
+            .and_where(vehicle::Column::Tag.like(format!("{begins}%")))
+            .to_owned();
         let of_tag = own().filter(job::Column::VehicleId.in_subquery(tags)).order_by_desc(job::Column::Number).limit(SHOWN);
-        ids.extend(of_tag.into_tuple::<Uuid>().all(db).await?);
-    }
+        Ok(of_tag.into_tuple::<Uuid>().all(db).await?)
+    };
     let words = looked_for(typed);
-    if !words.is_empty() {
-        ids.extend(in_words(db, viewer, &words).await?);
-    }
+    let of_words = async { if words.is_empty() { Ok(Vec::new()) } else { in_words(db, viewer, &words).await } };
+    let (mut ids, plates, said): (Vec<Uuid>, Vec<Uuid>, Vec<Uuid>) = tokio::try_join!(of_number, of_plate, of_words)?;
+    ids.extend(plates);
+    ids.extend(said);
     rows(db, &ids).await
 }
 

@@ -6,18 +6,20 @@ mod closing;
 mod entry;
 mod find;
 mod ledger;
+mod link;
 mod opening;
 mod photo;
 mod summary;
 
-pub use board::{Board, Row, Sieve, board};
+pub use board::{Board, Row, Sieve, all_open, board};
 pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, close};
-pub use entry::{Body, Entry, Held, Particulars, Repair, RigStep, Shown, TakenReading};
+pub use entry::{Body, Entry, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use find::{Similar, found, similar};
 pub use ledger::{Write, Written, write};
+pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo};
 pub use summary::{Judged, judged, rebuild, resummarise};

@@ -8,6 +8,7 @@ mod fifth;
 mod first;
 mod fourth;
 mod second;
+mod seventh;
 mod sixth;
 mod table;
 mod third;
@@ -44,6 +45,7 @@ impl MigratorTrait for Migrator {
             Box::new(fourth::Fourth),
             Box::new(fifth::Fifth),
             Box::new(sixth::Sixth),
+            Box::new(seventh::Seventh),
         ]
     }
 }

@@ -170,7 +170,7 @@ const NAMED_BEHIND: usize = 4;
 /// The card of a proposal.
 pub(super) fn next(assessed: &Assessed, proposal: &Proposal) -> Option<NextCard> {
     let lead = |behind: Vec<String>, opens: bool| {
-        let (stage, act) = if opens { ("trace", "See what lies behind it") } else { ("run", "Go to the readings") };
+        let (stage, act) = if opens { ("open-up", "Plan the opening") } else { ("run", "Go to the readings") };
         let why = if behind.is_empty() { why(assessed, proposal) } else { String::new() };
         Lead { title: name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes), why, behind, opens, stage, act }
     };

@@ -1,11 +1,8 @@
 //! Takes the outcome of a check, from any stage.
-use crate::http::{Failure, Slip};
-use crate::job::opening::{YES_FIRST, waits_for_yes};
-use crate::job::shell::Ask as Asked;
-use crate::job::trace::AGREED;
+use crate::http::Failure;
+use crate::job::opening::{self, waits_for_yes};
 use crate::job::{Desk, Sent};
 use actix_web::HttpResponse;
-use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use serde::Deserialize;
 use velvet_dial_core::stage::Stage;
@@ -43,9 +40,7 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     if let Some(check) = check.filter(|check| put_off.is_none() && check.may_open())
         && waits_for_yes(&desk.job().await?, check)
     {
-        let mut slip = Slip::of(AGREED.name);
-        slip.wrong("who", YES_FIRST);
-        return desk.answer(Stage::Trace, Asked { seen: sent.seen(), slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
+        return opening::refused(&desk, sent).await;
     }
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
     let fields = vec![

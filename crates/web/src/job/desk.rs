@@ -4,6 +4,7 @@ use super::assess::{assess, tell_the_board};
 use super::cards::NextCard;
 use super::compare;
 use super::live::Rigs;
+use super::open_up;
 use super::rig::chooser::expected;
 use super::shell::{Ask, Clash, Shell, shell};
 use super::trace;
@@ -148,22 +149,28 @@ impl Desk {
         if stage == Stage::Trace {
             similar = jobs::similar(&self.app.db, &self.viewer, &job).await?;
         }
+        let (mut shop, mut links) = (None, Vec::new());
+        if stage == Stage::OpenUp {
+            shop = Some(accounts::shop(&self.app.db, &self.viewer).await?);
+            links = jobs::links(&self.app.db, &self.viewer, self.number).await?;
+        }
         let assessed = assess(self.app.clone(), job, ask.seen).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
         let (query, unit) = (ask.query.clone(), self.liking.unit);
         // What a gauge will meet takes every draw at three points, and a band every speed; the other screens have nothing to wait for.
-        let solves = matches!(stage, Stage::Rig | Stage::Run | Stage::Compare | Stage::Prove);
+        let solves = matches!(stage, Stage::Rig | Stage::Run | Stage::Compare | Stage::OpenUp | Stage::Prove);
         let work = move || {
-            let (mut met, mut compared) = (None, None);
+            let (mut met, mut compared, mut opened) = (None, None, None);
             match stage {
                 Stage::Rig => met = Some(expected(&assessed)),
+                Stage::OpenUp => opened = Some(open_up::worked(&assessed, shop.as_ref())),
                 Stage::Compare => compared = Some(compare::worked(&assessed, &query, unit)),
                 _ if solves => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
                 _ => {}
             }
-            (met, compared, query, assessed)
+            (met, compared, opened, query, assessed)
         };
-        let (expected, compared, query, assessed) = if solves { self.app.work.out(work).await? } else { work() };
+        let (expected, compared, opened, query, assessed) = if solves { self.app.work.out(work).await? } else { work() };
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
         let drawn = Drawn {
             assessed: &assessed,
@@ -175,6 +182,8 @@ impl Desk {
             similar: &similar,
             query: &query,
             compared: compared.as_ref(),
+            opened: opened.as_ref(),
+            links: &links,
             adapters: &adapters,
         };
         let work = super::surface(stage)(&drawn)?;

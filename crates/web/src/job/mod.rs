@@ -10,6 +10,7 @@ mod intake;
 mod lines;
 mod live;
 mod look;
+mod open_up;
 mod opening;
 mod pairs;
 mod photo;
@@ -35,7 +36,7 @@ pub(crate) use record::record;
 use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
-use velvet_dial_store::jobs::{File, Similar};
+use velvet_dial_store::jobs::{File, Link, Similar};
 use velvet_dial_store::library::ShopAdapter;
 
 /// What a screen is drawn from.
@@ -55,6 +56,10 @@ pub struct Drawn<'a> {
     pub query: &'a Query,
     /// What was worked out, for the screen that compares.
     pub compared: Option<&'a compare::Worked>,
+    /// Links sent to the customer, for the screen that opens up.
+    pub links: &'a [Link],
+    /// What was worked out, for the screen that opens up.
+    pub opened: Option<&'a open_up::Worked>,
     /// What lies in the drawer, for the screen that fits a gauge.
     pub adapters: &'a [ShopAdapter],
 }
@@ -68,6 +73,7 @@ fn surface(stage: Stage) -> fn(&Drawn) -> askama::Result<String> {
         Stage::Run => run::draw,
         Stage::Compare => compare::draw,
         Stage::Trace => trace::draw,
+        Stage::OpenUp => open_up::draw,
         Stage::PutRight => put_right::draw,
         Stage::Prove => prove::draw,
     }
@@ -110,6 +116,8 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(trace::routes)
         .configure(worked::routes)
         .configure(withdraw::routes)
+        .configure(opening::routes)
+        .configure(open_up::routes)
         .configure(put_right::routes)
         .configure(prove::routes)
         .route("/jobs/{number}/{stage}", get().to(show));

@@ -1,17 +1,111 @@
-//! What is found behind an opening waits for the customer's yes.
+//! The customer's yes: it is taken down before the engine is opened, or why it is opened without; what is found behind an opening waits for it.
+use crate::http::Failure;
+use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::job::shell::Ask as Asked;
+use crate::job::{Desk, Drawn, Sent};
+use crate::ui::show;
+use crate::ui::words::describe;
+use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, post};
+use velvet_dial_core::field;
+use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::{Access, Check, knowledge};
 use velvet_dial_store::jobs::{Body, Job};
 
 /// What is said where it is missing.
 pub const YES_FIRST: &str = "The customer's yes comes first: nobody said it yet. Take it down here, or say why it is opened without.";
 
+/// Who said yes, how, and up to what.
+pub static AGREED: Form = Form {
+    name: "agreed",
+    asks: &[
+        Ask::new("who", "Who said yes", "", Kind::Text(80)),
+        Ask::new("how", "How", "by phone, in the shop", Kind::Text(160)),
+        Ask::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
+        Ask::new("unasked", "nobody was asked: open it all the same, for the reason above", "", Kind::Tick),
+    ],
+};
+
+/// The yes as a screen shows it.
+pub struct Yes {
+    /// What was said, once it was.
+    pub said: Option<String>,
+    /// Its entry, to take its place.
+    pub entry: String,
+    /// A yes, or the want of one, is still to be taken down.
+    pub asks: bool,
+    pub fields: Vec<Field>,
+}
+
+/// The yes of a job, and the form for it.
+pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
+    let (job, unit) = (&drawn.assessed.job, drawn.shell.unit);
+    let agreed = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }));
+    let said = agreed.map(|entry| {
+        let when = show::moment(entry.written_at, &job.zone);
+        format!("{}, written down by {}, {when}", describe(&entry.body, unit), entry.author_name)
+    });
+    let mut fields = AGREED.draw(&drawn.shell.slip, unit, |_| Vec::new());
+    if drawn.shell.slip.form != AGREED.name
+        && let (Some(field), Some(up_to)) = (fields.iter_mut().find(|field| field.name == "up_to"), up_to)
+    {
+        field.value = format!("{up_to:.0}");
+    }
+    Yes {
+        said,
+        entry: agreed.map(|entry| entry.id.to_string()).unwrap_or_default(),
+        asks: !job.closed() && agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. })),
+        fields,
+    }
+}
+
 /// True while a check may not be answered: it opens the engine, nobody said yes to that, and it was not open before.
 pub fn waits_for_yes(job: &Job, check: &Check) -> bool {
+    check.access(&job.engine.card) != Access::Outside && !may_be_open(job)
+}
+
+/// Somebody said yes to opening it, or it was open before.
+pub fn may_be_open(job: &Job) -> bool {
     let opens = |check: &Check| check.access(&job.engine.card) != Access::Outside;
     let said = |body: &Body| match body {
-        Body::Agreed { .. } => true,
+        Body::Agreed { .. } | Body::Journal { .. } | Body::Measured { .. } => true,
         Body::Evidence { check, .. } => knowledge().check(check).is_some_and(opens),
         _ => false,
     };
-    opens(check) && !job.live().any(|entry| said(&entry.body))
+    job.live().any(|entry| said(&entry.body))
+}
+
+/// The screen with the form for the yes, where what was sent waits for it; none where it does not.
+pub async fn refused(desk: &Desk, sent: Sent<'_>) -> Result<HttpResponse, Failure> {
+    let mut slip = crate::http::Slip::of(AGREED.name);
+    slip.wrong("who", YES_FIRST);
+    desk.answer(Stage::OpenUp, Asked { seen: sent.seen(), slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await
+}
+
+/// Takes down the customer's yes, or why it is opened without.
+async fn agreed(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&AGREED, &form, desk.liking.unit);
+    let (mut who, how, unasked) = (typed.text("who"), typed.text("how"), typed.ticked("unasked"));
+    let up_to = typed.number("up_to").filter(|_| !unasked);
+    if unasked && how.is_empty() {
+        typed.slip.wrong("how", "Why is it opened without a yes? Say it here; it stays in the ledger.");
+    }
+    if !unasked && who.is_empty() && typed.slip.is_clean() {
+        typed.slip.wrong("who", "Nobody named yet: who said yes?");
+    }
+    if unasked {
+        who.clear();
+    }
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    desk.write(Stage::OpenUp, sent, Body::Agreed { who, how, unasked, up_to }, "agreed", typed.fields()).await
+}
+
+/// Its address.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/jobs/{number}/agreed", post().to(agreed));
 }

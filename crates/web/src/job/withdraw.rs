@@ -59,6 +59,9 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Order { .. }
             | Body::Pattern { .. }
             | Body::Agreed { .. }
+            | Body::Crank { .. }
+            | Body::Journal { .. }
+            | Body::Measured { .. }
             | Body::Worked { .. }
     );
     (kind && !job.closed()).then_some(last)

@@ -44,8 +44,8 @@ impl Default for Work {
     }
 }
 
-/// How far the threads behind give way, of 19.
-const GIVES_WAY: i32 = 10;
+/// How far the threads behind give way: as far as they can.
+const GIVES_WAY: i32 = 19;
 
 /// Cores of this machine.
 pub fn cores() -> usize {

@@ -41,7 +41,7 @@ impl Chrome {
         let stages = Stage::ALL.len();
         vec![
             (format!("{} to {}", key("1"), key(&stages.to_string())), "go to a stage of the job"),
-            (key(&(stages + 1).to_string()), "report"),
+            (key("0"), "report"),
             (key("n"), "go to the next check"),
             (format!("{}, {}", key("t"), key("m")), "take the hold, mark the moment"),
             (key("b"), "back to the board"),

@@ -5,12 +5,13 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::opened::{CrankSaid, JournalSaid};
 use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
 use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{Body, Particulars, RigStep};
+use velvet_dial_store::jobs::{Body, Measured, Particulars, RigStep};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -82,14 +83,62 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Pattern { cause: Some(cause) } => format!("Said to be always: {}", cause_name(cause)),
         Body::Pattern { cause: None } => "No longer said to be always one part".to_owned(),
         Body::Agreed { how, unasked: true, .. } => format!("Opened without the customer's yes: {how}"),
-        Body::Agreed { who, how, .. } if how.is_empty() => format!("Yes to opening it: {who}"),
-        Body::Agreed { who, how, .. } => format!("Yes to opening it: {who}, {how}"),
+        Body::Agreed { who, how, up_to, .. } => {
+            let how = if how.is_empty() { String::new() } else { format!(", {how}") };
+            let up_to = up_to.map(|money| format!(", up to {money:.0}")).unwrap_or_default();
+            format!("Yes to opening it: {who}{how}{up_to}")
+        }
+        Body::Customer { who, said_no: true, words } if words.is_empty() => format!("No by the link: {who}"),
+        Body::Customer { who, said_no: true, words } => format!("No by the link: {who}, “{words}”"),
+        Body::Customer { who, words, .. } => format!("A question by the link: {who}, “{words}”"),
+        Body::Crank { said } => crank_said(*said),
+        Body::Journal { said } => journal_said(said),
+        Body::Measured { figure: measured } => measured_said(measured),
         Body::Worked { told, .. } => told.clone(),
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Closed {} => "Job closed".to_owned(),
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
+    }
+}
+
+/// What the sheet says of the crank's bearings.
+fn crank_said(said: CrankSaid) -> String {
+    let parts = [
+        said.mains.map(|mains| format!("{mains} mains")),
+        said.new_mm.map(|mm| format!("new {mm} mm")),
+        said.limit_mm.map(|mm| format!("at most {mm} mm")),
+    ];
+    let parts: Vec<String> = parts.into_iter().flatten().collect();
+    if parts.is_empty() { "Crank: nothing said of it".to_owned() } else { format!("Crank by the sheet: {}", parts.join(", ")) }
+}
+
+/// “Rod 4: scored, 0.09 mm, 0.07 at the other end”.
+pub fn journal_said(said: &JournalSaid) -> String {
+    let parts = [
+        said.condition.map(|condition| condition.label().to_owned()),
+        said.clearance_mm.map(|mm| format!("{mm:.3} mm")),
+        said.other_end_mm.map(|mm| format!("{mm:.3} at the other end")),
+    ];
+    let parts: Vec<String> = parts.into_iter().flatten().collect();
+    let name = first_upper(said.kind.label());
+    format!("{name} {}: {}", said.number, if parts.is_empty() { "nothing noted".to_owned() } else { parts.join(", ") })
+}
+
+/// A figure taken with the engine open.
+pub fn measured_said(measured: &Measured) -> String {
+    match measured {
+        Measured::Screen(screen) => format!("Screen: {} of it lets light through", show::percent(screen.open_share)),
+        Measured::Spring(spring) => format!("Relief spring: {} mm free, {} by the sheet", spring.free_mm, spring.sheet_mm),
+        Measured::Pump(pump) => {
+            let of = |what: &str, mm: Option<f64>, limit: Option<f64>| {
+                let limit = limit.map(|limit| format!(" (at most {limit})")).unwrap_or_default();
+                mm.map(|mm| format!("{what} {mm} mm{limit}"))
+            };
+            let parts = [of("tip clearance", pump.tip_mm, pump.tip_limit_mm), of("end float", pump.end_float_mm, pump.end_float_limit_mm)];
+            format!("Pump: {}", parts.into_iter().flatten().collect::<Vec<_>>().join(", "))
+        }
     }
 }
 

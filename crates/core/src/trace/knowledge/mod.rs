@@ -226,16 +226,26 @@ impl Knowledge {
         self.circumstances.iter().find(|circumstance| circumstance.id == id)
     }
 
-    /// What opening costs on this engine, on top of the check that needs it.
-    pub fn opening(&self, access: Access, card: &Card) -> Price {
+    /// What opening costs on an ordinary engine.
+    pub fn usual_opening(&self, access: Access) -> Price {
         match access {
             Access::Outside => Price::default(),
-            Access::Cover => Price { minutes: card.cover_off_minutes.unwrap_or(self.openings.cover.minutes), ..self.openings.cover },
-            Access::Sump => Price { minutes: card.sump_off_minutes.unwrap_or(self.openings.sump.minutes), ..self.openings.sump },
-            Access::EngineOut => {
-                Price { minutes: card.engine_out_minutes.unwrap_or(self.openings.engine_out.minutes), ..self.openings.engine_out }
-            }
+            Access::Cover => self.openings.cover,
+            Access::Sump => self.openings.sump,
+            Access::EngineOut => self.openings.engine_out,
         }
+    }
+
+    /// What opening costs on this engine, on top of the check that needs it.
+    pub fn opening(&self, access: Access, card: &Card) -> Price {
+        let usual = self.usual_opening(access);
+        let said = match access {
+            Access::Outside => None,
+            Access::Cover => card.cover_off_minutes,
+            Access::Sump => card.sump_off_minutes,
+            Access::EngineOut => card.engine_out_minutes,
+        };
+        Price { minutes: said.unwrap_or(usual.minutes), ..usual }
     }
 
     /// Work and material as money.

@@ -25,7 +25,7 @@ pub const RIGS: &str = "runs";
 /// Samples of a run that are looked at whole; of a longer one some are left out, and that is said. The picture loses no peak: it has those of every second.
 const MOST_SAMPLES: usize = 4_000_000;
 /// Seconds of a run that are unpacked one after another.
-const AT_ONCE: usize = 300;
+const AT_ONCE: usize = 30;
 /// From so many seconds on, a picture is drawn from the peaks of whole seconds.
 const BY_PEAKS_S: f64 = 240.0;
 
@@ -110,7 +110,6 @@ async fn of_rig(desk: &Desk, recorded: &Recorded, from_s: f64, to_s: f64) -> Res
     let every = ((recorded.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
     let read = move || -> Result<Arc<Run>, chunk::ChunkError> {
         let unpacked = |(first, bytes): &(u64, Vec<u8>)| chunk::Chunk::unpacked(*first, bytes).map(|chunk| chunk.thinned(every));
-        // A closer look takes a moment either way, and waits for nobody's whole hour.
         let chunks: Vec<_> = if packed.len() > AT_ONCE {
             packed.par_iter().map(unpacked).collect::<Result<_, _>>()?
         } else {

@@ -1,11 +1,13 @@
 //! The oil line: the stages as stations, each with its state and its outcome in a few words.
 use crate::job::assess::Assessed;
+use crate::job::opening::may_be_open;
 use crate::ui::show;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::Body;
 
 /// One station.
 pub struct Station {
@@ -63,6 +65,11 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
                 (format!("{} {name}", show::percent(now.posterior.of(*leader))), now.settled.is_some(), false)
             },
         ),
+        Stage::OpenUp => match (opened(assessed), may_be_open(&assessed.job)) {
+            (0, false) => quiet("not yet"),
+            (0, true) => quiet("yes said"),
+            (n, _) => (format!("{n} looked at"), true, false),
+        },
         Stage::PutRight => {
             if assessed.job.repair().is_some() {
                 ("recorded".to_owned(), true, false)
@@ -77,6 +84,17 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
             }
         },
     }
+}
+
+/// What was looked at or measured behind an opening.
+fn opened(assessed: &Assessed) -> usize {
+    let behind = |check: &str| knowledge().check(check).is_some_and(|check| check.access(&assessed.case.engine) != Access::Outside);
+    let seen = |body: &Body| match body {
+        Body::Evidence { check, .. } => behind(check),
+        Body::Journal { .. } | Body::Measured { .. } => true,
+        _ => false,
+    };
+    assessed.job.live().filter(|entry| seen(&entry.body)).count()
 }
 
 /// Steps of the rig that are answered.

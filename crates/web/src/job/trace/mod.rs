@@ -68,7 +68,6 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     Surface { bench: drawn.shell, work }.render()
 }
 
-pub use acts::AGREED;
 pub use next::panel;
 
 /// Addresses.
@@ -79,6 +78,5 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/orders", get().to(next::prices))
         .route("/jobs/{number}/strike", post().to(acts::strike))
         .route("/jobs/{number}/order", post().to(acts::order))
-        .route("/jobs/{number}/pattern", post().to(acts::pattern))
-        .route("/jobs/{number}/agreed", post().to(acts::agreed));
+        .route("/jobs/{number}/pattern", post().to(acts::pattern));
 }

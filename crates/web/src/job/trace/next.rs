@@ -1,14 +1,13 @@
 //! What to do next: one proposal with its reason and its price, the next few, the rest by where it is done; by which of four orders; and the part that it always is.
-use super::acts::AGREED;
 use super::list::in_vain;
 use crate::http::Failure;
 use crate::job::assess::{Assessed, assess, usual};
 use crate::job::cards::{self, CheckCard, NextCard};
+use crate::job::opening;
 use crate::job::shell::Shell;
 use crate::job::{Desk, Drawn};
-use crate::ui::field::Drawn as Field;
 use crate::ui::show;
-use crate::ui::words::{access_words, describe};
+use crate::ui::words::access_words;
 use actix_web::HttpResponse;
 use askama::Template;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
@@ -71,10 +70,6 @@ struct Panel<'a> {
     waits: bool,
     /// The yes, or why it is opened without one, once it was said.
     said: Option<String>,
-    said_entry: String,
-    /// A yes, or the want of one, is still to be taken down.
-    asks_yes: bool,
-    agreed: Vec<Field>,
     pattern: Option<Pattern>,
     pattern_entry: String,
     causes: Vec<(&'static str, &'static str)>,
@@ -123,15 +118,6 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
     let order = assessed.job.order();
     let first = assessed.next.first();
-    let agreed = live(|body| matches!(body, Body::Agreed { .. }));
-    let said = agreed.map(|entry| {
-        format!(
-            "{}, written down by {}, {}",
-            describe(&entry.body, drawn.shell.unit),
-            entry.author_name,
-            show::moment(entry.written_at, &assessed.job.zone)
-        )
-    });
     let (near, far) = cards::one_reading_at_a_time(&assessed.next);
     let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
     let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
@@ -159,10 +145,7 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         then: then.iter().map(|proposal| row(drawn, proposal)).collect(),
         places: places(drawn, &others),
         openings: openings(assessed),
-        said,
-        said_entry: id(agreed),
-        asks_yes: !assessed.job.closed() && (agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. }))),
-        agreed: AGREED.draw(&drawn.shell.slip, drawn.shell.unit, |_| Vec::new()),
+        said: opening::yes(drawn, None).said,
         pattern: pattern(assessed),
         pattern_entry: id(live(|body| matches!(body, Body::Pattern { .. }))),
         causes: know.causes.iter().filter(|cause| cause.group != "none").map(|cause| (cause.id.as_str(), cause.name.as_str())).collect(),
@@ -204,7 +187,7 @@ fn row(drawn: &Drawn, proposal: &Proposal) -> Row {
     let to = match &proposal.step {
         Step::Check(check) => format!("/jobs/{number}/trace?instead={check}"),
         Step::Reading(_) => format!("/jobs/{number}/run"),
-        Step::Bench(step, _) if step.opens() => format!("/jobs/{number}/trace#opening"),
+        Step::Bench(step, _) if step.opens() => format!("/jobs/{number}/open-up"),
         Step::Bench(..) => format!("/jobs/{number}/rig"),
     };
     let opening = if opening.is_empty() { String::new() } else { format!(", {opening}") };

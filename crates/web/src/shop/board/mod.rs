@@ -15,7 +15,7 @@ use velvet_dial_core::flag::Word;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::jobs::{self, Sieve};
+use velvet_dial_store::jobs::{self, Board, Sieve};
 use velvet_dial_store::{Viewer, accounts};
 
 /// Open jobs a page.
@@ -120,9 +120,15 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
     let viewer = &who.0;
     let page = asked.page.max(1);
     let sieve = asked.sieve();
-    let found = jobs::board(&app.db, viewer, &sieve, page - 1, LISTED).await?;
-    let looked = if asked.q.trim().is_empty() { None } else { Some(jobs::found(&app.db, viewer, &asked.q).await?) };
-    let people = accounts::colleagues(&app.db, viewer).await?;
+    let looks = !asked.q.trim().is_empty();
+    let shown = async {
+        if looks {
+            let (found, all_open) = tokio::try_join!(jobs::found(&app.db, viewer, &asked.q), jobs::all_open(&app.db, viewer))?;
+            return Ok((Board { open: Vec::new(), all_open, closed: Vec::new() }, Some(found)));
+        }
+        Ok((jobs::board(&app.db, viewer, &sieve, page - 1, LISTED).await?, None))
+    };
+    let ((found, looked), people) = tokio::try_join!(shown, accounts::colleagues(&app.db, viewer))?;
     let picks = |any: &str, all: Vec<(String, String)>, here: &str| -> Vec<Pick> {
         std::iter::once((String::new(), any.to_owned())).chain(all).map(|(id, label)| Pick { here: id == here, id, label }).collect()
     };

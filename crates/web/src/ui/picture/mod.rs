@@ -1,5 +1,6 @@
 //! Geometry of the drawings: numbers in, coordinates out; the SVG itself is in the templates beside.
 pub mod dial;
+pub mod journals;
 pub mod lanes;
 pub mod map;
 pub mod route;

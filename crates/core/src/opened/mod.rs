@@ -1,0 +1,16 @@
+//! The engine opened: what the opening will take, what is found before anything is wiped, and what the measured clearances explain.
+//!
+//! Steps in the order of the work: [`plan`] says what is opened, looked at and paid before a bolt is loosened; a [`StripDown`] holds the figures that are taken
+//! behind it, and [`StripDown::outcomes`] what each says as the outcome of a check, so that every figure moves the suspects; [`crank`] lays the journals along the
+//! oil, and [`explained`] holds what they leak against what the gauge read. [`repair_of`] is how a cause is put right, step by step.
+mod crank;
+mod plan;
+mod repair;
+mod strip_down;
+
+pub use crank::{Crank, Explained, Fits, JournalTold, Places, crank, explained, places};
+pub use plan::{Cost, Look, Opening, Plan, plan};
+pub use repair::{Choice, Hand, OpeningSaid, Repair, faults, looks_after, opening_said, repair_of};
+pub use strip_down::{
+    Condition, CrankSaid, JournalKind, JournalSaid, PumpMeasured, ScreenMeasured, Spring, StripDown, StripDownError, spring_opens_kpa,
+};

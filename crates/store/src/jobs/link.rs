@@ -1,0 +1,244 @@
+//! A link by which the customer answers without signing in: yes or no once, and questions.
+//!
+//! The token is 32 random bytes and is kept as its hash alone, so whoever reads the database cannot answer. What is proposed is kept with the link: the customer says yes to what was
+//! read, whatever the trace says later. An answer is an entry of the ledger in the name of who made the link, and says that it came by it.
+use super::ledger::{Write, write};
+use super::{Body, load, own_job};
+use crate::accounts::viewer;
+use crate::entity::{customer_link as table, job, shop, user};
+use crate::{Connection, StoreError, Viewer, json, now};
+use chrono::{NaiveDateTime, TimeDelta};
+use sea_orm::ActiveValue::Set;
+use sea_orm::sea_query::{Expr, ExprTrait};
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use uuid::Uuid;
+
+/// Questions of one link.
+const MOST_QUESTIONS: i32 = 5;
+/// Links of one job that hold at once.
+const MOST_LINKS: usize = 5;
+
+/// What is proposed to the customer, as it is read there.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct Proposal {
+    /// Who proposes it.
+    pub shop: String,
+    /// Plate, and what the vehicle is.
+    pub vehicle: String,
+    /// What is said of it, a sentence each.
+    pub says: Vec<String>,
+    /// Up to what it may cost.
+    pub up_to: Option<f64>,
+    /// The shop's money.
+    pub money: String,
+}
+
+/// A link as the shop sees it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Link {
+    /// Its key.
+    pub id: Uuid,
+    /// What is proposed.
+    pub proposal: Proposal,
+    /// Who made it.
+    pub made_by: String,
+    /// When.
+    pub made_at: NaiveDateTime,
+    /// Until when it holds.
+    pub expires_at: NaiveDateTime,
+    /// How it stands.
+    pub state: LinkState,
+    /// How often it was opened.
+    pub looks: i32,
+}
+
+/// How a link stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LinkState {
+    /// It can be answered.
+    Open,
+    /// Yes or no was said.
+    Answered,
+    /// Its time is over.
+    Expired,
+    /// It was called back, or its job is closed.
+    Revoked,
+}
+
+/// What the customer says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Answer {
+    /// Yes, by this name.
+    Yes {
+        /// The name.
+        name: String,
+    },
+    /// No, with words or without.
+    No {
+        /// The name.
+        name: String,
+        /// The words.
+        words: String,
+    },
+    /// A question.
+    Question {
+        /// The name.
+        name: String,
+        /// The words.
+        words: String,
+    },
+}
+
+/// What became of an answer.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Answered {
+    /// It is written.
+    Written,
+    /// The link cannot be answered any more.
+    Not(LinkState),
+    /// So many questions are more than a page is for.
+    TooMany,
+}
+
+fn digest(token: &str) -> Vec<u8> {
+    Sha256::digest(token.as_bytes()).to_vec()
+}
+
+fn state(row: &table::ModelEx) -> LinkState {
+    let closed = row.job.as_ref().is_none_or(|job| job.closed_at.is_some());
+    match () {
+        () if row.answered_at.is_some() => LinkState::Answered,
+        () if row.revoked_at.is_some() || closed => LinkState::Revoked,
+        () if row.expires_at <= now() => LinkState::Expired,
+        () => LinkState::Open,
+    }
+}
+
+fn link(row: table::ModelEx) -> Result<Link, StoreError> {
+    let state = state(&row);
+    Ok(Link {
+        id: row.id,
+        proposal: serde_json::from_str(&row.body).map_err(|source| StoreError::Damaged { what: "link", source })?,
+        made_by: row.author.into_option().map(|author| author.shown_name).unwrap_or_default(),
+        made_at: row.made_at,
+        expires_at: row.expires_at,
+        state,
+        looks: row.looks,
+    })
+}
+
+/// Makes a link: its token, which is shown this once; none where a job has as many that hold as it may.
+pub async fn make_link(
+    db: &Connection,
+    viewer: &Viewer,
+    number: i64,
+    proposal: &Proposal,
+    days: i64,
+) -> Result<Option<String>, StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    let open = links(db, viewer, number).await?.iter().filter(|link| link.state == LinkState::Open).count();
+    if open >= MOST_LINKS {
+        return Ok(None);
+    }
+    let mut bytes = [0u8; 32];
+    getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
+    let token = crate::hex(&bytes);
+    let row = table::ActiveModel {
+        id: Set(Uuid::now_v7()),
+        token_hash: Set(digest(&token)),
+        job_id: Set(head.id),
+        body: Set(json("link", proposal)?),
+        made_by: Set(viewer.user),
+        made_at: Set(now()),
+        expires_at: Set(now() + TimeDelta::days(days)),
+        revoked_at: Set(None),
+        answered_at: Set(None),
+        looks: Set(0),
+        questions: Set(0),
+    };
+    row.insert(db).await?;
+    Ok(Some(token))
+}
+
+/// The links of a job, the newest first.
+pub async fn links(db: &Connection, viewer: &Viewer, number: i64) -> Result<Vec<Link>, StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    let rows = table::Entity::load()
+        .filter(table::Column::JobId.eq(head.id))
+        .order_by_desc(table::Column::MadeAt)
+        .with(user::Entity)
+        .with(job::Entity)
+        .all(db)
+        .await?;
+    rows.into_iter().map(link).collect()
+}
+
+/// Calls a link back.
+pub async fn revoke_link(db: &Connection, viewer: &Viewer, number: i64, id: Uuid) -> Result<(), StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    table::Entity::update_many()
+        .col_expr(table::Column::RevokedAt, Expr::value(now()))
+        .filter(table::Column::Id.eq(id))
+        .filter(table::Column::JobId.eq(head.id))
+        .filter(table::Column::RevokedAt.is_null())
+        .exec(db)
+        .await?;
+    Ok(())
+}
+
+async fn row_of(db: &Connection, token: &str) -> Result<Option<table::ModelEx>, StoreError> {
+    let by_token = table::Entity::load().filter(table::Column::TokenHash.eq(digest(token)));
+    Ok(by_token.with((user::Entity, shop::Entity)).with(job::Entity).one(db).await?)
+}
+
+/// What a token leads to, for who holds it; counts the look. None for a token that is none.
+pub async fn link_of(db: &Connection, token: &str) -> Result<Option<Link>, StoreError> {
+    let Some(row) = row_of(db, token).await? else { return Ok(None) };
+    table::Entity::update_many()
+        .col_expr(table::Column::Looks, Expr::col(table::Column::Looks).add(1))
+        .filter(table::Column::Id.eq(row.id))
+        .exec(db)
+        .await?;
+    link(row).map(Some)
+}
+
+/// Writes what the customer says; none for a token that is none.
+pub async fn answer_link(db: &Connection, token: &str, answer: &Answer) -> Result<Option<Answered>, StoreError> {
+    let Some(row) = row_of(db, token).await? else { return Ok(None) };
+    let now_stands = state(&row);
+    if now_stands != LinkState::Open {
+        return Ok(Some(Answered::Not(now_stands)));
+    }
+    if matches!(answer, Answer::Question { .. }) && row.questions >= MOST_QUESTIONS {
+        return Ok(Some(Answered::TooMany));
+    }
+    let number = row.job.as_ref().map(|job| job.number).ok_or(StoreError::NotFound)?;
+    let proposal: Proposal = serde_json::from_str(&row.body).map_err(|source| StoreError::Damaged { what: "link", source })?;
+    let (id, questions) = (row.id, row.questions);
+    let maker = viewer(row.author.into_option().ok_or(StoreError::NotFound)?);
+    let job = load(db, &maker, number).await?;
+    let by_link = "by the link sent to them".to_owned();
+    let (body, supersedes) = match answer {
+        Answer::Yes { name } => {
+            // The customer's own word takes the place of what somebody wrote down for them.
+            let stood = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.id);
+            (Body::Agreed { who: name.clone(), how: by_link, unasked: false, up_to: proposal.up_to }, stood)
+        }
+        Answer::No { name, words } => (Body::Customer { who: name.clone(), said_no: true, words: words.clone() }, None),
+        Answer::Question { name, words } => (Body::Customer { who: name.clone(), said_no: false, words: words.clone() }, None),
+    };
+    // Sent twice, it is written once.
+    let submit_key = format!("link {id} {questions}");
+    write(db, &maker, number, &Write { body, supersedes, submit_key: &submit_key, at: None }).await?;
+    let asks = matches!(answer, Answer::Question { .. });
+    let mut counted = table::Entity::update_many().filter(table::Column::Id.eq(id));
+    counted = if asks {
+        counted.col_expr(table::Column::Questions, Expr::col(table::Column::Questions).add(1))
+    } else {
+        counted.col_expr(table::Column::AnsweredAt, Expr::value(now()))
+    };
+    counted.exec(db).await?;
+    Ok(Some(Answered::Written))
+}

@@ -1,0 +1,160 @@
+//! The customer's page: what is proposed, and yes, no or a question, by a link and without signing in. Throttled by address, and logged; a link that is none says no more than that.
+use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::http::{Failure, address};
+use crate::state::App;
+use crate::ui::{Chrome, Liking};
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, get, post};
+use actix_web::{HttpRequest, HttpResponse};
+use askama::Template;
+use velvet_dial_core::unit::Pressure;
+use velvet_dial_store::accounts;
+use velvet_dial_store::jobs::{self, Answer, Answered, Link, LinkState};
+
+/// What the customer says.
+static ANSWER: Form = Form {
+    name: "answer",
+    asks: &[
+        Ask::new("name", "Your name", "", Kind::Needed(80, "write your name, so that the shop knows who answered.")),
+        Ask::new("words", "A question, or why not", "if you like", Kind::Lines(500)),
+    ],
+};
+
+#[derive(Template)]
+#[template(path = "customer/customer.html")]
+struct Page {
+    chrome: Chrome,
+    link: Option<Link>,
+    /// What is said where it cannot be answered, or was.
+    told: String,
+    token: String,
+    up_to: String,
+    fields: Vec<Field>,
+}
+
+fn cannot(state: LinkState) -> &'static str {
+    match state {
+        LinkState::Open => "",
+        LinkState::Answered => "Thank you: your answer is with the shop. To change it, call them.",
+        LinkState::Expired => "This link is over: it held for some days. Ask the shop for a new one; nothing was opened without you.",
+        LinkState::Revoked => "The shop has called this link back, or the job is done. Call them if you meant to answer.",
+    }
+}
+
+const NONE: &str = "This link leads nowhere. Check that all of it was copied, or ask the shop for a new one.";
+
+fn page(
+    liking: Liking,
+    token: String,
+    link: Option<Link>,
+    told: String,
+    fields: Vec<Field>,
+    status: StatusCode,
+) -> Result<HttpResponse, Failure> {
+    let up_to =
+        link.as_ref().and_then(|link| link.proposal.up_to.map(|up_to| format!("{up_to:.0} {}", link.proposal.money))).unwrap_or_default();
+    let chrome = Chrome { night: liking.night, ..Chrome::bare("Your vehicle") };
+    let page = Page { chrome, link, told, token, up_to: up_to.trim().to_owned(), fields };
+    Ok(HttpResponse::build(status)
+        .content_type("text/html; charset=utf-8")
+        .insert_header(("cache-control", "no-store"))
+        .body(page.render()?))
+}
+
+/// Too many from one address are put off.
+async fn put_off(app: &App, request: &HttpRequest) -> Result<Option<String>, Failure> {
+    let from = address(request, app);
+    let Some(seconds) = accounts::link_wait_s(&app.db, &from).await? else { return Ok(None) };
+    tracing::warn!(address = %from, "a customer's link was put off: too many tries");
+    Ok(Some(format!("Too many tries from here. Wait {seconds} seconds, then try again.")))
+}
+
+fn fresh() -> Vec<Field> {
+    ANSWER.draw(&crate::http::Slip::default(), Pressure::Kpa.into(), |_| Vec::new())
+}
+
+/// Shows what is proposed.
+async fn show(app: web::Data<App>, liking: Liking, request: HttpRequest, token: web::Path<String>) -> Result<HttpResponse, Failure> {
+    let token = token.into_inner();
+    if let Some(told) = put_off(&app, &request).await? {
+        return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
+    }
+    let Some(link) = jobs::link_of(&app.db, &token).await? else {
+        tracing::warn!(address = %address(&request, &app), "a customer's link that is none");
+        return page(liking, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND);
+    };
+    tracing::info!(link = %link.id, state = ?link.state, "a customer's link was opened");
+    let told = cannot(link.state).to_owned();
+    let status = if link.state == LinkState::Open || link.state == LinkState::Answered { StatusCode::OK } else { StatusCode::GONE };
+    page(liking, token, Some(link), told, fresh(), status)
+}
+
+/// Takes the answer.
+async fn answer(
+    app: web::Data<App>,
+    liking: Liking,
+    request: HttpRequest,
+    token: web::Path<String>,
+    form: web::Form<form::Sent>,
+) -> Result<HttpResponse, Failure> {
+    let token = token.into_inner();
+    let mut typed = Read::of(&ANSWER, &form, Pressure::Kpa.into());
+    if let Some(told) = put_off(&app, &request).await? {
+        let link = jobs::link_of(&app.db, &token).await?;
+        return page(
+            liking,
+            token,
+            link,
+            told,
+            ANSWER.draw(&typed.slip, Pressure::Kpa.into(), |_| Vec::new()),
+            StatusCode::TOO_MANY_REQUESTS,
+        );
+    }
+    let (name, words) = (typed.text("name"), typed.text("words"));
+    let said = match form.get("say").map(String::as_str) {
+        Some("yes") => Some(Answer::Yes { name }),
+        Some("no") => Some(Answer::No { name, words }),
+        Some("question") => {
+            if words.is_empty() {
+                typed.slip.wrong("words", "No question typed yet: write it here, and the shop will answer you.");
+            }
+            Some(Answer::Question { name, words })
+        }
+        _ => None,
+    };
+    let Some(said) = said else { return Err(Failure::Form("an answer that is neither yes, no nor a question".to_owned())) };
+    if !typed.slip.is_clean() {
+        let link = jobs::link_of(&app.db, &token).await?;
+        return page(
+            liking,
+            token,
+            link,
+            String::new(),
+            ANSWER.draw(&typed.slip, Pressure::Kpa.into(), |_| Vec::new()),
+            StatusCode::UNPROCESSABLE_ENTITY,
+        );
+    }
+    let what = match said {
+        Answer::Question { .. } => "question",
+        Answer::Yes { .. } => "yes",
+        Answer::No { .. } => "no",
+    };
+    let answered = jobs::answer_link(&app.db, &token, &said).await?;
+    tracing::info!(address = %address(&request, &app), answer = what, became = ?answered, "a customer answered by a link");
+    let link = jobs::link_of(&app.db, &token).await?;
+    let (told, status) = match answered {
+        None => (NONE, StatusCode::NOT_FOUND),
+        Some(Answered::Written) if what == "question" => {
+            ("Your question is with the shop: they will call you. You can still say yes or no here.", StatusCode::OK)
+        }
+        Some(Answered::Written) => (cannot(LinkState::Answered), StatusCode::OK),
+        Some(Answered::TooMany) => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),
+        Some(Answered::Not(state)) => (cannot(state), StatusCode::GONE),
+    };
+    page(liking, token, link, told.to_owned(), fresh(), status)
+}
+
+/// Its address.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/yes/{token}", get().to(show)).route("/yes/{token}", post().to(answer));
+}

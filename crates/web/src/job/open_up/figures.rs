@@ -1,0 +1,159 @@
+//! Figures of screen, relief spring and pump: a form each, and what each figure means.
+use super::Worked;
+use crate::http::Failure;
+use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::job::shell::Ask as Asked;
+use crate::job::{Desk, Drawn, Sent, opening};
+use crate::ui::show;
+use crate::ui::words::measured_said;
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use velvet_dial_core::field;
+use velvet_dial_core::opened::{PumpMeasured, ScreenMeasured, Spring, StripDownError, spring_opens_kpa};
+use velvet_dial_core::stage::Stage;
+use velvet_dial_store::jobs::{Body, Measured};
+
+static SCREEN: Form = Form {
+    name: "screen",
+    asks: &[Ask::new("open_share", "Share that lets light through", "0.4 is four tenths", Kind::Number(&field::OPEN_SHARE))],
+};
+static SPRING: Form = Form {
+    name: "spring",
+    asks: &[
+        Ask::new("free_mm", "Length, lying free", "mm", Kind::Number(&field::SPRING_LENGTH)),
+        Ask::new("sheet_mm", "By the sheet", "mm", Kind::Number(&field::SPRING_LENGTH)),
+        Ask::new("fitted_mm", "Fitted, valve shut", "mm, if known", Kind::NumberOrNone(&field::SPRING_LENGTH)),
+    ],
+};
+static PUMP: Form = Form {
+    name: "pump",
+    asks: &[
+        Ask::new("tip_mm", "Tip clearance", "mm", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Ask::new("tip_limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Ask::new("end_float_mm", "End float", "mm", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Ask::new("end_float_limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+    ],
+};
+
+/// One part's form.
+pub struct FigureForm {
+    pub part: &'static str,
+    pub title: &'static str,
+    pub fields: Vec<Field>,
+    pub entry: String,
+    /// What was measured, and what it means.
+    pub said: Option<String>,
+    pub means: String,
+    /// What was typed there was not taken.
+    pub refused: bool,
+}
+
+/// The forms with what stands.
+pub fn forms(drawn: &Drawn, worked: &Worked) -> Vec<FigureForm> {
+    let (case, slip, unit) = (&drawn.assessed.case, &drawn.shell.slip, drawn.shell.unit);
+    let seen = &case.strip_down;
+    let entry = |part: &str| {
+        let subject = format!("measured {part}");
+        drawn.assessed.job.live().find(|entry| entry.body.subject().as_deref() == Some(&subject))
+    };
+    let one = |form: &'static Form, title: &'static str, values: Vec<Option<f64>>, means: String| {
+        let mut fields = form.draw(slip, unit, |_| Vec::new());
+        if slip.form != form.name {
+            for (field, value) in fields.iter_mut().zip(values) {
+                field.value = value.map(show::plain).unwrap_or_default();
+            }
+        }
+        let stands = entry(form.name);
+        let said = stands
+            .and_then(|entry| if let Body::Measured { figure: measured } = &entry.body { Some(measured_said(measured)) } else { None });
+        FigureForm {
+            part: form.name,
+            title,
+            fields,
+            entry: stands.map(|entry| entry.id.to_string()).unwrap_or_default(),
+            said,
+            means,
+            refused: slip.form == form.name,
+        }
+    };
+    let starves = worked.starving.map_or_else(String::new, |starving| match starving.starves_at_rpm {
+        Some(rpm) => {
+            let early = starving.early_rpm.map(|early| format!(", some from {early:.0}")).unwrap_or_default();
+            format!("A pump of this engine starves behind it from about {rpm:.0} rpm hot{early}.")
+        }
+        None => "A pump of this engine does not starve behind it, hot.".to_owned(),
+    });
+    let opens = seen.spring.zip(case.engine.relief_opens_kpa).and_then(|(spring, kpa)| {
+        let opens = spring_opens_kpa(&spring, kpa)?;
+        Some(format!("It opens at about {} where the sheet's opens at {}.", show::pressure(opens, unit), show::pressure(kpa, unit)))
+    });
+    let worn = seen.pump.and_then(|pump| pump.is_worn());
+    let pump = match (seen.pump, worn) {
+        (None, _) => "",
+        (_, Some(true)) => "Over its limit: worn. What wore it is found before a new one goes in.",
+        (_, Some(false)) => "Within its limits.",
+        (_, None) => "Without a limit of the sheet it says nothing yet.",
+    };
+    let (screen, spring, of_pump) = (seen.screen, seen.spring, seen.pump.unwrap_or_default());
+    vec![
+        one(&SCREEN, "Light through the screen", vec![screen.map(|screen| screen.open_share)], starves),
+        one(
+            &SPRING,
+            "Relief spring",
+            vec![spring.map(|spring| spring.free_mm), spring.map(|spring| spring.sheet_mm), spring.and_then(|spring| spring.fitted_mm)],
+            opens.unwrap_or_default(),
+        ),
+        one(&PUMP, "Pump", vec![of_pump.tip_mm, of_pump.tip_limit_mm, of_pump.end_float_mm, of_pump.end_float_limit_mm], pump.to_owned()),
+    ]
+}
+
+fn measured_of(part: &str, typed: &mut Read<'_>) -> Result<Option<Measured>, StripDownError> {
+    let of = |name: &'static str, typed: &mut Read<'_>| typed.number(name);
+    Ok(match part {
+        "screen" => match of("open_share", typed) {
+            Some(open_share) => Some(Measured::Screen(ScreenMeasured { open_share }.held()?)),
+            None => None,
+        },
+        "spring" => match (of("free_mm", typed), of("sheet_mm", typed), of("fitted_mm", typed)) {
+            (Some(free_mm), Some(sheet_mm), fitted_mm) => Some(Measured::Spring(Spring { free_mm, sheet_mm, fitted_mm }.held()?)),
+            _ => None,
+        },
+        _ => {
+            let pump = PumpMeasured {
+                tip_mm: of("tip_mm", typed),
+                tip_limit_mm: of("tip_limit_mm", typed),
+                end_float_mm: of("end_float_mm", typed),
+                end_float_limit_mm: of("end_float_limit_mm", typed),
+            };
+            if typed.slip.is_clean() { Some(Measured::Pump(pump.held()?)) } else { None }
+        }
+    })
+}
+
+/// Writes a part's figures.
+pub async fn measured(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let part = form.get("part").map_or("", String::as_str);
+    let of = [&SCREEN, &SPRING, &PUMP]
+        .into_iter()
+        .find(|form| form.name == part)
+        .ok_or_else(|| Failure::Form("a part that is none".to_owned()))?;
+    let mut typed = Read::of(of, &form, desk.liking.unit);
+    if !opening::may_be_open(&desk.job().await?) {
+        return opening::refused(&desk, sent).await;
+    }
+    let read = measured_of(part, &mut typed);
+    let measured = match read {
+        Ok(measured) => measured.filter(|_| typed.slip.is_clean()),
+        Err(error) => {
+            typed.slip.wrong(error.key(), error.to_string());
+            None
+        }
+    };
+    let Some(measured) = measured else {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    };
+    let fields = typed.fields().into_iter().chain([("part".to_owned(), part.to_owned())]).collect();
+    desk.write(Stage::OpenUp, sent, Body::Measured { figure: measured }, "measured", fields).await
+}

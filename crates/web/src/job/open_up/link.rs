@@ -1,0 +1,164 @@
+//! The link by which the customer says yes: made with what is proposed, shown once, called back.
+use super::{plan, worked};
+use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::http::{Failure, Slip};
+use crate::job::assess::assess;
+use crate::job::shell::Ask as Asked;
+use crate::job::{Desk, Drawn, Sent};
+use crate::ui::show;
+use crate::ui::words::describe;
+use actix_web::http::StatusCode;
+use actix_web::{HttpRequest, HttpResponse, web};
+use uuid::Uuid;
+use velvet_dial_core::field;
+use velvet_dial_core::opened::Plan;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::accounts;
+use velvet_dial_store::jobs::{self, Body, Link, LinkState, Proposal};
+
+/// What a link is made with.
+static LINK: Form = Form {
+    name: "link",
+    asks: &[
+        Ask::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
+        Ask::new("days", "Holds for", "days", Kind::Number(&field::LINK_DAYS)),
+        Ask::new("words", "In your own words", "what can wait, what you advise", Kind::Lines(600)),
+    ],
+};
+/// What was made goes with the answer and never with an address: nobody can have another site's link shown here.
+const MADE: &str = "made";
+const USUAL_DAYS: &str = "3";
+
+/// The links of a job, and the form for a new one.
+pub struct LinkWork {
+    pub fields: Vec<Field>,
+    /// Just made: shown this once.
+    pub address: Option<String>,
+    pub links: Vec<Row>,
+    /// What the customer said by one, other than yes.
+    pub said: Vec<String>,
+}
+
+/// A link.
+pub struct Row {
+    pub id: String,
+    pub says: String,
+    pub open: bool,
+}
+
+/// Lays it out.
+pub fn work(drawn: &Drawn, plan: &Plan) -> LinkWork {
+    let slip = &drawn.shell.slip;
+    let mut fields = LINK.draw(slip, drawn.shell.unit, |_| Vec::new());
+    if slip.form != LINK.name {
+        for field in &mut fields {
+            field.value = match field.name {
+                "up_to" => plan::up_to(plan).map(|up_to| format!("{up_to:.0}")).unwrap_or_default(),
+                "days" => USUAL_DAYS.to_owned(),
+                _ => String::new(),
+            };
+        }
+    }
+    let zone = &drawn.assessed.job.zone;
+    let row = |link: &Link| {
+        let until = show::moment(link.expires_at, zone);
+        let stands = match link.state {
+            LinkState::Open => format!("holds until {until}, opened {} times", link.looks),
+            LinkState::Answered => "answered".to_owned(),
+            LinkState::Expired => format!("over since {until}"),
+            LinkState::Revoked => "called back".to_owned(),
+        };
+        Row {
+            id: link.id.to_string(),
+            says: format!("{}, {}: {stands}", link.made_by, show::moment(link.made_at, zone)),
+            open: link.state == LinkState::Open,
+        }
+    };
+    let said = drawn.assessed.job.live().filter(|entry| matches!(entry.body, Body::Customer { .. }));
+    LinkWork {
+        fields,
+        address: Some(slip.typed(MADE, "address").to_owned()).filter(|address| !address.is_empty()),
+        links: drawn.links.iter().map(row).collect(),
+        said: said.map(|entry| format!("{} ({})", describe(&entry.body, drawn.shell.unit), show::moment(entry.written_at, zone))).collect(),
+    }
+}
+
+/// What is told to the customer, a sentence each.
+fn says(plan: &Plan, record: &[String], complaint: &str, words: &str) -> Vec<String> {
+    let mut says = vec![format!("It came in for: “{complaint}”.")];
+    says.extend(record.iter().cloned());
+    for opening in plan.openings.iter().filter(|opening| !opening.done) {
+        says.push(format!("To find it for certain it has to be opened: {}.", opening.step.label().to_lowercase()));
+    }
+    for cost in &plan.costs {
+        says.push(format!(
+            "If it is {} ({}): about {}, {:.0} with parts.",
+            cost.cause.name.to_lowercase(),
+            show::percent(cost.probability),
+            show::minutes(cost.all_minutes),
+            cost.all_money
+        ));
+    }
+    if !plan.openings.is_empty() {
+        says.push(format!("Opened, looked at and closed again without mending: about {:.0}.", plan.stop_money()));
+    }
+    if !words.is_empty() {
+        says.push(words.to_owned());
+    }
+    says
+}
+
+/// Makes a link and shows it.
+pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&LINK, &form, desk.liking.unit);
+    let (up_to, days, words) = (typed.number("up_to"), typed.number("days"), typed.text("words"));
+    let seen = sent.seen();
+    if !typed.slip.is_clean() {
+        return desk.answer(Stage::OpenUp, Asked { seen, slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let shop = accounts::shop(&desk.app.db, &desk.viewer).await?;
+    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
+    let (plan, plain, head, shop) = desk
+        .app
+        .work
+        .out(move || {
+            let plan = worked(&assessed, Some(&shop)).plan;
+            let repaired = None;
+            (plan, velvet_dial_core::record::sentences(&assessed.now, repaired), assessed.job.head.clone(), shop)
+        })
+        .await?;
+    let plain: Vec<String> = plain.iter().map(|said| Units::default().said(said)).collect();
+    let proposal = Proposal {
+        shop: shop.name,
+        vehicle: [head.vehicle.tag.as_str(), head.vehicle.description.as_str()]
+            .into_iter()
+            .filter(|said| !said.is_empty())
+            .collect::<Vec<_>>()
+            .join(", "),
+        says: says(&plan, &plain, &head.complaint, &words),
+        up_to,
+        money: shop.money.unwrap_or_default(),
+    };
+    let Some(token) = jobs::make_link(&desk.app.db, &desk.viewer, desk.number, &proposal, days.unwrap_or_default().round() as i64).await?
+    else {
+        typed.slip.wrong("days", "Five links of this job hold already: call one back first.");
+        return desk.answer(Stage::OpenUp, Asked { seen, slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
+    };
+    let (scheme, host) = {
+        let at = request.connection_info();
+        (at.scheme().to_owned(), at.host().to_owned())
+    };
+    let mut slip = Slip::of(MADE);
+    slip.keep("address", &format!("{scheme}://{host}/yes/{token}"));
+    desk.answer(Stage::OpenUp, Asked { seen, slip, ..Asked::default() }, StatusCode::OK).await
+}
+
+/// Calls a link back.
+pub async fn revoke(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let id = form.get("link").and_then(|id| Uuid::parse_str(id).ok()).ok_or_else(|| Failure::Form("a link that is none".to_owned()))?;
+    jobs::revoke_link(&desk.app.db, &desk.viewer, desk.number, id).await?;
+    let seen = Sent::of(&form).seen();
+    desk.answer(Stage::OpenUp, Asked { seen, ..Asked::default() }, StatusCode::OK).await
+}

@@ -1,0 +1,137 @@
+//! Open up: what the opening takes and the customer's yes to it, then what lies behind it in the order of the bench, the crank's journals along the oil, and the figures that are taken.
+mod crank;
+mod figures;
+mod link;
+mod plan;
+
+use crate::job::Drawn;
+use crate::job::assess::Assessed;
+use crate::job::cards::{self, CheckCard};
+use crate::job::opening::{self, Yes, may_be_open};
+use crate::job::shell::Shell;
+use actix_web::web::{ServiceConfig, get, post};
+use askama::Template;
+use crank::CrankWork;
+use figures::FigureForm;
+use link::LinkWork;
+use plan::PlanWork;
+use velvet_dial_core::calculator::{Screen, Starving, starving};
+use velvet_dial_core::circuit::nominal::HOT_C;
+use velvet_dial_core::opened::{self, Crank, Explained, Plan};
+use velvet_dial_core::trace::knowledge::{Access, Check, knowledge};
+use velvet_dial_store::accounts::Shop;
+
+/// What is worked out for the screen off the threads that serve.
+pub struct Worked {
+    plan: Plan,
+    /// The shop's money; empty where it does not say.
+    money: String,
+    crank: Crank,
+    explained: Option<Explained>,
+    /// When a pump behind the screen as it was measured starves.
+    starving: Option<Starving>,
+}
+
+/// Works it out.
+pub fn worked(assessed: &Assessed, shop: Option<&Shop>) -> Worked {
+    let (case, now) = (&assessed.case, &assessed.now);
+    let crank = opened::crank(&case.engine, &case.strip_down);
+    let screen =
+        case.strip_down.screen.map(|screen| Screen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
+    Worked {
+        plan: opened::plan(case, now, shop.and_then(|shop| shop.labour_rate)),
+        money: shop.and_then(|shop| shop.money.clone()).unwrap_or_default(),
+        explained: opened::explained(case, now, &assessed.tracer, &crank),
+        // OK because the card and the share were held to their ranges when they were taken.
+        starving: screen.and_then(|screen| starving(&screen).ok()),
+        crank,
+    }
+}
+
+#[derive(Template)]
+#[template(path = "job/open_up/open_up.html")]
+struct Surface<'a> {
+    bench: &'a Shell,
+    /// Said where neither plan nor opening is due.
+    quiet: bool,
+    plan: PlanWork,
+    yes: Yes,
+    link: LinkWork,
+    /// It may be open: what lies behind it can be noted.
+    open: bool,
+    looks: Vec<Look>,
+    /// The first look that nobody took.
+    next_look: Option<&'static str>,
+    crank: CrankWork,
+    figures: Vec<FigureForm>,
+}
+
+/// A look behind the opening.
+struct Look {
+    card: CheckCard,
+    /// What the figures say, where nobody tapped.
+    counted: Option<&'static str>,
+}
+
+impl Look {
+    fn is_taken(&self) -> bool {
+        self.card.answer.is_some() || self.card.put_off.is_some() || self.counted.is_some()
+    }
+}
+
+/// Draws the screen.
+pub fn draw(drawn: &Drawn) -> askama::Result<String> {
+    // OK because the desk works it out for this stage before it draws.
+    let Some(worked) = drawn.opened else { return Ok(String::new()) };
+    let assessed = drawn.assessed;
+    let looks = looks(drawn, worked);
+    Surface {
+        bench: drawn.shell,
+        quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
+        plan: plan::work(&worked.plan, &worked.money),
+        yes: opening::yes(drawn, plan::up_to(&worked.plan)),
+        link: link::work(drawn, &worked.plan),
+        open: may_be_open(&assessed.job),
+        next_look: looks.iter().find(|look| !look.is_taken()).map(|look| look.card.id),
+        looks,
+        crank: crank::work(drawn, worked),
+        figures: figures::forms(drawn, worked),
+    }
+    .render()
+}
+
+/// What lies behind the openings of the plan, and what was found behind one, in the order of the bench.
+fn looks(drawn: &Drawn, worked: &Worked) -> Vec<Look> {
+    let card = &drawn.assessed.case.engine;
+    let figures = drawn.assessed.case.strip_down.outcomes(card.cylinders);
+    let planned = |check: &str| worked.plan.openings.iter().any(|opening| opening.looks.iter().any(|look| look.check.id == check));
+    let found = |check: &str| drawn.assessed.job.live().any(|entry| entry.body.subject().as_deref() == Some(&format!("check {check}")));
+    let mut behind: Vec<_> = knowledge()
+        .checks
+        .iter()
+        .filter(|check| {
+            let counted = figures.iter().any(|(id, _)| *id == check.id);
+            check.access(card) != Access::Outside && (planned(&check.id) || found(&check.id) || counted)
+        })
+        .collect();
+    behind.sort_by_key(|check| (check.access(card), check.along));
+    let look = |check: &&'static Check| {
+        let card = cards::card(drawn.assessed, &check.id)?;
+        let counted = figures.iter().find(|(id, _)| *id == check.id).filter(|_| card.answer.is_none());
+        let counted =
+            counted.and_then(|(_, outcome)| check.outcomes.iter().find(|known| known.id == *outcome)).map(|known| known.label.as_str());
+        Some(Look { card, counted })
+    };
+    behind.iter().filter_map(look).collect()
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config
+        .route("/jobs/{number}/crank", post().to(crank::said))
+        .route("/jobs/{number}/journal", post().to(crank::journal))
+        .route("/jobs/{number}/open-up/print", get().to(crank::print))
+        .route("/jobs/{number}/link", post().to(link::make))
+        .route("/jobs/{number}/link/revoke", post().to(link::revoke))
+        .route("/jobs/{number}/measured", post().to(figures::measured));
+}

@@ -1,0 +1,89 @@
+//! The plan as the screen shows it.
+use crate::ui::show;
+use crate::ui::words::access_words;
+use velvet_dial_core::opened::Plan;
+
+/// What is opened, what stays hidden, what lies ready and what it costs.
+pub struct PlanWork {
+    pub due: bool,
+    pub openings: Vec<Opening>,
+    pub hidden: Vec<String>,
+    pub hand: Vec<&'static str>,
+    pub costs: Vec<Cost>,
+    /// Opened, looked at, closed again and nothing mended.
+    pub stop_time: String,
+    pub stop_money: String,
+    pub spent: String,
+    pub hour: String,
+    /// The shop's money.
+    pub money: String,
+}
+
+pub struct Opening {
+    pub name: &'static str,
+    pub done: bool,
+    pub price: String,
+    pub looks: Vec<Look>,
+}
+
+pub struct Look {
+    pub ask: &'static str,
+    pub minutes: String,
+    pub asked: bool,
+    /// Only when the strip says so.
+    pub waits: bool,
+}
+
+/// What a cause would cost.
+pub struct Cost {
+    pub name: &'static str,
+    pub percent: String,
+    pub time: String,
+    pub parts: String,
+    pub money: String,
+}
+
+/// Lays it out.
+pub fn work(plan: &Plan, money: &str) -> PlanWork {
+    let look = |look: &velvet_dial_core::opened::Look| Look {
+        ask: look.check.ask.as_str(),
+        minutes: show::minutes(look.minutes),
+        asked: look.asked,
+        waits: look.waits,
+    };
+    let openings = plan.openings.iter().map(|opening| Opening {
+        name: opening.step.label(),
+        done: opening.done,
+        price: format!("{}, {:.0} in material", show::minutes(opening.minutes), opening.material),
+        looks: opening.looks.iter().map(look).collect(),
+    });
+    let beyond = plan.beyond.iter().map(|(check, access, odds)| {
+        let odds = if *odds >= 0.01 { format!("; what it would prove stands at {}", show::percent(*odds)) } else { String::new() };
+        format!("{}: {} for that{odds}.", check.ask, access_words(*access))
+    });
+    let costs = plan.costs.iter().map(|cost| Cost {
+        name: &cost.cause.name,
+        percent: show::percent(cost.probability),
+        time: show::minutes(cost.all_minutes),
+        parts: format!("{:.0}", cost.parts),
+        money: format!("{:.0}", cost.all_money),
+    });
+    PlanWork {
+        due: plan.due,
+        openings: openings.collect(),
+        hidden: plan.cannot.iter().map(|said| (*said).to_owned()).chain(beyond).collect(),
+        hand: plan.hand.clone(),
+        costs: costs.collect(),
+        stop_time: show::minutes(plan.looking_minutes() + plan.closing.0),
+        stop_money: format!("{:.0}", plan.stop_money()),
+        spent: show::minutes(plan.spent_minutes),
+        hour: show::plain(plan.hour),
+        money: if money.is_empty() { "in money".to_owned() } else { money.to_owned() },
+    }
+}
+
+/// What the customer is asked for: what the leading cause costs, to the next ten.
+pub fn up_to(plan: &Plan) -> Option<f64> {
+    let leads = plan.costs.first().map_or_else(|| plan.stop_money(), |cost| cost.all_money);
+    (!plan.openings.is_empty() && leads > 0.0).then(|| 10.0 * (leads / 10.0).ceil())
+}
