@@ -1,4 +1,5 @@
 //! The engine opened: journals along the oil, what their clearances leak and explain, what every figure says to the suspects, and what an opening takes.
+#![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test stops where it cannot go on")]
 mod support;
 
 use proptest::prelude::*;
@@ -51,7 +52,7 @@ proptest! {
         let [low, mid, high] = laid.ratio.unwrap();
         let by_hand = clearances.iter().map(|mm| (mm / NEW_MM).powi(3)).sum::<f64>() / 9.0;
         prop_assert!((mid / by_hand - 1.0).abs() < 1e-9 && low == mid && high == mid, "all were measured: nothing is assumed");
-        prop_assert!(laid.renewed.unwrap() <= mid + 1e-12);
+        prop_assert!(laid.renewed.unwrap()[1] <= mid + 1e-12);
         let shares: f64 = laid.journals.iter().filter_map(|journal| journal.extra_share).sum();
         prop_assert!((shares - 1.0).abs() < 1e-9 || clearances.iter().all(|mm| *mm <= NEW_MM));
         let mut wider = clearances.clone();

@@ -4,7 +4,7 @@ mod support;
 
 use proptest::prelude::*;
 use serde_json::json;
-use support::with;
+use support::{known, with};
 use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose, parse, spec_points};
 use velvet_dial_core::limits::{Decision, overall};
 use velvet_dial_core::record::{FORMAT, Ledger, Line, Papers, Record, Recording, RepairSaid, SPEEDS, Taken, record};
@@ -124,17 +124,58 @@ fn the_plain_words_follow_what_was_measured_found_and_proven() {
         (
             &mended,
             Some(pickup),
-            vec!["was too low", "What was wrong: air drawn in at the pickup joint", "every point of the sheet was read again"],
+            vec!["was too low", "What was wrong: air drawn in at the pickup joint", "every point was read again", "it is proven"],
         ),
-        (&half, Some(pickup), vec!["the proof is still missing"]),
-        (&still, Some(pickup), vec!["this is not mended yet"]),
-        (&mended, Some(None), vec!["every point of the sheet was read again"]),
+        (&half, Some(pickup), vec!["proof in part", "3000 rpm stands in the sheet and was not read"]),
+        (&still, Some(pickup), vec!["it is not proven", "Idle is still below its limit"]),
+        (&mended, Some(None), vec!["every point was read again"]),
     ] {
         let case = parse(with(|v| v["readings"] = readings.clone()).to_string().as_bytes()).unwrap();
         let told = made(&case, repaired).1.plain.join(" ");
         for sentence in says {
             assert!(told.contains(sentence), "{told} lacks “{sentence}”");
         }
+    }
+}
+
+/// Nothing is called proven that was not: each thing that is missing or otherwise is named, and worse is told from not mended.
+#[test]
+fn a_proof_names_what_is_missing() {
+    let read = |rpm: f64, kpa: f64, more: serde_json::Value| {
+        let mut reading = json!({ "rpm": rpm, "oil_temp_c": 100, "kpa": kpa, "instrument": "g1" });
+        reading.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        reading
+    };
+    let (before, after) = (json!({}), json!({ "phase": "after" }));
+    let came = [read(750.0, 40.0, before.clone()), read(3000.0, 200.0, before.clone())];
+    let good = [read(750.0, 190.0, after.clone()), read(3000.0, 430.0, after.clone())];
+    let told = |then: &[serde_json::Value], change: &dyn Fn(&mut serde_json::Value)| {
+        let readings: Vec<serde_json::Value> = came.iter().chain(then).cloned().collect();
+        let (case, now) = known(&with(|case| {
+            case["readings"] = json!(readings);
+            case["acts"] = json!([{ "act": "repair", "cause": "pickup_air" }]);
+            case["instruments"]["g2"] = case["instruments"]["g1"].clone();
+            change(case);
+        }));
+        velvet_dial_core::case::proof(&case, &now).unwrap()
+    };
+    let nothing = |_: &mut serde_json::Value| {};
+    use velvet_dial_core::case::ProofWord::*;
+    assert_eq!((told(&good, &nothing).word, told(&good, &nothing).says), (Proven, Vec::new()));
+    type Change<'a> = &'a dyn Fn(&mut serde_json::Value);
+    let rows: [(&[serde_json::Value], Change<'_>, _, &str); 8] = [
+        (&[], &nothing, NotProven, "half a proof"),
+        (&good[..1], &nothing, InPart, "3000 rpm was read before and not after"),
+        (&[good[0].clone(), read(3000.0, 200.0, after.clone())], &nothing, NotProven, "3000 rpm is still below"),
+        (&[read(750.0, 5.0, after.clone()), good[1].clone()], &nothing, Worse, "Idle stands further outside"),
+        (&[good[0].clone(), read(3000.0, 430.0, json!({ "phase": "after", "instrument": "g2" }))], &nothing, InPart, "another gauge"),
+        (&[good[0].clone(), read(3000.0, 303.0, after.clone())], &nothing, InPart, "the gauge cannot tell"),
+        (&good, &|case| case["circumstances"] = json!(["on_slope"]), InPart, "condition of the complaint was not read after"),
+        (&good, &|case| case["spec"] = json!(null), InPart, "no pass for a warranty"),
+    ];
+    for (then, change, word, sentence) in rows {
+        let proof = told(then, change);
+        assert!(proof.word == word && proof.says.iter().any(|said| said.contains(sentence)), "{sentence}: {proof:?}");
     }
 }
 

@@ -79,7 +79,8 @@ async fn a_figure_waits_for_the_yes_and_a_wrong_one_keeps_what_was_typed() {
     let lots = me.post("/jobs/9/agreed", &[("who", "Lysander Quill"), ("up_to", "lots"), ("seen", "999")]).await.text().await.unwrap();
     assert!(lots.contains("is not a number") && lots.contains("value=\"lots\""));
     me.post("/jobs/9/agreed", &[("who", "Lysander Quill"), ("up_to", "640"), ("key", "yes"), ("seen", "999")]).await;
-    let refused: [(&str, &[(&str, &str)], &str); 5] = [
+    type Typed = &'static [(&'static str, &'static str)];
+    let refused: [(&str, Typed, &str); 5] = [
         ("journal", &[("journal", "rod-1"), ("clearance_mm", "1.5")], "0.005 to 0.5 mm"),
         ("journal", &[("journal", "rod-1"), ("wire_mm", "0.4"), ("width_mm", "0.3")], "narrower than its wire"),
         ("journal", &[("journal", "rod-1"), ("clearance_mm", "")], "Nothing is noted yet"),
@@ -109,7 +110,7 @@ async fn a_link_that_is_over_called_back_answered_or_none_says_so() {
     let made = async |days| jobs::make_link(&db, &who, 9, &proposal, days).await.unwrap().unwrap();
     let (over, called_back, open) = (made(-1).await, made(3).await, made(3).await);
     let newest = jobs::links(&db, &who, 9).await.unwrap();
-    let id = newest.iter().filter(|link| link.state == LinkState::Open).next_back().unwrap().id;
+    let id = newest.iter().rfind(|link| link.state == LinkState::Open).unwrap().id;
     jobs::revoke_link(&db, &who, 9, id).await.unwrap();
     for (token, status, sentence) in [
         (&over, StatusCode::GONE, "This link is over"),

@@ -90,13 +90,13 @@ async fn a_whole_job_from_sign_in_to_report() {
     me.press("Record what was put right").await;
     me.sees("recorded").await;
     me.press("Go on: prove it hot").await;
-    me.sees("not proven yet").await;
+    me.sees("not proven").await;
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     for (rpm, oil, pressure) in [("780", "98", "182"), ("2000", "100", "418"), ("3000", "101", "446")] {
         me.reading(rpm, oil, pressure).await;
         me.sees(&format!("{pressure} kPa")).await;
     }
-    me.sees("proven: every point within").await;
+    me.sees("Close the job").await;
     me.press("Close the job").await;
     me.sees("Oil pressure report").await;
     let report = me.text().await;
@@ -104,7 +104,7 @@ async fn a_whole_job_from_sign_in_to_report() {
         "CART 12",
         "too low",
         "air drawn in at the pickup joint",
-        "every point of the sheet was read again and is within its limit",
+        "every point was read again, as it was read before, and is within its limit: it is proven",
         "Quayside sheet 12, rev C",
         "Before",
         "After",

@@ -1,5 +1,5 @@
 //! A complaint that what was measured does not explain: the condition under which it comes was not there when the gauge was read.
-use super::{Case, Diagnosis, Reading, Slope};
+use super::{Case, Diagnosis, Phase, Reading, Slope};
 use crate::limits::Decision;
 use crate::record::COLD_C;
 
@@ -71,6 +71,16 @@ const CONDITIONS: [(Unmeasured, Shown); 7] = [
         |_, reading| reading.oil_temp_c < COLD_C,
     ),
 ];
+
+/// The conditions of the complaint that were not read after a repair, by their words.
+pub(super) fn not_read_again(case: &Case) -> impl Iterator<Item = &'static str> {
+    let after = |shown: &Shown| {
+        case.readings.iter().any(|reading| reading.phase == Phase::After && reading.set_aside.is_none() && shown(case, reading))
+    };
+    let told = |circumstance: &str| case.circumstances.iter().any(|told| told == circumstance);
+    let missing = move |(condition, shown): &&(Unmeasured, Shown)| told(condition.circumstance) && !after(shown);
+    CONDITIONS.iter().filter(missing).map(|(condition, _)| condition.circumstance)
+}
 
 /// The conditions of the complaint that were not measured, once what was measured shows nothing wrong; none while a point is outside, or nothing was read.
 pub fn unmeasured(case: &Case, now: &Diagnosis) -> Vec<Unmeasured> {

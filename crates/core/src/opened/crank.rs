@@ -61,7 +61,7 @@ pub struct Crank {
     /// How many times as much the whole leaks as new, with what was not measured as new, as the middle, and as the widest of those that were; none where no leak is known.
     pub ratio: Option<[f64; 3]>,
     /// The same with the bad ones new.
-    pub renewed: Option<f64>,
+    pub renewed: Option<[f64; 3]>,
 }
 
 fn middle(mut values: Vec<f64>) -> Option<f64> {
@@ -92,12 +92,10 @@ pub fn crank(card: &Card, seen: &StripDown) -> Crank {
     }
     let count = journals.len() as f64;
     let mean = |of: &dyn Fn(&JournalTold) -> f64| journals.iter().map(of).sum::<f64>() / count;
-    let assumed = middle(known.clone());
-    let ratio = assumed.map(|middle| {
-        let widest = known.iter().copied().fold(1.0, f64::max);
-        [middle.min(1.0), middle, widest].map(|unread| mean(&|journal| journal.leak_ratio.unwrap_or(unread)))
-    });
-    let renewed = assumed.map(|middle| mean(&|journal| if journal.bad { 1.0 } else { journal.leak_ratio.unwrap_or(middle) }));
+    let assumed = middle(known.clone()).map(|middle| [middle.min(1.0), middle, known.iter().copied().fold(1.0, f64::max)]);
+    let ratio = assumed.map(|each| each.map(|unread| mean(&|journal| journal.leak_ratio.unwrap_or(unread))));
+    let renewed =
+        assumed.map(|each| each.map(|unread| mean(&|journal| if journal.bad { 1.0 } else { journal.leak_ratio.unwrap_or(unread) })));
     Crank { measured: known.len(), journals, ratio, renewed }
 }
 
@@ -153,7 +151,10 @@ pub fn explained(case: &Case, now: &Diagnosis, tracer: &Tracer, crank: &Crank) -
     let band = |ratio: f64| leaking(ratio).bands(&[at.rpm], at.oil_temp_c).first().copied().unwrap_or_default();
     let healthy_kpa = tracer.healthy().bands(&[at.rpm], at.oil_temp_c).first().copied().unwrap_or_default();
     let with_kpa = [band(high)[0], band(mid)[1], band(low)[2]];
-    let gain = leaking(mid).moved(&leaking(renewed), at);
+    // What was not measured stays as it is assumed, before and after: the widest range of the three.
+    let gains = [(low, renewed[0]), (mid, renewed[1]), (high, renewed[2])].map(|(was, then)| leaking(was).moved(&leaking(then), at));
+    let least = gains.iter().map(|gain| gain[0]).fold(f64::INFINITY, f64::min);
+    let gain = [least, gains[1][1], gains.iter().map(|gain| gain[2]).fold(0.0, f64::max)];
     let read_kpa = reading.kpa;
     let missing = healthy_kpa[1] - read_kpa;
     let doubt = 2.0 * now.readings.iter().find(|judged| judged.reading == index).map_or(0.0, |judged| judged.u_kpa());

@@ -1,6 +1,6 @@
 //! Makes a record of a diagnosed case.
 use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
-use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict};
+use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict, proof};
 use crate::limits::{Point, Sheet};
 use crate::trace::Tracer;
 use crate::trace::knowledge::{Cause, fingerprint, knowledge};
@@ -85,10 +85,12 @@ pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> 
         let (id, name, group) = (cause.id.clone(), cause.name.clone(), cause.group.clone());
         Some(CauseSaid { id, name, group, probability: now.posterior.of(*index) })
     });
+    let proven = proof(case, now);
     Record {
         format: super::FORMAT.to_owned(),
         knowledge: fingerprint().to_owned(),
-        plain: plain::sentences(now, ledger.repaired),
+        plain: plain::sentences(now, ledger.repaired, proven.as_ref()),
+        proven,
         papers: ledger.papers,
         case: case.clone(),
         other_sheets: ledger.other_sheets,

@@ -8,7 +8,7 @@ mod plain;
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use plain::sentences;
 
-use crate::case::Case;
+use crate::case::{Case, Proof};
 use crate::flag::Word;
 use crate::limits::{Decision, Point, Sheet};
 use crate::unit::Gear;
@@ -39,6 +39,9 @@ pub struct Record {
     pub verdict: Decision,
     /// Over the readings after.
     pub proof: Decision,
+    /// How far the readings after prove it; none where nothing was put right, and in older records.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub proven: Option<Proof>,
     /// Each line of the sheet, before and after.
     pub points: Vec<PointSaid>,
     /// Every reading in the order it was taken.

@@ -1,11 +1,11 @@
 //! What was wrong, how it is known and whether it is proven, for the customer.
-use crate::case::Diagnosis;
+use crate::case::{Diagnosis, Proof, ProofWord};
 use crate::limits::Decision;
 use crate::trace::knowledge::knowledge;
 use crate::unit::percent;
 
 /// A sentence each. `repaired` is the repair that holds, with the cause it was.
-pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>) -> Vec<String> {
+pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>, proof: Option<&Proof>) -> Vec<String> {
     let know = knowledge();
     let verdict = match now.verdict.overall {
         Decision::Below => "The oil pressure was measured with a test gauge and was too low.",
@@ -27,16 +27,17 @@ pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>) -> Vec<String
             (false, true) => "Nothing has been found out yet.".to_owned(),
         });
     }
-    if repaired.is_some() {
-        let proof = match now.proof.overall {
-            Decision::Within => "After the repair every point of the sheet was read again and is within its limit.",
-            Decision::NotMeasured => "After the repair not every point of the sheet has been read again: the proof is still missing.",
-            Decision::Undecided => {
-                "After the repair a reading lies so near its limit that the gauge cannot tell: the proof is still missing."
+    if let Some(proof) = proof {
+        let read = match proof.word {
+            ProofWord::Proven => {
+                "After the repair every point was read again, as it was read before, and is within its limit: it is proven."
             }
-            Decision::Below | Decision::Above => "After the repair a point is still outside its limit: this is not mended yet.",
+            ProofWord::InPart => "After the repair what was read is within its limit. That is proof in part:",
+            ProofWord::NotProven => "After the repair it is not proven:",
+            ProofWord::Worse => "After the repair it stands worse than it came:",
         };
-        plain.push(proof.to_owned());
+        plain.push(read.to_owned());
+        plain.extend(proof.says.iter().cloned());
     }
     plain
 }

@@ -99,6 +99,7 @@ impl Job {
                 | Body::Order { .. }
                 | Body::Agreed { .. }
                 | Body::Customer { .. }
+                | Body::Done { .. }
                 | Body::Worked { .. }
                 | Body::Withdrawn { .. }
                 | Body::Closed {}

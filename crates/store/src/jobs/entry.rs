@@ -195,6 +195,13 @@ pub enum Body {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         up_to: Option<f64>,
     },
+    /// A step of putting right, done.
+    Done {
+        /// The cause that is put right.
+        cause: String,
+        /// The step, in the words it was read in.
+        step: String,
+    },
     /// What the customer said by the link, other than yes.
     Customer {
         /// Who.
@@ -290,6 +297,7 @@ impl Body {
             Self::Order { .. } => "order",
             Self::Pattern { .. } => "pattern",
             Self::Agreed { .. } => "agreed",
+            Self::Done { .. } => "done",
             Self::Customer { .. } => "customer",
             Self::Crank { .. } => "crank",
             Self::Journal { .. } => "journal",
@@ -327,6 +335,7 @@ impl Body {
             Self::Order { .. } => Some("order".to_owned()),
             Self::Pattern { .. } => Some("pattern".to_owned()),
             Self::Agreed { .. } => Some("agreed".to_owned()),
+            Self::Done { cause, step } => Some(format!("done {cause} {step}")),
             Self::Crank { .. } => Some("crank".to_owned()),
             Self::Journal { said } => Some(format!("journal {} {}", said.kind.id(), said.number)),
             Self::Measured { figure: Measured::Screen(_) } => Some("measured screen".to_owned()),

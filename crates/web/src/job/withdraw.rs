@@ -60,6 +60,7 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Pattern { .. }
             | Body::Agreed { .. }
             | Body::Crank { .. }
+            | Body::Done { .. }
             | Body::Journal { .. }
             | Body::Measured { .. }
             | Body::Worked { .. }

@@ -287,7 +287,9 @@ fn renewed(worked: &Worked, explained: &Explained, unit: Units) -> Option<String
     };
     let asks =
         explained.point.map(|point| format!("; the sheet asks {}", limit_words(point.min_kpa, point.max_kpa, unit))).unwrap_or_default();
-    Some(format!("With {whose} renewed it should read {}{asks}.", band(explained.renewed_kpa, unit)))
+    let damaged = worked.crank.journals.iter().any(|journal| journal.said.is_some_and(|said| said.is_damaged()));
+    let crank = if damaged { " New shells on a scored or blue journal do not last: measure it, the crank comes out." } else { "" };
+    Some(format!("With {whose} renewed it should read {}{asks}.{crank}", band(explained.renewed_kpa, unit)))
 }
 
 /// A print at another width, as it is slid.

@@ -12,6 +12,7 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::field;
 use velvet_dial_core::opened::Plan;
+use velvet_dial_core::record::sentences;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::accounts;
@@ -125,8 +126,7 @@ pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>)
         .work
         .out(move || {
             let plan = worked(&assessed, Some(&shop)).plan;
-            let repaired = None;
-            (plan, velvet_dial_core::record::sentences(&assessed.now, repaired), assessed.job.head.clone(), shop)
+            (plan, sentences(&assessed.now, None, None), assessed.job.head.clone(), shop)
         })
         .await?;
     let plain: Vec<String> = plain.iter().map(|said| Units::default().said(said)).collect();

@@ -8,6 +8,7 @@ use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use serde::Deserialize;
+use velvet_dial_core::case::ProofWord;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Closed, Closing};
 
@@ -48,6 +49,15 @@ const TRIES: usize = 5;
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
     config.route("/jobs/{number}/close", post().to(close));
+}
+
+/// How far it is proven, as a shape.
+pub fn shape(word: &ProofWord) -> &'static str {
+    match word {
+        ProofWord::Proven => "within",
+        ProofWord::InPart => "undecided",
+        ProofWord::NotProven | ProofWord::Worse => "below",
+    }
 }
 
 #[derive(Template)]

@@ -1,4 +1,6 @@
-//! Put right: what to propose, and what was done.
+//! Put right: what to propose, its steps in the order of the hand, and what was done.
+mod steps;
+
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
@@ -11,6 +13,7 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
+use steps::Steps;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::{Body, Repair};
@@ -44,7 +47,7 @@ pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/repair", post().to(record));
+    config.route("/jobs/{number}/repair", post().to(record)).route("/jobs/{number}/done", post().to(steps::tick));
 }
 
 #[derive(Template)]
@@ -63,6 +66,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
 pub struct PutRightWork {
     pub fields: Vec<Field>,
     pub proposal: Option<Proposal>,
+    pub steps: Option<Steps>,
     pub done: Vec<Done>,
 }
 
@@ -106,8 +110,21 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
         }),
         _ => None,
     });
+    let steps = steps::steps(drawn);
+    if drawn.shell.slip.form != FORM.name
+        && let Some(steps) = steps.as_ref().filter(|steps| steps.ticked > 0)
+    {
+        for field in &mut fields {
+            match field.name {
+                "cause" => steps.cause.clone_into(&mut field.value),
+                "done" => field.value.clone_from(&steps.done),
+                _ => {}
+            }
+        }
+    }
     PutRightWork {
         fields,
+        steps,
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
         done: done.collect(),
     }

@@ -1,5 +1,6 @@
 //! A record as the report shows it: in a unit, by the shop's clock, with the year.
 use crate::job::pairs::{Pair, Said, pairs};
+use crate::job::prove;
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
 use crate::ui::words::{flag_class, limit_words, reading_place, sheet_name};
@@ -31,6 +32,8 @@ pub struct Report {
     pub source: String,
     pub rule_of_thumb: bool,
     pub verdict: Said,
+    /// How far it is proven, as a shape and a word.
+    pub proven: Option<(&'static str, &'static str)>,
     pub map: Map,
     pub readings: Vec<Reading>,
     pub instruments: Vec<String>,
@@ -122,6 +125,7 @@ pub fn report(record: &Record, unit: Units) -> Report {
         source: record.case.spec.as_ref().map(sheet_name).unwrap_or_default(),
         rule_of_thumb: record.rule_of_thumb,
         verdict: Said::new(String::new(), record.verdict),
+        proven: record.proven.as_ref().map(|proof| (prove::shape(&proof.word), proof.word.label())),
         map: map::map(&scene(record), unit),
         readings: readings(record, unit, when),
         instruments: instruments(record, unit),

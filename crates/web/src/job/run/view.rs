@@ -11,8 +11,7 @@ use crate::ui::picture::dial::{self, Dial, Shown};
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
 use crate::ui::words::{limit_words, point_name, reading_place};
-use velvet_dial_core::case::{JudgedReading, Phase, Shows, Slope, SpeedHeld};
-use velvet_dial_core::limits::Decision;
+use velvet_dial_core::case::{JudgedReading, Phase, Proof, ProofWord, Shows, Slope, SpeedHeld, proof};
 use velvet_dial_core::record;
 use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::trace::Step as Proposed;
@@ -20,6 +19,14 @@ use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
 use velvet_dial_store::rigs::Recorded;
 use velvet_dial_store::zone::Zone;
+
+fn closes(proven: Option<&Proof>) -> (&'static str, bool) {
+    match proven.map(|proof| proof.word) {
+        Some(ProofWord::Proven) => ("Close the job", true),
+        Some(ProofWord::InPart) => ("Close with proof in part", false),
+        Some(ProofWord::NotProven | ProofWord::Worse) | None => ("Close without proof", false),
+    }
+}
 
 /// What lies on the surface.
 pub struct ReadingsWork {
@@ -39,7 +46,10 @@ pub struct ReadingsWork {
     /// Before and after at each point of the sheet.
     pub pairs: Vec<Pair>,
     /// Every point reads within after the repair.
-    pub proven: bool,
+    /// How far what was read after proves it; none before a repair.
+    pub proof: Option<Proof>,
+    /// What the closing is called, and whether it is the main act.
+    pub closes: (&'static str, bool),
     pub repaired: bool,
     pub script: Vec<Step>,
     /// The point that is done now; none when all are answered.
@@ -170,6 +180,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
     let is_hot = warm || taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= record::COLD_C);
     let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.shell.point.as_deref());
     let now = chosen.or_else(|| script::now(&points, is_hot));
+    let proven = proof(&assessed.case, &assessed.now);
     ReadingsWork {
         after,
         live: live::panel(drawn, now, after),
@@ -204,7 +215,8 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
             .collect(),
         has_sheet: job.sheet().is_some(),
         pairs: pairs(&record::points(&assessed.case, &assessed.now), unit),
-        proven: assessed.now.proof.overall == Decision::Within,
+        closes: closes(proven.as_ref()),
+        proof: proven,
         repaired: job.repair().is_some(),
     }
 }

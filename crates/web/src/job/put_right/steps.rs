@@ -1,0 +1,99 @@
+//! The repair of a cause as steps in the order of the hand, each with what it minds there, ticked with who and when.
+use crate::http::{Failure, form};
+use crate::job::{Desk, Drawn, Sent};
+use crate::ui::show;
+use actix_web::{HttpResponse, web};
+use velvet_dial_core::opened::{Choice, Hand, looks_after, repair_of};
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::trace::knowledge::{Cause, knowledge};
+use velvet_dial_store::jobs::Body;
+
+/// The repair at hand.
+pub struct Steps {
+    pub cause: &'static str,
+    pub name: &'static str,
+    /// The causes that may be put right here, likeliest first.
+    pub causes: Vec<(&'static str, String, bool)>,
+    pub hand: &'static [String],
+    pub steps: Vec<StepRow>,
+    pub choice: Option<&'static Choice>,
+    pub stopgap: &'static str,
+    pub after: Vec<&'static str>,
+    /// What was replaced for this complaint and was not it.
+    pub vain: Vec<&'static str>,
+    /// The steps that are ticked, in a line: what was done.
+    pub done: String,
+    /// Steps ticked, of all.
+    pub ticked: usize,
+}
+
+/// A step.
+pub struct StepRow {
+    pub act: &'static str,
+    pub mind: &'static str,
+    /// Who ticked it, and when.
+    pub by: Option<(String, String)>,
+}
+
+/// What is said of parts that were renewed before anything was measured.
+const IN_VAIN: [&str; 3] = ["sender_already_replaced", "filter_already_replaced", "pump_already_replaced"];
+/// Causes among which one chooses.
+const CHOSEN_AMONG: usize = 8;
+
+/// Lays it out, for the cause that the address names, that is ticked already, or that leads.
+pub fn steps(drawn: &Drawn) -> Option<Steps> {
+    let (assessed, know) = (drawn.assessed, knowledge());
+    let ticked = |cause: &str, step: &str| {
+        assessed.job.live().find(|entry| matches!(&entry.body, Body::Done { cause: of, step: done } if of == cause && done == step))
+    };
+    let begun = || {
+        assessed.job.live().filter_map(|entry| if let Body::Done { cause, .. } = &entry.body { Some(cause.as_str()) } else { None }).last()
+    };
+    let ranked: Vec<&'static Cause> = assessed.now.posterior.ranked().into_iter().filter_map(|index| know.causes.get(index)).collect();
+    let asked = drawn.query.get("cause").map(String::as_str).or_else(begun);
+    let at_hand = asked.and_then(|id| ranked.iter().find(|cause| cause.id == id)).or_else(|| ranked.first())?;
+    let repair = repair_of(&at_hand.id)?;
+    let row = |step: &'static Hand| StepRow {
+        act: &step.act,
+        mind: &step.mind,
+        by: ticked(&at_hand.id, &step.act)
+            .map(|entry| (entry.id.to_string(), format!("{}, {}", entry.author_name, show::moment(entry.written_at, &assessed.job.zone)))),
+    };
+    let rows: Vec<StepRow> = repair.steps.iter().map(row).collect();
+    let done: Vec<&str> = rows.iter().filter(|row| row.by.is_some()).map(|row| row.act).collect();
+    let odds = |cause: &Cause| know.cause(&cause.id).map_or(0.0, |index| assessed.now.posterior.of(index));
+    let chosen =
+        |cause: &&'static Cause| (cause.id.as_str(), format!("{} ({})", cause.name, show::percent(odds(cause))), cause.id == at_hand.id);
+    let mut causes: Vec<_> = ranked.iter().take(CHOSEN_AMONG).map(chosen).collect();
+    if causes.iter().all(|(.., here)| !here) {
+        causes.push(chosen(at_hand));
+    }
+    Some(Steps {
+        cause: &at_hand.id,
+        name: &at_hand.name,
+        causes,
+        hand: &repair.hand,
+        choice: repair.choice.as_ref(),
+        stopgap: &repair.stopgap,
+        after: looks_after(repair).collect(),
+        vain: IN_VAIN
+            .iter()
+            .filter(|told| assessed.case.circumstances.iter().any(|said| said == **told))
+            .filter_map(|told| know.circumstance(told).map(|known| known.label.as_str()))
+            .collect(),
+        done: done.join("; "),
+        ticked: done.len(),
+        steps: rows,
+    })
+}
+
+/// Ticks a step.
+pub async fn tick(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let said = |name: &str| form.get(name).map_or("", String::as_str);
+    let (cause, step) = (said("cause").to_owned(), said("step").to_owned());
+    if !repair_of(&cause).is_some_and(|repair| repair.steps.iter().any(|known| known.act == step)) {
+        return Err(Failure::Form("a step that is none of this repair".to_owned()));
+    }
+    let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];
+    desk.write(Stage::PutRight, Sent::of(&form), Body::Done { cause, step }, "done", fields).await
+}
