@@ -272,3 +272,31 @@ fn the_plan_says_what_is_opened_what_it_costs_and_what_stays_hidden() {
     assert_eq!(leader.cause.id, "pickup_air");
     assert!(leader.all_money > pickup.stop_money() && leader.all_minutes > pickup.looking_minutes() + pickup.closing.0);
 }
+
+/// What does not fit stops the job, what fits does not: metal where a joint was expected, and a blocked screen where it was.
+#[test]
+fn a_finding_that_does_not_fit_is_told_from_one_that_does() {
+    let joint = |found: Value| {
+        with(|case| {
+            case["readings"] = json!([hot(750.0, 12.0), hot(3000.0, 330.0)]);
+            let mut evidence = json!([{ "check": "tilt", "outcome": "better_covered" }, { "check": "needle", "outcome": "flutter" }]);
+            evidence.as_array_mut().unwrap().push(found);
+            case["evidence"] = evidence;
+        })
+    };
+    let of = |value: &Value| {
+        let (case, now) = known(value);
+        surprises(&case, &now, &plan(&case, &now, None), None)
+    };
+    let fits = of(&joint(json!({ "check": "pickup_seal", "outcome": "one_sided" })));
+    assert!(fits.is_empty(), "{fits:?}");
+    let found = of(&joint(json!({ "check": "sump_debris", "outcome": "bearing_metal" })));
+    let [metal] = found.as_slice() else { panic!("{found:?}") };
+    assert_eq!((metal.key.as_str(), metal.expected.id.as_str()), ("sump_debris=bearing_metal", "pickup_air"));
+    assert!(metal.probability < 0.25 && metal.stop_money < metal.leads_money, "{metal:?}");
+    // Outside and before the yes it is a finding like any other; after it, it stops.
+    let fuel = joint(json!({ "check": "oil_look", "outcome": "fuel", "at": "2026-11-20T10:00:00Z" }));
+    let (case, now) = known(&fuel);
+    let at = |yes: &str| surprises(&case, &now, &plan(&case, &now, None), Some(yes.parse().unwrap())).len();
+    assert_eq!((at("2026-11-20T11:00:00Z"), at("2026-11-20T09:00:00Z")), (0, 1));
+}

@@ -64,6 +64,22 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     driver.find(By::XPath("//button[contains(., 'Note this width for Rod 3')]")).await.unwrap().click().await.unwrap();
     me.sees("Written: Rod 3: 0.049 mm").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
+    // A pickup was expected and the crank was found: nothing is put right before that is talked over.
+    me.sees("Stop and talk: it does not fit").await;
+    at("/jobs/9/put-right").await;
+    driver.find(By::Css(".steps .btn")).await.unwrap().click().await.unwrap();
+    me.sees("Stop and talk first").await;
+    me.press("They say: go on").await;
+    me.sees("nobody named yet").await;
+    me.fill("talk-who", "Lysander Quill").await;
+    me.press("They say: go on").await;
+    me.sees("Talked over “Gauging strip on one main and one rod: Surface damaged”: go on, Lysander Quill").await;
+    at("/jobs/9/put-right").await;
+    driver.find(By::Css(".steps .btn")).await.unwrap().click().await.unwrap();
+    me.sees("Written: Done: Every journal measured in two places").await;
+    let done = driver.find(By::Id("repair-done")).await.unwrap().prop("value").await.unwrap().unwrap();
+    assert!(done.starts_with("Every journal measured"), "what was ticked is what was done: {done}");
+    at("/jobs/9/open-up").await;
     assert!(driver.find(By::Css("#look-strip_gauge")).await.unwrap().text().await.unwrap().contains("by the figures"));
     browser.quit().await;
 }

@@ -248,6 +248,11 @@ fn beyond(case: &Case, now: &Diagnosis, deepest: Access) -> Vec<(&'static Check,
     found
 }
 
+/// What putting one cause right costs from here, in the shop's money.
+pub(super) fn cost_of(case: &Case, plan: &Plan, cause: &'static Cause) -> f64 {
+    cost(knowledge(), &case.engine, plan, cause, 0.0).all_money
+}
+
 fn cost(know: &Knowledge, card: &Card, plan: &Plan, cause: &'static Cause, probability: f64) -> Cost {
     let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(card));
     // The minutes of a repair are those of an ordinary engine, its opening and closing in them.

@@ -100,6 +100,7 @@ impl Job {
                 | Body::Agreed { .. }
                 | Body::Customer { .. }
                 | Body::Done { .. }
+                | Body::Talked { .. }
                 | Body::Worked { .. }
                 | Body::Withdrawn { .. }
                 | Body::Closed {}

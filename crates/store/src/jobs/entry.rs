@@ -195,6 +195,18 @@ pub enum Body {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         up_to: Option<f64>,
     },
+    /// What was talked over with the customer about a finding that does not fit.
+    Talked {
+        /// The finding, as `check=outcome`.
+        about: String,
+        /// Go on, with what now leads; else it is closed again.
+        go_on: bool,
+        /// Who said it.
+        who: String,
+        /// In words.
+        #[serde(default)]
+        words: String,
+    },
     /// A step of putting right, done.
     Done {
         /// The cause that is put right.
@@ -297,6 +309,7 @@ impl Body {
             Self::Order { .. } => "order",
             Self::Pattern { .. } => "pattern",
             Self::Agreed { .. } => "agreed",
+            Self::Talked { .. } => "talked",
             Self::Done { .. } => "done",
             Self::Customer { .. } => "customer",
             Self::Crank { .. } => "crank",
@@ -335,6 +348,7 @@ impl Body {
             Self::Order { .. } => Some("order".to_owned()),
             Self::Pattern { .. } => Some("pattern".to_owned()),
             Self::Agreed { .. } => Some("agreed".to_owned()),
+            Self::Talked { about, .. } => Some(format!("talked {about}")),
             Self::Done { cause, step } => Some(format!("done {cause} {step}")),
             Self::Crank { .. } => Some("crank".to_owned()),
             Self::Journal { said } => Some(format!("journal {} {}", said.kind.id(), said.number)),

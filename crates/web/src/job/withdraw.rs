@@ -61,6 +61,7 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Agreed { .. }
             | Body::Crank { .. }
             | Body::Done { .. }
+            | Body::Talked { .. }
             | Body::Journal { .. }
             | Body::Measured { .. }
             | Body::Worked { .. }

@@ -88,6 +88,10 @@ pub fn describe(body: &Body, unit: Units) -> String {
             let up_to = up_to.map(|money| format!(", up to {money:.0}")).unwrap_or_default();
             format!("Yes to opening it: {who}{how}{up_to}")
         }
+        Body::Talked { about, go_on, who, words } => {
+            let words = if words.is_empty() { String::new() } else { format!(", {words}") };
+            format!("Talked over “{}”: {}, {who}{words}", fact_name(about), if *go_on { "go on" } else { "close it again" })
+        }
         Body::Done { step, .. } => format!("Done: {step}"),
         Body::Customer { who, said_no: true, words } if words.is_empty() => format!("No by the link: {who}"),
         Body::Customer { who, said_no: true, words } => format!("No by the link: {who}, “{words}”"),

@@ -3,6 +3,7 @@ mod crank;
 mod figures;
 mod link;
 mod plan;
+mod talk;
 
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
@@ -15,9 +16,11 @@ use crank::CrankWork;
 use figures::FigureForm;
 use link::LinkWork;
 use plan::PlanWork;
+use talk::Talk;
+pub use talk::stops;
 use velvet_dial_core::calculator::{Screen, Starving, starving};
 use velvet_dial_core::circuit::nominal::HOT_C;
-use velvet_dial_core::opened::{self, Crank, Explained, Plan};
+use velvet_dial_core::opened::{self, Crank, Explained, Plan, Surprise};
 use velvet_dial_core::trace::knowledge::{Access, Check, knowledge};
 use velvet_dial_store::accounts::Shop;
 
@@ -28,6 +31,8 @@ pub struct Worked {
     money: String,
     crank: Crank,
     explained: Option<Explained>,
+    /// Findings that do not fit and were not talked over.
+    surprises: Vec<Surprise>,
     /// When a pump behind the screen as it was measured starves.
     starving: Option<Starving>,
 }
@@ -38,8 +43,10 @@ pub fn worked(assessed: &Assessed, shop: Option<&Shop>) -> Worked {
     let crank = opened::crank(&case.engine, &case.strip_down);
     let screen =
         case.strip_down.screen.map(|screen| Screen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
+    let plan = opened::plan(case, now, shop.and_then(|shop| shop.labour_rate));
     Worked {
-        plan: opened::plan(case, now, shop.and_then(|shop| shop.labour_rate)),
+        surprises: talk::open(assessed, &plan),
+        plan,
         money: shop.and_then(|shop| shop.money.clone()).unwrap_or_default(),
         explained: opened::explained(case, now, &assessed.tracer, &crank),
         // OK because the card and the share were held to their ranges when they were taken.
@@ -54,6 +61,9 @@ struct Surface<'a> {
     bench: &'a Shell,
     /// Said where neither plan nor opening is due.
     quiet: bool,
+    /// What stops the job until it is talked over.
+    talk: Option<Talk>,
+    talked: Vec<String>,
     plan: PlanWork,
     yes: Yes,
     link: LinkWork,
@@ -88,6 +98,8 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     Surface {
         bench: drawn.shell,
         quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
+        talk: talk::work(&worked.surprises, &drawn.shell.slip, drawn.shell.unit, &worked.money),
+        talked: talk::talked(&assessed.job, drawn.shell.unit),
         plan: plan::work(&worked.plan, &worked.money),
         yes: opening::yes(drawn, plan::up_to(&worked.plan)),
         link: link::work(drawn, &worked.plan),
@@ -131,6 +143,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/crank", post().to(crank::said))
         .route("/jobs/{number}/journal", post().to(crank::journal))
         .route("/jobs/{number}/open-up/print", get().to(crank::print))
+        .route("/jobs/{number}/talked", post().to(talk::said))
         .route("/jobs/{number}/link", post().to(link::make))
         .route("/jobs/{number}/link/revoke", post().to(link::revoke))
         .route("/jobs/{number}/measured", post().to(figures::measured));

@@ -78,8 +78,13 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
         stop_money: format!("{:.0}", plan.stop_money()),
         spent: show::minutes(plan.spent_minutes),
         hour: show::plain(plan.hour),
-        money: if money.is_empty() { "in money".to_owned() } else { money.to_owned() },
+        money: money_words(money).to_owned(),
     }
+}
+
+/// The shop's money by its letters, or in a word.
+pub fn money_words(money: &str) -> &str {
+    if money.is_empty() { "in money" } else { money }
 }
 
 /// What the customer is asked for: what the leading cause costs, to the next ten.

@@ -5,6 +5,7 @@ use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
 use crate::job::lines::{self, Line};
+use crate::job::open_up::stops;
 use crate::job::shell::Ask as Asked;
 use crate::job::shell::Shell;
 use crate::job::{Desk, Sent};
@@ -41,6 +42,9 @@ pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
     if !typed.slip.is_clean() {
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
         return desk.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    if let Some(answer) = stops(&desk, sent).await? {
+        return Ok(answer);
     }
     desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up }), "repair", typed.fields()).await
 }

@@ -1,5 +1,6 @@
 //! The repair of a cause as steps in the order of the hand, each with what it minds there, ticked with who and when.
 use crate::http::{Failure, form};
+use crate::job::open_up::stops;
 use crate::job::{Desk, Drawn, Sent};
 use crate::ui::show;
 use actix_web::{HttpResponse, web};
@@ -93,6 +94,9 @@ pub async fn tick(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let (cause, step) = (said("cause").to_owned(), said("step").to_owned());
     if !repair_of(&cause).is_some_and(|repair| repair.steps.iter().any(|known| known.act == step)) {
         return Err(Failure::Form("a step that is none of this repair".to_owned()));
+    }
+    if let Some(answer) = stops(&desk, Sent::of(&form)).await? {
+        return Ok(answer);
     }
     let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];
     desk.write(Stage::PutRight, Sent::of(&form), Body::Done { cause, step }, "done", fields).await

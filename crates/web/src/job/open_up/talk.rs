@@ -1,0 +1,115 @@
+//! Stop and talk: a finding that does not fit what the customer said yes to, what it costs either way, and their answer, without which nothing is put right.
+use super::plan;
+use crate::http::Failure;
+use crate::http::Slip;
+use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::job::assess::{Assessed, assess};
+use crate::job::shell::Ask as Asked;
+use crate::job::{Desk, Sent};
+use crate::ui::show;
+use crate::ui::words::describe;
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use velvet_dial_core::opened::{self, Surprise, surprises};
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::{Body, Job};
+
+/// Who said what.
+static TALK: Form = Form {
+    name: "talk",
+    asks: &[
+        Ask::new("about", "", "", Kind::Hidden),
+        Ask::new("who", "Who was asked", "", Kind::Needed(80, "nobody named yet: who was asked?")),
+        Ask::new("words", "What was said", "by phone, up to what", Kind::Text(160)),
+    ],
+};
+
+/// What stops the job.
+pub struct Talk {
+    pub key: String,
+    pub found: String,
+    pub says: Vec<String>,
+    pub fields: Vec<Field>,
+}
+
+/// The findings that do not fit and were not talked over.
+pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
+    let job = &assessed.job;
+    let agreed = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.written_at.and_utc());
+    let talked = |key: &str| job.live().any(|entry| matches!(&entry.body, Body::Talked { about, .. } if about == key));
+    let mended = job.repair().is_some() || job.closed();
+    let all = if mended { Vec::new() } else { surprises(&assessed.case, &assessed.now, plan, agreed) };
+    all.into_iter().filter(|surprise| !talked(&surprise.key)).collect()
+}
+
+/// The first of them as the screen shows it: one talk at a time.
+pub fn work(open: &[Surprise], slip: &Slip, unit: Units, money: &str) -> Option<Talk> {
+    let surprise = open.first()?;
+    let name = |cause: &str| cause.to_lowercase();
+    let money = plan::money_words(money);
+    let mut says = vec![format!(
+        "Expected was {}; this was found in {} of such jobs.",
+        name(&surprise.expected.name),
+        show::percent(surprise.probability)
+    )];
+    if surprise.expected.id != surprise.leads.id {
+        says.push(format!("Now {} leads with {}.", name(&surprise.leads.name), show::percent(surprise.odds)));
+        says.push(format!(
+            "Going on with what leads now: about {:.0} {money}. With what was agreed alone: about {:.0}, and this stays unmended.",
+            surprise.leads_money, surprise.expected_money
+        ));
+    } else {
+        says.push(format!(
+            "{} still leads with {}: about {:.0} {money}. What was found may be a second fault: ask before it is mended with it.",
+            surprise.leads.name,
+            show::percent(surprise.odds),
+            surprise.leads_money
+        ));
+    }
+    says.push(format!("Closed again and nothing mended: about {:.0}.", surprise.stop_money));
+    let mut fields = TALK.draw(slip, unit, |_| Vec::new());
+    fields.retain(|field| field.name != "about");
+    Some(Talk { key: surprise.key.clone(), found: surprise.label.clone(), says, fields })
+}
+
+/// What was talked over already, a sentence each.
+pub fn talked(job: &Job, unit: Units) -> Vec<String> {
+    let talked = job.live().filter(|entry| matches!(entry.body, Body::Talked { .. }));
+    talked.map(|entry| format!("{} ({})", describe(&entry.body, unit), show::moment(entry.written_at, &job.zone))).collect()
+}
+
+/// The screen that asks for the talk, where the job waits for one; none where it does not.
+pub async fn stops(desk: &Desk, sent: Sent<'_>) -> Result<Option<HttpResponse>, Failure> {
+    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
+    let open = desk.app.work.out(move || open(&assessed, &opened::plan(&assessed.case, &assessed.now, None))).await?;
+    if open.is_empty() {
+        return Ok(None);
+    }
+    let mut slip = Slip::of(TALK.name);
+    slip.wrong("who", "Stop and talk first: what was found does not fit, and nothing is put right before the customer knows.");
+    let ask = Asked { seen: sent.seen(), slip, ..Asked::default() };
+    Ok(Some(desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await?))
+}
+
+/// Writes what was said.
+pub async fn said(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&TALK, &form, desk.liking.unit);
+    let (who, words) = (typed.text("who"), typed.text("words"));
+    let about = typed.raw("about").to_owned();
+    let go_on = match form.get("say").map(String::as_str) {
+        Some("go_on") => true,
+        Some("stop") => false,
+        _ => return Err(Failure::Form("neither to go on nor to stop".to_owned())),
+    };
+    if about.is_empty() {
+        return Err(Failure::Form("a finding that is none".to_owned()));
+    }
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let fields = typed.fields().into_iter().chain([("say".to_owned(), if go_on { "go_on" } else { "stop" }.to_owned())]).collect();
+    desk.write(Stage::OpenUp, sent, Body::Talked { about, go_on, who, words }, "talked", fields).await
+}
