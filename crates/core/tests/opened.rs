@@ -270,6 +270,17 @@ fn the_plan_says_what_is_opened_what_it_costs_and_what_stays_hidden() {
     assert!(map.waits && (pickup.looking_minutes() - (120.0 + all - map.minutes)).abs() < 1e-9, "every journal only when a strip says so");
     let leader = &pickup.costs[0];
     assert_eq!(leader.cause.id, "pickup_air");
+    // A starved crank is mended with what starved it: two together cost more than either alone.
+    let both = pickup.costs.iter().filter(|cost| cost.second.is_some());
+    for pair in both {
+        assert!(
+            pickup
+                .costs
+                .iter()
+                .filter(|cost| cost.second.is_none() && pair.causes().any(|cause| cause.id == cost.cause.id))
+                .all(|one| one.all_money < pair.all_money)
+        );
+    }
     assert!(leader.all_money > pickup.stop_money() && leader.all_minutes > pickup.looking_minutes() + pickup.closing.0);
 }
 

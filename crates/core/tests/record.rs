@@ -194,3 +194,62 @@ fn every_word_of_a_record_is_read_back_by_its_id() {
     assert!(record.case.readings.iter().any(|reading| reading.phase == Phase::After));
     assert_eq!(fingerprint().len(), 16);
 }
+
+/// A sealed report holds as it was made; with any one byte of it changed it does not, whichever byte that is.
+#[test]
+fn a_report_with_one_byte_changed_is_told() {
+    use velvet_dial_core::record::{Chained, SealError, head, sealed, verify};
+    let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
+    let entry = |seq: i32, body: &str| Chained {
+        id: format!("key {seq}"),
+        seq,
+        kind: "evidence".to_owned(),
+        body: body.to_owned(),
+        author: "ines".to_owned(),
+        at: "2026-11-20T10:00:00Z".parse().unwrap(),
+        supersedes: None,
+        chain: String::new(),
+    };
+    let mut entries: Vec<Chained> = (1..=4).map(|seq| entry(seq, &format!("{{\"seq\":{seq}}}"))).collect();
+    let mut before = "job".to_owned();
+    for entry in &mut entries {
+        before = entry.after(&before);
+        entry.chain.clone_from(&before);
+    }
+    let record = sealed(made(&case, None).1, "job", entries.clone()).unwrap();
+    let text = serde_json::to_vec(&record).unwrap();
+    let held = verify(&text).unwrap();
+    assert_eq!((held.entries, held.unchained, held.figures, held.head == before), (4, 0, true, true));
+    for place in (0..text.len()).step_by(text.len() / 400) {
+        let mut changed = text.clone();
+        changed[place] ^= 1;
+        assert!(
+            verify(&changed).is_err(),
+            "byte {place}: {}",
+            String::from_utf8_lossy(&changed[place.saturating_sub(30)..(place + 30).min(text.len())])
+        );
+    }
+    // What an entry said, one that is gone, two that changed places, one that was slipped in.
+    type Meddled = fn(&mut Vec<Chained>);
+    let meddled: [(Meddled, i32); 4] = [
+        (|all| all[1].body.push(' '), 2),
+        (|all| drop(all.remove(1)), 3),
+        (|all| all.swap(1, 2), 3),
+        (|all| all.insert(2, all[0].clone()), 1),
+    ];
+    for (meddle, seq) in meddled {
+        let mut all = entries.clone();
+        meddle(&mut all);
+        assert_eq!(head("job", &all), Err(SealError::Chain { seq }));
+        assert!(sealed(record.clone(), "job", all).is_err());
+    }
+    // Figures that are not the case's own are told even where every hash was made anew.
+    let mut nicer = record.clone();
+    nicer.readings[0].judged.measured_kpa += 60.0;
+    let nicer = sealed(nicer, "job", entries.clone()).unwrap();
+    assert!(matches!(verify(&serde_json::to_vec(&nicer).unwrap()), Err(SealError::Figures(_))));
+    let mut older = record;
+    older.knowledge = "another".to_owned();
+    let older = sealed(older, "job", entries).unwrap();
+    assert!(!verify(&serde_json::to_vec(&older).unwrap()).unwrap().figures, "said, and not worked out in silence");
+}

@@ -354,3 +354,36 @@ async fn tables_are_changed_by_one_server_at_a_time_and_a_half_done_change_is_fi
         assert_eq!(library::vehicle_tagged(&again, &one, "tug4", "").await.unwrap().tag, "TUG 4", "{undone}");
     }
 }
+
+/// Entries are chained as they are written; what is changed behind the program's back is told by its place, rows of before the hashes are pinned by the next one.
+#[tokio::test]
+async fn a_ledger_changed_behind_the_programs_back_is_told() {
+    use velvet_dial_core::record::{SealError, head};
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "seal").await;
+    let number = job(&db, &one, engine).await;
+    let sql = async |sql: &str| sea_orm::ConnectionTrait::execute_unprepared(&db, sql).await.unwrap();
+    let checked = async || {
+        let (job, entries) = jobs::chain(&db, &one, number).await.unwrap();
+        head(&job.to_string(), &entries)
+    };
+    let mut last = id(&say(&db, &one, number, level("ok"), None, "a").await);
+    sql("UPDATE entries SET chain = NULL").await;
+    for (key, outcome) in [("b", "low"), ("c", "high")] {
+        last = id(&say(&db, &one, number, level(outcome), Some(last), key).await);
+    }
+    let stood = checked().await.unwrap();
+    let (_, entries) = jobs::chain(&db, &one, number).await.unwrap();
+    assert_eq!((entries.len(), entries[0].chain.as_str(), &entries[2].chain), (3, "", &stood));
+    // An entry of before is pinned by the one after it; a later one by its own hash; a time by both.
+    for (meddled, mended, seq) in [
+        ("SET body = REPLACE(body, '\"ok\"', '\"no\"') WHERE seq = 1", "SET body = REPLACE(body, '\"no\"', '\"ok\"') WHERE seq = 1", 2),
+        ("SET body = REPLACE(body, 'low', 'lol') WHERE seq = 2", "SET body = REPLACE(body, 'lol', 'low') WHERE seq = 2", 2),
+        ("SET written_at = written_at + INTERVAL 1 HOUR WHERE seq = 3", "SET written_at = written_at - INTERVAL 1 HOUR WHERE seq = 3", 3),
+    ] {
+        sql(&format!("UPDATE entries {meddled}")).await;
+        assert_eq!(checked().await, Err(SealError::Chain { seq }), "{meddled}");
+        sql(&format!("UPDATE entries {mended}")).await;
+        assert_eq!(checked().await.as_ref(), Ok(&stood));
+    }
+}

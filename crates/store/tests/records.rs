@@ -239,7 +239,7 @@ async fn verdict_and_leader_are_known_until_something_is_written_or_changed() {
     write(&db, &one, number, reading(70.0), "s").await;
     assert_eq!(row().await.verdict, None);
     // An older server beside this one writes an entry and no summary: the board makes it good.
-    let sql = "INSERT INTO entries SELECT UNHEX(REPLACE(UUID(), '-', '')), job_id, 3, 'circumstance', '{\"kind\":\"circumstance\",\"circumstance\":\"knock\",\"told\":true}',
+    let sql = "INSERT INTO entries (id, job_id, seq, kind, body, author_id, written_at, supersedes, submit_key) SELECT UNHEX(REPLACE(UUID(), '-', '')), job_id, 3, 'circumstance', '{\"kind\":\"circumstance\",\"circumstance\":\"knock\",\"told\":true}',
         author_id, NOW(6), NULL, 'older' FROM entries WHERE seq = 2";
     sea_orm::ConnectionTrait::execute_unprepared(&db, sql).await.unwrap();
     assert!(matches!(row().await.last, Some(Body::Circumstance { .. })));

@@ -145,7 +145,7 @@ async fn what_a_reading_says_beside_its_number_is_kept() {
         "r",
     )
     .await;
-    let older = "INSERT INTO entries SELECT UNHEX(REPLACE(UUID(), '-', '')), job_id, 2, 'reading',
+    let older = "INSERT INTO entries (id, job_id, seq, kind, body, author_id, written_at, supersedes, submit_key) SELECT UNHEX(REPLACE(UUID(), '-', '')), job_id, 2, 'reading',
         '{\"v\":1,\"kind\":\"reading\",\"reading\":{\"rpm\":800,\"oil_temp_c\":95,\"kpa\":60,\"spread_kpa\":2},\"gauge\":null,\"capture\":null}', author_id, NOW(6), NULL, 'older'
         FROM entries WHERE seq = 1";
     sea_orm::ConnectionTrait::execute_unprepared(&bay.db, older).await.unwrap();

@@ -10,6 +10,7 @@ mod rig;
 mod serve;
 mod summaries;
 mod user;
+mod verify;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -42,6 +43,8 @@ enum Command {
     Evaluate(evaluate::Evaluate),
     /// Make what the board tells of every job anew from the ledgers. Works while the server runs.
     Summaries(summaries::Summaries),
+    /// Check that reports are what they were when they were made: ledger, case, text and figures, from the file alone.
+    Verify(verify::Verify),
     /// Who may sign in. Works while the server runs.
     #[command(subcommand)]
     User(user::User),
@@ -67,6 +70,7 @@ pub fn run(cli: Cli) -> ExitCode {
         }
         Command::Evaluate(evaluate) => evaluate.run(),
         Command::Summaries(summaries) => summaries.run(),
+        Command::Verify(verify) => verify.run(),
         Command::User(user) => user.run(),
     }
 }

@@ -7,7 +7,7 @@
 use super::repair::{opening_said, repair_of};
 use crate::case::{Case, Diagnosis, EngineIs, SumpIs};
 use crate::circuit::Card;
-use crate::trace::knowledge::{Access, Cause, Check, Knowledge, knowledge};
+use crate::trace::knowledge::{Access, BANDS, Cause, Check, Knowledge, knowledge};
 use crate::trace::{Move, Step};
 
 /// A cause so probable is reckoned with in the estimate.
@@ -47,11 +47,13 @@ pub struct Opening {
     pub looks: Vec<Look>,
 }
 
-/// What one cause would cost from here.
+/// What one cause, or two together, would cost from here.
 #[derive(Debug, Clone)]
 pub struct Cost {
     /// The cause.
     pub cause: &'static Cause,
+    /// The one that it led to, or that it met: both are put right.
+    pub second: Option<&'static Cause>,
     /// How probable.
     pub probability: f64,
     /// Minutes of putting it right beside opening and closing.
@@ -85,6 +87,13 @@ pub struct Plan {
     pub closing: (f64, f64),
     /// What an hour costs.
     pub hour: f64,
+}
+
+impl Cost {
+    /// The cause, and the one with it.
+    pub fn causes(&self) -> impl Iterator<Item = &'static Cause> + use<> {
+        std::iter::once(self.cause).chain(self.second)
+    }
 }
 
 impl Plan {
@@ -161,14 +170,21 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
         hour: hour.unwrap_or(know.hour),
         openings,
     };
-    let probable = |index: &usize| {
-        let cause = know.causes.get(*index)?;
-        let probability = now.posterior.of(*index);
-        (probability >= RECKONED && cause.group != "none").then_some((cause, probability))
-    };
-    plan.costs = ranked.iter().filter_map(probable).map(|(cause, probability)| cost(know, card, &plan, cause, probability)).collect();
+    // Alone and in a pair apart: what led to worn bearings is put right with them.
+    let mut probable: Vec<(&'static Cause, Option<&'static Cause>, f64)> = know
+        .hypotheses
+        .iter()
+        .zip(now.posterior.states.chunks(BANDS))
+        .filter_map(|(hypothesis, bands)| {
+            let cause = know.causes.get(hypothesis.first).filter(|cause| cause.group != "none")?;
+            Some((cause, hypothesis.second.and_then(|second| know.causes.get(second)), bands.iter().sum::<f64>()))
+        })
+        .collect();
+    probable.sort_by(|a, b| b.2.total_cmp(&a.2));
+    let reckoned = probable.iter().enumerate().filter(|(place, (.., odds))| *place == 0 || *odds >= RECKONED);
+    plan.costs = reckoned.map(|(_, (cause, second, odds))| cost(know, card, &plan, (cause, *second), *odds)).collect();
     let of_openings = plan.openings.iter().filter_map(|opening| opening_said(opening.access)).flat_map(|said| said.hand.iter());
-    let of_causes = plan.costs.iter().filter_map(|cost| repair_of(&cost.cause.id)).flat_map(|repair| repair.hand.iter());
+    let of_causes = plan.costs.iter().flat_map(Cost::causes).filter_map(|cause| repair_of(&cause.id)).flat_map(|repair| repair.hand.iter());
     for thing in of_openings.chain(of_causes) {
         if !plan.hand.contains(&thing.as_str()) {
             plan.hand.push(thing);
@@ -248,12 +264,23 @@ fn beyond(case: &Case, now: &Diagnosis, deepest: Access) -> Vec<(&'static Check,
     found
 }
 
-/// What putting one cause right costs from here, in the shop's money.
+/// What putting a cause right costs from here, in the shop's money: with what it led to, where that is what is reckoned with.
 pub(super) fn cost_of(case: &Case, plan: &Plan, cause: &'static Cause) -> f64 {
-    cost(knowledge(), &case.engine, plan, cause, 0.0).all_money
+    let reckoned = plan.costs.iter().find(|cost| cost.cause.id == cause.id).map(|cost| cost.all_money);
+    reckoned.unwrap_or_else(|| cost(knowledge(), &case.engine, plan, (cause, None), 0.0).all_money)
 }
 
-fn cost(know: &Knowledge, card: &Card, plan: &Plan, cause: &'static Cause, probability: f64) -> Cost {
+fn cost(know: &Knowledge, card: &Card, plan: &Plan, (cause, second): (&'static Cause, Option<&'static Cause>), probability: f64) -> Cost {
+    let of = |cause: &'static Cause| repair_minutes(know, card, cause);
+    let minutes = of(cause) + second.map_or(0.0, of);
+    let parts = cause.parts + second.map_or(0.0, |second| second.parts);
+    let all_minutes = plan.looking_minutes() + minutes + plan.closing.0 + PROVING_MINUTES;
+    let all_money = plan.money(all_minutes, plan.material() + plan.closing.1 + parts);
+    Cost { cause, second, probability, minutes, parts, all_minutes, all_money }
+}
+
+/// Minutes of a repair beside opening and closing.
+fn repair_minutes(know: &Knowledge, card: &Card, cause: &'static Cause) -> f64 {
     let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(card));
     // The minutes of a repair are those of an ordinary engine, its opening and closing in them.
     let opened = know.usual_opening(access).minutes;
@@ -262,8 +289,5 @@ fn cost(know: &Knowledge, card: &Card, plan: &Plan, cause: &'static Cause, proba
         Access::Sump => opened + know.moves.close_sump.minutes,
         Access::EngineOut => opened + know.moves.engine_in.minutes,
     };
-    let minutes = if access == Access::Outside { cause.repair_minutes } else { (cause.repair_minutes - usual).max(LEAST_REPAIR_MINUTES) };
-    let all_minutes = plan.looking_minutes() + minutes + plan.closing.0 + PROVING_MINUTES;
-    let all_money = plan.money(all_minutes, plan.material() + plan.closing.1 + cause.parts);
-    Cost { cause, probability, minutes, parts: cause.parts, all_minutes, all_money }
+    if access == Access::Outside { cause.repair_minutes } else { (cause.repair_minutes - usual).max(LEAST_REPAIR_MINUTES) }
 }

@@ -110,6 +110,7 @@ pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> 
         curves: curves(case, now, tracer).to_vec(),
         recordings: ledger.recordings,
         log: ledger.log,
+        seal: None,
     }
 }
 

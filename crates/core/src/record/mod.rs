@@ -4,9 +4,11 @@
 //! no closed report. Everything is in the core's own units, so that any of them can be shown.
 mod make;
 mod plain;
+mod seal;
 
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use plain::sentences;
+pub use seal::{Chained, Seal, SealError, Verified, head, sealed, verify};
 
 use crate::case::{Case, Proof};
 use crate::flag::Word;
@@ -60,6 +62,9 @@ pub struct Record {
     pub recordings: Vec<Recording>,
     /// Every entry, oldest first.
     pub log: Vec<Line>,
+    /// The ledger with its hashes, and the hashes of case and report; none in older records.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub seal: Option<Seal>,
 }
 
 /// The flag in words.

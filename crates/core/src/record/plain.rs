@@ -27,7 +27,7 @@ pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>, proof: Option
             (false, true) => "Nothing has been found out yet.".to_owned(),
         });
     }
-    if let Some(proof) = proof {
+    if let Some(proof) = proof.filter(|_| repaired.is_some()) {
         let read = match proof.word {
             ProofWord::Proven => {
                 "After the repair every point was read again, as it was read before, and is within its limit: it is proven."

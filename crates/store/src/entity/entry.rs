@@ -14,6 +14,8 @@ pub struct Model {
     pub written_at: DateTime,
     pub supersedes: Option<Uuid>,
     pub submit_key: String,
+    /// Its hash behind the one before it; none on what was written before hashes were kept.
+    pub chain: Option<String>,
     #[sea_orm(belongs_to, from = "job_id", to = "id")]
     pub job: BelongsTo<super::job::Entity>,
     #[sea_orm(belongs_to, from = "author_id", to = "id")]

@@ -13,6 +13,7 @@ use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
+use velvet_dial_core::record::Chained;
 
 /// One entry to be written.
 #[derive(Debug, Clone)]
@@ -99,19 +100,22 @@ async fn write_once(
         return Ok(None);
     }
     let id = Uuid::now_v7();
-    entry::ActiveModel {
-        id: Set(id),
-        job_id: Set(head.id),
-        seq: Set(seq + 1),
-        kind: Set(new.body.kind().to_owned()),
-        body: Set(body),
-        author_id: Set(viewer.user),
-        written_at: Set(new.at.unwrap_or_else(now)),
-        supersedes: Set(new.supersedes),
-        submit_key: Set(key),
-    }
-    .insert(&transaction)
-    .await?;
+    let mut row = entry::Model {
+        id,
+        job_id: head.id,
+        seq: seq + 1,
+        kind: new.body.kind().to_owned(),
+        body,
+        author_id: viewer.user,
+        written_at: new.at.unwrap_or_else(now),
+        supersedes: new.supersedes,
+        submit_key: key,
+        chain: None,
+    };
+    // A ledger that was changed already goes on from what stands, and is told by whoever checks it.
+    let before = rows.iter().fold(head.id.to_string(), |before, row| row.chain.clone().unwrap_or_else(|| chained(row).after(&before)));
+    row.chain = Some(chained(&row).after(&before));
+    entry::ActiveModel::from(row).reset_all().insert(&transaction).await?;
     if let Some(pin) = pin {
         pin.keep(&transaction, head.id, id).await?;
     }
@@ -127,6 +131,27 @@ async fn write_once(
     summary::follow(&transaction, viewer, &[head.id]).await?;
     transaction.commit().await?;
     Ok(Some(Written::Stands(id)))
+}
+
+/// An entry as its hash is made of it.
+fn chained(row: &entry::Model) -> Chained {
+    Chained {
+        id: row.id.to_string(),
+        seq: row.seq,
+        kind: row.kind.clone(),
+        body: row.body.clone(),
+        author: row.author_id.to_string(),
+        at: row.written_at.and_utc(),
+        supersedes: row.supersedes.map(|id| id.to_string()),
+        chain: row.chain.clone().unwrap_or_default(),
+    }
+}
+
+/// The ledger of a job as it is kept, with its hashes, and the job's key, on which the first stands.
+pub async fn chain(db: &Connection, viewer: &Viewer, number: i64) -> Result<(Uuid, Vec<Chained>), StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(db).await?;
+    Ok((head.id, rows.iter().map(chained).collect()))
 }
 
 /// The live entry that stands where the new one wants to, without the new one knowing of it.

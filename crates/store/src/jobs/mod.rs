@@ -18,7 +18,7 @@ pub use capture::{
 pub use closing::{Closed, Closing, close};
 pub use entry::{Body, Entry, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use find::{Similar, found, similar};
-pub use ledger::{Write, Written, write};
+pub use ledger::{Write, Written, chain, write};
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo};

@@ -4,6 +4,7 @@
 //! time migrates, by a named lock of the database. What is added may be empty, so that an older server beside a newer one goes on writing.
 //!
 //! A step is written in SeaORM's builder. What it has no words for (a named lock, an update from another table) is SQL, with the reason beside it.
+mod eighth;
 mod fifth;
 mod first;
 mod fourth;
@@ -46,6 +47,7 @@ impl MigratorTrait for Migrator {
             Box::new(fifth::Fifth),
             Box::new(sixth::Sixth),
             Box::new(seventh::Seventh),
+            Box::new(eighth::Eighth),
         ]
     }
 }

@@ -5,6 +5,7 @@ use velvet_dial_core::adapter::Adapter;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
+use velvet_dial_core::opened::{CrankSaid, JournalSaid};
 use velvet_dial_core::trace::KnownPattern;
 
 /// The folder, carried in the program: the shop's own file, recorded runs, and whatever else a later entry names.
@@ -128,4 +129,10 @@ pub struct Entry {
     #[serde(default)]
     pub answer: String,
     pub zero: Option<f64>,
+    /// Who said yes to opening it; `answer` says how.
+    pub agreed: Option<String>,
+    pub up_to: Option<f64>,
+    /// What the sheet says of the crank, and a journal as it was found.
+    pub crank: Option<CrankSaid>,
+    pub journal: Option<JournalSaid>,
 }

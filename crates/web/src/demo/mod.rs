@@ -9,6 +9,7 @@ use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
+use velvet_dial_core::record::sealed;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library, rigs};
@@ -192,6 +193,15 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
         let gauge = entry.gauge.as_ref().and_then(|name| gauges.get(name.as_str())).copied();
         return Some(Body::Rig(RigStep { step: step.clone(), answer: entry.answer.clone(), zero_kpa: entry.zero, gauge }));
     }
+    if let Some(who) = &entry.agreed {
+        return Some(Body::Agreed { who: who.clone(), how: entry.answer.clone(), unasked: false, up_to: entry.up_to });
+    }
+    if let Some(said) = entry.crank {
+        return Some(Body::Crank { said });
+    }
+    if let Some(said) = entry.journal {
+        return Some(Body::Journal { said });
+    }
     if let Some(circumstance) = &entry.told {
         return Some(Body::Circumstance { circumstance: circumstance.clone(), told: true });
     }
@@ -232,6 +242,8 @@ async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: 
     let (shop, files) = (accounts::shop(db, who).await?, jobs::captures(db, who, number).await?);
     let mut record = record(&shop, &job, &files, (&case, &now, &tracer));
     record.papers.closed_at = Some(at.and_utc());
+    let (key, entries) = jobs::chain(db, who, number).await?;
+    let record = sealed(record, &key.to_string(), entries).map_err(|error| DemoError::Names(error.to_string()))?;
     match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, at: Some(at) }).await? {
         Closed::Stands => Ok(()),
         Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),

@@ -4,7 +4,7 @@ use super::assess::{Assessed, assess};
 use super::lines;
 use crate::http::Failure;
 use velvet_dial_core::case::{Case, Diagnosis};
-use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSaid, Taken};
+use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSaid, SealError, Taken};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
@@ -21,6 +21,21 @@ pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
     let Assessed { job, case, now, tracer, .. } = assess(desk.app.clone(), job, None).await?;
     // The curves of the record are solved, which is work for the pool too.
     Ok(desk.app.work.out(move || record(&shop, &job, &files, (&case, &now, &tracer))).await?)
+}
+
+/// The record with its seal, a kept one with its own; and why there is none where the ledger was changed.
+pub async fn sealed(desk: &Desk, record: Record) -> Result<(Record, Option<SealError>), Failure> {
+    if record.seal.is_some() {
+        return Ok((record, None));
+    }
+    let (job, entries) = jobs::chain(&desk.app.db, &desk.viewer, desk.number).await?;
+    Ok(match record::sealed(record.clone(), &job.to_string(), entries) {
+        Ok(sealed) => (sealed, None),
+        Err(error) => {
+            tracing::error!(job = desk.number, %error, "a ledger is not what it was");
+            (record, Some(error))
+        }
+    })
 }
 
 /// The record of a job as it was diagnosed.

@@ -95,7 +95,7 @@ fn says(plan: &Plan, record: &[String], complaint: &str, words: &str) -> Vec<Str
     for cost in &plan.costs {
         says.push(format!(
             "If it is {} ({}): about {}, {:.0} with parts.",
-            cost.cause.name.to_lowercase(),
+            plan::cost_name(cost).to_lowercase(),
             show::percent(cost.probability),
             show::minutes(cost.all_minutes),
             cost.all_money

@@ -17,7 +17,7 @@ use figures::FigureForm;
 use link::LinkWork;
 use plan::PlanWork;
 use talk::Talk;
-pub use talk::stops;
+pub use talk::{stops, talked};
 use velvet_dial_core::calculator::{Screen, Starving, starving};
 use velvet_dial_core::circuit::nominal::HOT_C;
 use velvet_dial_core::opened::{self, Crank, Explained, Plan, Surprise};
@@ -99,7 +99,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         bench: drawn.shell,
         quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
         talk: talk::work(&worked.surprises, &drawn.shell.slip, drawn.shell.unit, &worked.money),
-        talked: talk::talked(&assessed.job, drawn.shell.unit),
+        talked: talked(&assessed.job, drawn.shell.unit),
         plan: plan::work(&worked.plan, &worked.money),
         yes: opening::yes(drawn, plan::up_to(&worked.plan)),
         link: link::work(drawn, &worked.plan),

@@ -36,7 +36,7 @@ pub struct Look {
 
 /// What a cause would cost.
 pub struct Cost {
-    pub name: &'static str,
+    pub name: String,
     pub percent: String,
     pub time: String,
     pub parts: String,
@@ -62,7 +62,7 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
         format!("{}: {} for that{odds}.", check.ask, access_words(*access))
     });
     let costs = plan.costs.iter().map(|cost| Cost {
-        name: &cost.cause.name,
+        name: cost_name(cost),
         percent: show::percent(cost.probability),
         time: show::minutes(cost.all_minutes),
         parts: format!("{:.0}", cost.parts),
@@ -80,6 +80,12 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
         hour: show::plain(plan.hour),
         money: money_words(money).to_owned(),
     }
+}
+
+/// The cause, and the one with it.
+pub fn cost_name(cost: &velvet_dial_core::opened::Cost) -> String {
+    let names: Vec<&str> = cost.causes().map(|cause| cause.name.as_str()).collect();
+    names.join(", and with it ")
 }
 
 /// The shop's money by its letters, or in a word.

@@ -30,6 +30,7 @@ pub async fn close(desk: Desk, form: web::Form<Pressed>) -> Result<HttpResponse,
         let seq = job.seq();
         let mut record = record::of(&desk, job).await?;
         record.papers.closed_at = Some(chrono::Utc::now());
+        let (record, _) = record::sealed(&desk, record).await?;
         let closing = Closing { submit_key: &form.key, seq, record: &record, at: None };
         if jobs::close(&desk.app.db, &desk.viewer, desk.number, &closing).await? == Closed::Stands {
             break;

@@ -5,7 +5,7 @@ use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
 use crate::job::lines::{self, Line};
-use crate::job::open_up::stops;
+use crate::job::open_up::{stops, talked};
 use crate::job::shell::Ask as Asked;
 use crate::job::shell::Shell;
 use crate::job::{Desk, Sent};
@@ -71,6 +71,8 @@ pub struct PutRightWork {
     pub fields: Vec<Field>,
     pub proposal: Option<Proposal>,
     pub steps: Option<Steps>,
+    /// What was talked over with the customer.
+    pub talked: Vec<String>,
     pub done: Vec<Done>,
 }
 
@@ -129,6 +131,7 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
     PutRightWork {
         fields,
         steps,
+        talked: talked(&assessed.job, drawn.shell.unit),
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
         done: done.collect(),
     }

@@ -23,6 +23,8 @@ struct Page {
     closed: bool,
     /// It was closed before closings kept what they stood on.
     made_anew: bool,
+    /// The ledger is not what it was.
+    broken: Option<String>,
     key: Uuid,
     seen: i32,
     reopen: Vec<Field>,
@@ -43,8 +45,9 @@ pub async fn show(desk: Desk) -> Result<HttpResponse, Failure> {
 async fn page(desk: Desk, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     let (seen, closed, made_anew) = (job.seq(), job.closed(), job.closed() && job.record.is_none());
-    let record = record::of(&desk, job).await?;
+    let (record, broken) = record::sealed(&desk, record::of(&desk, job).await?).await?;
     let page = Page {
+        broken: broken.map(|error| error.to_string()),
         chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", record.papers.tag)),
         report: view::report(&record, desk.liking.unit),
         closed,
@@ -67,7 +70,7 @@ pub async fn case_file(desk: Desk) -> Result<HttpResponse, Failure> {
 pub async fn data(desk: Desk) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
     let name = format!("attachment; filename=\"report-{}.json\"", job.head.number);
-    let record = record::of(&desk, job).await?;
+    let (record, _) = record::sealed(&desk, record::of(&desk, job).await?).await?;
     Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, name)).json(record))
 }
 

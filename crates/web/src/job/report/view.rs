@@ -41,6 +41,8 @@ pub struct Report {
     pub photos: Vec<Photo>,
     pub log: Vec<Line>,
     pub knowledge: String,
+    /// Head of the ledger, hash of the case, hash of the report.
+    pub seal: Option<[String; 3]>,
 }
 
 pub struct Flag {
@@ -151,6 +153,7 @@ pub fn report(record: &Record, unit: Units) -> Report {
             })
             .collect(),
         knowledge: record.knowledge.clone(),
+        seal: record.seal.as_ref().map(|seal| [seal.head.clone(), seal.case.clone(), seal.document.clone()]),
     }
 }
 

@@ -1,0 +1,206 @@
+//! A report that cannot be edited unseen: its entries are chained by hash, and case and document have theirs.
+//!
+//! Each entry's hash is the SHA-256 over the hash before it and over what the entry says, every part under its length; the first stands on the job's own key. Whoever changes, drops, adds or
+//! moves an entry breaks every hash after it, so the chain's head on paper pins the whole ledger. The document's hash is that of the report's own text with this hash left out. Hashes say that
+//! nothing was changed since they were made; who made them is for the shop's word.
+use super::Record;
+use crate::case::{Case, Setting, diagnose, spec_points};
+use crate::trace::Tracer;
+use crate::trace::knowledge::fingerprint;
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use thiserror::Error;
+
+/// An entry of the ledger as it is kept.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Chained {
+    /// Its key.
+    pub id: String,
+    /// Place in the ledger, from 1.
+    pub seq: i32,
+    /// Kind.
+    pub kind: String,
+    /// What it says, as it is kept.
+    pub body: String,
+    /// Key of who wrote it.
+    pub author: String,
+    /// When.
+    pub at: DateTime<Utc>,
+    /// Key of the entry it takes the place of.
+    pub supersedes: Option<String>,
+    /// The hash that was kept with it; empty where it was written before hashes were kept.
+    pub chain: String,
+}
+
+impl Chained {
+    /// Its hash behind another.
+    pub fn after(&self, before: &str) -> String {
+        let mut hash = Sha256::new();
+        let (seq, at) = (self.seq.to_string(), self.at.timestamp_micros().to_string());
+        let supersedes = self.supersedes.as_deref().unwrap_or_default();
+        for part in [before, &self.id, &seq, &self.kind, &self.body, &self.author, &at, supersedes] {
+            hash.update((part.len() as u64).to_le_bytes());
+            hash.update(part.as_bytes());
+        }
+        hex(&hash.finalize())
+    }
+}
+
+/// The head of a chain that begins at a job's key.
+///
+/// # Errors
+/// [`SealError::Chain`] names the first entry whose hash is not the one that was kept with it.
+pub fn head(job: &str, entries: &[Chained]) -> Result<String, SealError> {
+    entries.iter().try_fold(job.to_owned(), |before, entry| {
+        let hash = entry.after(&before);
+        if entry.chain.is_empty() || entry.chain == hash { Ok(hash) } else { Err(SealError::Chain { seq: entry.seq }) }
+    })
+}
+
+/// What a report carries so that it can be checked.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Seal {
+    /// The job's key: where the chain begins.
+    pub job: String,
+    /// The ledger.
+    pub entries: Vec<Chained>,
+    /// Hash of the last entry.
+    pub head: String,
+    /// SHA-256 of the case.
+    pub case: String,
+    /// SHA-256 of the report with this one left out.
+    pub document: String,
+}
+
+/// Why a report is not what it was.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum SealError {
+    /// Not a report.
+    #[error("This is no report that can be read: {0}")]
+    NotOne(String),
+    /// It has no seal.
+    #[error("This report carries no seal: it was made before reports had one.")]
+    None,
+    /// An entry was changed.
+    #[error("Entry {seq} of the ledger is not what it was when it was written.")]
+    Chain {
+        /// Its place.
+        seq: i32,
+    },
+    /// The head is another.
+    #[error("The ledger does not end where the report says: entries were taken away or added.")]
+    Head,
+    /// The case was changed.
+    #[error("The case in it (card, sheet, gauges, readings, findings) is not what was judged.")]
+    Case,
+    /// Something else was changed.
+    #[error(
+        "The text of the report was changed since it was made, or it was laid out anew: the file is checked byte by byte as it was given."
+    )]
+    Document,
+    /// It says other figures than its own case gives.
+    #[error("Its figures are not those of its own case: {0}.")]
+    Figures(String),
+}
+
+/// What was checked of a report that holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Verified {
+    /// Entries of its ledger.
+    pub entries: usize,
+    /// Of these, entries that were written before hashes were kept: what they say is pinned from the next one on.
+    pub unchained: usize,
+    /// Head of the chain.
+    pub head: String,
+    /// Knowledge that judged.
+    pub knowledge: String,
+    /// Its figures were worked out again and are the same; false where this program's knowledge is another.
+    pub figures: bool,
+}
+
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+fn of_text(text: &impl Serialize) -> Result<String, SealError> {
+    let text = serde_json::to_vec(text).map_err(|error| SealError::NotOne(error.to_string()))?;
+    Ok(hex(&Sha256::digest(&text)))
+}
+
+/// The hash of a report's text with its own hash left out: of every byte, so that a figure's last digit counts too.
+fn document(text: &[u8], own: &str) -> Option<String> {
+    let named = format!("\"document\":\"{own}\"");
+    let at = text.windows(named.len()).rposition(|window| window == named.as_bytes())?;
+    let (before, rest) = text.split_at(at + named.len() - own.len() - 1);
+    let mut hash = Sha256::new();
+    hash.update(before);
+    hash.update(rest.get(own.len()..)?);
+    Some(hex(&hash.finalize()))
+}
+
+/// Seals a record with its ledger.
+///
+/// # Errors
+/// [`SealError::Chain`] where the ledger was changed already.
+pub fn sealed(mut record: Record, job: &str, entries: Vec<Chained>) -> Result<Record, SealError> {
+    let head = head(job, &entries)?;
+    record.seal = Some(Seal { job: job.to_owned(), entries, head, case: of_text(&record.case)?, document: String::new() });
+    let hash = of_text(&record)?;
+    if let Some(seal) = &mut record.seal {
+        seal.document = hash;
+    }
+    Ok(record)
+}
+
+/// Checks a report from its text alone: chain, case, document, and the figures where this program knows what judged them.
+///
+/// # Errors
+/// [`SealError`] for the first thing that is not what it was.
+pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
+    let record: Record = serde_json::from_slice(text).map_err(|error| SealError::NotOne(error.to_string()))?;
+    let seal = record.seal.as_ref().ok_or(SealError::None)?;
+    if head(&seal.job, &seal.entries)? != seal.head {
+        return Err(SealError::Head);
+    }
+    if of_text(&record.case)? != seal.case {
+        return Err(SealError::Case);
+    }
+    if document(text, &seal.document).as_ref() != Some(&seal.document) {
+        return Err(SealError::Document);
+    }
+    let figures = record.knowledge == fingerprint();
+    if figures {
+        same_figures(&record)?;
+    }
+    Ok(Verified {
+        entries: seal.entries.len(),
+        unchained: seal.entries.iter().filter(|entry| entry.chain.is_empty()).count(),
+        head: seal.head.clone(),
+        knowledge: record.knowledge,
+        figures,
+    })
+}
+
+/// What stands in the report of each reading and of both sides is what its case gives; what a person struck out is not in the case, so odds are not compared.
+fn same_figures(record: &Record) -> Result<(), SealError> {
+    let case: &Case = &record.case;
+    let tracer = Tracer::new(&case.engine, &spec_points(case)).map_err(|error| SealError::Figures(error.to_string()))?;
+    let now = diagnose(case, &tracer, &Setting::default());
+    if (now.verdict.overall, now.proof.overall) != (record.verdict, record.proof) {
+        return Err(SealError::Figures("its verdict or its proof".to_owned()));
+    }
+    let near = |a: f64, b: f64| (a - b).abs() <= 1e-6 * a.abs().max(1.0);
+    for said in &record.readings {
+        let judged = now.readings.iter().find(|judged| judged.reading == said.reading);
+        let same = judged.is_some_and(|judged| {
+            near(judged.measured_kpa, said.judged.measured_kpa)
+                && near(judged.u_kpa(), said.judged.u_kpa)
+                && judged.decision == said.judged.decision
+        });
+        if !same {
+            return Err(SealError::Figures(format!("reading {}", said.reading + 1)));
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,25 @@
+//! The hash that chains an entry to the one before it; none on what was written before.
+use sea_orm_migration::prelude::*;
+use sea_orm_migration::schema::char_len_null;
+
+pub struct Eighth;
+
+impl MigrationName for Eighth {
+    fn name(&self) -> &'static str {
+        "m2026_12_03_eighth"
+    }
+}
+
+#[async_trait::async_trait]
+impl MigrationTrait for Eighth {
+    async fn up(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager.alter_table(Table::alter().table("entries").add_column_if_not_exists(char_len_null("chain", 64)).take()).await
+    }
+
+    async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        if !manager.has_column("entries", "chain").await? {
+            return Ok(());
+        }
+        manager.alter_table(Table::alter().table("entries").drop_column("chain").take()).await
+    }
+}
