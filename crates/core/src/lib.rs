@@ -14,6 +14,7 @@ mod choice;
 pub mod circuit;
 pub mod field;
 pub mod flag;
+mod hex;
 pub mod instrument;
 pub mod limits;
 pub mod live;

@@ -1,7 +1,7 @@
 //! The stages of a job, in the order of the work: one word each in addresses, screens and tests.
 use crate::case::{Case, Deed, Phase};
 use crate::flag;
-use crate::trace::knowledge::{Access, knowledge};
+use crate::trace::knowledge::knowledge;
 
 /// A stage of the job.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -106,6 +106,5 @@ pub fn where_it_is(case: &Case) -> Stage {
 
 /// Something behind an opening was looked at.
 fn opened(case: &Case) -> bool {
-    let behind = |check: &str| knowledge().check(check).is_some_and(|check| check.access(&case.engine) != Access::Outside);
-    case.evidence.iter().any(|entry| behind(&entry.check)) || !case.strip_down.is_empty()
+    case.evidence.iter().any(|entry| knowledge().opens(&entry.check, &case.engine)) || !case.strip_down.is_empty()
 }

@@ -11,6 +11,7 @@ pub mod jobs;
 pub mod library;
 mod migration;
 pub mod rigs;
+mod secret;
 pub mod zone;
 
 pub use sea_orm::DatabaseConnection as Connection;

@@ -92,6 +92,8 @@ async fn a_figure_waits_for_the_yes_and_a_wrong_one_keeps_what_was_typed() {
     let held = me.post("/jobs/9/journal", &journal("0.05", "a")).await;
     assert_eq!(held.status(), StatusCode::UNPROCESSABLE_ENTITY);
     assert!(held.text().await.unwrap().contains("yes comes first"));
+    let nobody = me.post("/jobs/9/agreed", &[("who", ""), ("seen", "999")]).await.text().await.unwrap();
+    assert!(nobody.contains("Nobody named yet"));
     let lots = me.post("/jobs/9/agreed", &[("who", "Lysander Quill"), ("up_to", "lots"), ("seen", "999")]).await.text().await.unwrap();
     assert!(lots.contains("is not a number") && lots.contains("value=\"lots\""));
     me.post("/jobs/9/agreed", &[("who", "Lysander Quill"), ("up_to", "640"), ("key", "yes"), ("seen", "999")]).await;

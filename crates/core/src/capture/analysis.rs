@@ -10,6 +10,7 @@ use super::read::{Run, read};
 use super::warm::{WarmUp, warm_up};
 use super::{CaptureError, start};
 use crate::circuit::Card;
+use crate::hex::hex;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
@@ -185,7 +186,7 @@ fn fingerprint(steps: &Run) -> String {
             hash.update(((100.0 * value).round() as i64).to_le_bytes());
         }
     }
-    hash.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
+    hex(&hash.finalize())
 }
 
 fn named(table: &Table<'_>, mapping: &Mapping) -> Vec<Named> {

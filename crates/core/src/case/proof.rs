@@ -63,13 +63,13 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
         return Some(Proof { word: ProofWord::NotProven, says });
     }
     let name = |point: &Point| {
-        if case.engine.idles_at(point.rpm) { "idle".to_owned() } else { format!("{:.0} rpm", point.rpm) }
+        if case.engine.idles_at(point.rpm) { "Idle".to_owned() } else { format!("{:.0} rpm", point.rpm) }
     };
     let pairs = || now.proof.points.iter().map(|then| (judged_at(&now.verdict, then.point), then));
     let outside = |decision: Decision| matches!(decision, Decision::Below | Decision::Above);
     let worse: Vec<String> = pairs()
         .filter(|(before, then)| is_worse(*before, then))
-        .map(|(_, then)| format!("{} stands further outside than it came.", capital(&name(&then.point))))
+        .map(|(_, then)| format!("{} stands further outside than it came.", name(&then.point)))
         .collect();
     if !worse.is_empty() {
         return Some(Proof { word: ProofWord::Worse, says: worse });
@@ -79,7 +79,7 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
         .points
         .iter()
         .filter(|then| outside(then.decision()))
-        .map(|then| format!("{} is still {} its limit.", capital(&name(&then.point)), then.decision().word()))
+        .map(|then| format!("{} is still {} its limit.", name(&then.point), then.decision().word()))
         .collect();
     if !still.is_empty() {
         return Some(Proof { word: ProofWord::NotProven, says: still });
@@ -94,20 +94,20 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
         .points
         .iter()
         .filter(|before| before.reading.is_some() && judged_at(&now.proof, before.point).is_none_or(|then| then.reading.is_none()));
-    missing.extend(unread.map(|before| format!("{} was read before and not after.", capital(&name(&before.point)))));
+    missing.extend(unread.map(|before| format!("{} was read before and not after.", name(&before.point))));
     for (before, then) in pairs() {
         let Some(judged) = &then.reading else {
             if before.is_none_or(|before| before.reading.is_none()) {
-                missing.push(format!("{} stands in the sheet and was not read.", capital(&name(&then.point))));
+                missing.push(format!("{} stands in the sheet and was not read.", name(&then.point)));
             }
             continue;
         };
         if then.decision() == Decision::Undecided {
-            missing.push(format!("{} lies so near its limit that the gauge cannot tell.", capital(&name(&then.point))));
+            missing.push(format!("{} lies so near its limit that the gauge cannot tell.", name(&then.point)));
         }
         let was = before.and_then(|before| before.reading.as_ref()).and_then(|judged| case.readings.get(judged.reading));
         if let (Some(was), Some(is)) = (was, case.readings.get(judged.reading)) {
-            missing.extend(otherwise(was, is).map(|what| format!("{} {what}.", capital(&name(&then.point)))));
+            missing.extend(otherwise(was, is).map(|what| format!("{} {what}.", name(&then.point))));
         }
     }
     let label = |id: &str| knowledge().circumstance(id).map_or(id.to_owned(), |told| told.label.to_lowercase());
@@ -119,10 +119,6 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
 
 fn judged_at(side: &Verdict, point: Point) -> Option<&JudgedPoint> {
     side.points.iter().find(|judged| judged.point == point)
-}
-
-fn capital(text: &str) -> String {
-    crate::unit::first_upper(text)
 }
 
 /// Further outside than it came, beyond both doubts.

@@ -9,7 +9,7 @@ use super::{CrankSaid, JournalKind, JournalSaid, StripDown};
 use crate::case::{Case, Diagnosis, Phase};
 use crate::circuit::{Card, Circuit, Place, Working, widen};
 use crate::limits::Point;
-use crate::trace::{HOT_FROM_C, Tracer};
+use crate::trace::{HOT_FROM_C, Left, Tracer};
 
 /// A journal's place on the crank.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -135,8 +135,7 @@ pub struct Explained {
 
 /// Holds the clearances against the hottest idle that was read before and is believed; none without such a reading or without a measured leak.
 pub fn explained(case: &Case, now: &Diagnosis, tracer: &Tracer, crank: &Crank) -> Option<Explained> {
-    let (low, mid, high) = crank.ratio.map(|[low, mid, high]| (low, mid, high))?;
-    let renewed = crank.renewed?;
+    let (ratio, renewed) = crank.ratio.zip(crank.renewed)?;
     let believed = |index: usize| now.not_believed.iter().all(|told| told.reading != index);
     let usable = case.readings.iter().enumerate().filter(|(index, reading)| {
         reading.phase == Phase::Before
@@ -148,13 +147,14 @@ pub fn explained(case: &Case, now: &Diagnosis, tracer: &Tracer, crank: &Crank) -
     let (index, reading) = usable.min_by(|(_, a), (_, b)| a.rpm.total_cmp(&b.rpm).then(b.oil_temp_c.total_cmp(&a.oil_temp_c)))?;
     let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
     let leaking = |ratio: f64| tracer.healthy().changed(move |circuit: &mut Circuit| widen(circuit, Place::Crank, ratio, 1.0));
-    let band = |ratio: f64| leaking(ratio).bands(&[at.rpm], at.oil_temp_c).first().copied().unwrap_or_default();
-    let healthy_kpa = tracer.healthy().bands(&[at.rpm], at.oil_temp_c).first().copied().unwrap_or_default();
-    let with_kpa = [band(high)[0], band(mid)[1], band(low)[2]];
+    let band = |engines: &Left<'_>| engines.bands(&[at.rpm], at.oil_temp_c).first().copied().unwrap_or_default();
     // What was not measured stays as it is assumed, before and after: the widest range of the three.
-    let gains = [(low, renewed[0]), (mid, renewed[1]), (high, renewed[2])].map(|(was, then)| leaking(was).moved(&leaking(then), at));
-    let least = gains.iter().map(|gain| gain[0]).fold(f64::INFINITY, f64::min);
-    let gain = [least, gains[1][1], gains.iter().map(|gain| gain[2]).fold(0.0, f64::max)];
+    let [as_new, as_middle, as_widest] = ratio.map(leaking);
+    let [new_then, middle_then, widest_then] = renewed.map(leaking);
+    let healthy_kpa = band(&tracer.healthy());
+    let with_kpa = [band(&as_widest)[0], band(&as_middle)[1], band(&as_new)[2]];
+    let [few, some, many] = [as_new.moved(&new_then, at), as_middle.moved(&middle_then, at), as_widest.moved(&widest_then, at)];
+    let gain = [few[0].min(some[0]).min(many[0]), some[1], few[2].max(some[2]).max(many[2])];
     let read_kpa = reading.kpa;
     let missing = healthy_kpa[1] - read_kpa;
     let doubt = 2.0 * now.readings.iter().find(|judged| judged.reading == index).map_or(0.0, |judged| judged.u_kpa());

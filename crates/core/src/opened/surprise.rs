@@ -4,7 +4,7 @@
 //! dear damage (metal, coolant, fuel, a damaged face) and was no more probable than one in four. Fitting a part and hoping is the costliest mistake of all.
 use super::plan::{Plan, cost_of};
 use crate::case::{Case, Diagnosis};
-use crate::trace::knowledge::{Access, Cause, Check, knowledge};
+use crate::trace::knowledge::{Cause, Check, knowledge};
 use crate::trace::{Finding, weigh};
 use chrono::{DateTime, Utc};
 
@@ -43,7 +43,7 @@ pub fn surprises(case: &Case, now: &Diagnosis, plan: &Plan, agreed_at: Option<Da
     let know = knowledge();
     let Some(leads) = named(now.posterior.leader()) else { return Vec::new() };
     let after_the_yes = |check: &Check, at: Option<DateTime<Utc>>| {
-        check.access(&case.engine) != Access::Outside || at.zip(agreed_at).is_some_and(|(found, agreed)| found > agreed)
+        check.opens(&case.engine) || at.zip(agreed_at).is_some_and(|(found, agreed)| found > agreed)
     };
     let one = |entry: &crate::case::Evidence| {
         let check = know.check(&entry.check).filter(|check| after_the_yes(check, entry.at))?;

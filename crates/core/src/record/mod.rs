@@ -8,7 +8,7 @@ mod seal;
 
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use plain::sentences;
-pub use seal::{Chained, Seal, SealError, Verified, head, sealed, verify};
+pub use seal::{Chained, Seal, SealError, Verified, head, seal, verify};
 
 use crate::case::{Case, Proof};
 use crate::flag::Word;

@@ -5,6 +5,7 @@
 //! nothing was changed since they were made; who made them is for the shop's word.
 use super::Record;
 use crate::case::{Case, Setting, diagnose, spec_points};
+use crate::hex::hex;
 use crate::trace::Tracer;
 use crate::trace::knowledge::fingerprint;
 use chrono::{DateTime, Utc};
@@ -119,10 +120,6 @@ pub struct Verified {
     pub figures: bool,
 }
 
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
-}
-
 fn of_text(text: &impl Serialize) -> Result<String, SealError> {
     let text = serde_json::to_vec(text).map_err(|error| SealError::NotOne(error.to_string()))?;
     Ok(hex(&Sha256::digest(&text)))
@@ -139,18 +136,18 @@ fn document(text: &[u8], own: &str) -> Option<String> {
     Some(hex(&hash.finalize()))
 }
 
-/// Seals a record with its ledger.
+/// Seals a record with its ledger; it stays without a seal where that cannot be.
 ///
 /// # Errors
 /// [`SealError::Chain`] where the ledger was changed already.
-pub fn sealed(mut record: Record, job: &str, entries: Vec<Chained>) -> Result<Record, SealError> {
+pub fn seal(record: &mut Record, job: &str, entries: Vec<Chained>) -> Result<(), SealError> {
     let head = head(job, &entries)?;
     record.seal = Some(Seal { job: job.to_owned(), entries, head, case: of_text(&record.case)?, document: String::new() });
-    let hash = of_text(&record)?;
+    let hash = of_text(&*record)?;
     if let Some(seal) = &mut record.seal {
         seal.document = hash;
     }
-    Ok(record)
+    Ok(())
 }
 
 /// Checks a report from its text alone: chain, case, document, and the figures where this program knows what judged them.

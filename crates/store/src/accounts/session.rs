@@ -1,11 +1,10 @@
 //! The sessions of those who signed in, kept as the SHA-256 of a random token that only the browser has.
 use super::{normal_name, password, viewer};
 use crate::entity::{session, shop, user};
-use crate::{Connection, StoreError, Viewer, now};
+use crate::{Connection, StoreError, Viewer, now, secret};
 use chrono::Duration;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter};
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 /// A session lasts a working week.
@@ -29,7 +28,7 @@ impl Token {
     }
 
     fn hash(&self) -> Vec<u8> {
-        Sha256::digest(self.0.as_bytes()).to_vec()
+        secret::digest(&self.0)
     }
 }
 
@@ -66,9 +65,7 @@ pub async fn sign_in(db: &Connection, knock: &Knock<'_>) -> Result<Option<Token>
     let Some(user) = found.filter(admitted) else {
         return Ok(None);
     };
-    let mut bytes = [0u8; 32];
-    getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
-    let token = Token(crate::hex(&bytes));
+    let token = Token(secret::new::<32>()?);
     let agent = knock.agent.chars().take(200).collect();
     session::ActiveModel {
         id: Set(Uuid::now_v7()),

@@ -6,13 +6,12 @@ use super::ledger::{Write, write};
 use super::{Body, load, own_job};
 use crate::accounts::viewer;
 use crate::entity::{customer_link as table, job, shop, user};
-use crate::{Connection, StoreError, Viewer, json, now};
+use crate::{Connection, StoreError, Viewer, json, now, secret};
 use chrono::{NaiveDateTime, TimeDelta};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait};
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 /// Questions of one link.
@@ -102,10 +101,6 @@ pub enum Answered {
     TooMany,
 }
 
-fn digest(token: &str) -> Vec<u8> {
-    Sha256::digest(token.as_bytes()).to_vec()
-}
-
 fn state(row: &table::ModelEx) -> LinkState {
     let closed = row.job.as_ref().is_none_or(|job| job.closed_at.is_some());
     match () {
@@ -142,12 +137,10 @@ pub async fn make_link(
     if open >= MOST_LINKS {
         return Ok(None);
     }
-    let mut bytes = [0u8; 32];
-    getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
-    let token = crate::hex(&bytes);
+    let token = secret::new::<32>()?;
     let row = table::ActiveModel {
         id: Set(Uuid::now_v7()),
-        token_hash: Set(digest(&token)),
+        token_hash: Set(secret::digest(&token)),
         job_id: Set(head.id),
         body: Set(json("link", proposal)?),
         made_by: Set(viewer.user),
@@ -189,7 +182,7 @@ pub async fn revoke_link(db: &Connection, viewer: &Viewer, number: i64, id: Uuid
 }
 
 async fn row_of(db: &Connection, token: &str) -> Result<Option<table::ModelEx>, StoreError> {
-    let by_token = table::Entity::load().filter(table::Column::TokenHash.eq(digest(token)));
+    let by_token = table::Entity::load().filter(table::Column::TokenHash.eq(secret::digest(token)));
     Ok(by_token.with((user::Entity, shop::Entity)).with(job::Entity).one(db).await?)
 }
 

@@ -1,6 +1,7 @@
 //! The sink of the recorder: who is let in, and a second kept in one transaction.
-use super::{digest, marks};
+use super::marks;
 use crate::entity::{job, rig, rig_chunk, rig_run};
+use crate::secret;
 use crate::{Connection, StoreError, json, now, retried};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait};
@@ -40,7 +41,7 @@ const FULL: &str = "the job holds as much of live runs as it may; assign the rig
 impl Keeper {
     async fn let_in(&self, hello: &Hello) -> Result<Result<Admitted, Refused>, StoreError> {
         let db = &self.0;
-        let found = rig::Entity::find().filter(rig::Column::Token.eq(digest(&hello.token))).one(db).await?;
+        let found = rig::Entity::find().filter(rig::Column::Token.eq(secret::digest(&hello.token))).one(db).await?;
         let Some(paired) = found.filter(|rig| rig.taken.as_ref() == Some(&hello.name)) else { return Ok(Err(no(STRANGER))) };
         rig::ActiveModel { id: Set(paired.id), seen_at: Set(Some(now())), ..Default::default() }.update(db).await?;
         let assigned = job::Entity::find().filter(job::Column::Id.eq(paired.job_id)).filter(job::Column::ClosedAt.is_null());

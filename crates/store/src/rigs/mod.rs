@@ -8,11 +8,10 @@ pub use marks::{Mark, mark, marks, set_mark};
 pub use run::{Peaks, Recorded, chunks, damaged, packed, peaks, recorded, runs};
 
 use crate::entity::{instrument, job, rig as table};
-use crate::{Connection, StoreError, Viewer, now};
+use crate::{Connection, StoreError, Viewer, now, secret};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder};
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
 
 /// A rig of the shop.
@@ -35,26 +34,16 @@ pub struct Rig {
 /// Bytes of a token: written as twice as many hexadecimal digits.
 const TOKEN_BYTES: usize = 16;
 
-fn digest(token: &str) -> Vec<u8> {
-    Sha256::digest(token.as_bytes()).to_vec()
-}
-
-fn new_token() -> Result<String, StoreError> {
-    let mut bytes = [0u8; TOKEN_BYTES];
-    getrandom::fill(&mut bytes).map_err(|_| StoreError::Hash)?;
-    Ok(crate::hex(&bytes))
-}
-
 /// Pairs a rig: its key, and the token that is shown this once. `None` when another paired rig has the name.
 pub async fn pair(db: &Connection, viewer: &Viewer, name: &str, gauge: Option<Uuid>) -> Result<Option<(Uuid, String)>, StoreError> {
     own_gauge(db, viewer, gauge).await?;
-    let (id, token) = (Uuid::now_v7(), new_token()?);
+    let (id, token) = (Uuid::now_v7(), secret::new::<TOKEN_BYTES>()?);
     let row = table::ActiveModel {
         id: Set(id),
         shop_id: Set(viewer.shop),
         name: Set(name.to_owned()),
         taken: Set(Some(name.to_owned())),
-        token: Set(digest(&token)),
+        token: Set(secret::digest(&token)),
         job_id: Set(None),
         instrument_id: Set(gauge),
         paired_by: Set(viewer.user),
@@ -71,8 +60,8 @@ pub async fn pair(db: &Connection, viewer: &Viewer, name: &str, gauge: Option<Uu
 /// Gives a paired rig another token; the one it had lets nobody in any more.
 pub async fn pair_again(db: &Connection, viewer: &Viewer, rig: Uuid) -> Result<String, StoreError> {
     own(db, viewer, rig).await?;
-    let token = new_token()?;
-    table::ActiveModel { id: Set(rig), token: Set(digest(&token)), ..Default::default() }.update(db).await?;
+    let token = secret::new::<TOKEN_BYTES>()?;
+    table::ActiveModel { id: Set(rig), token: Set(secret::digest(&token)), ..Default::default() }.update(db).await?;
     Ok(token)
 }
 
@@ -87,9 +76,15 @@ pub async fn set_gauge(db: &Connection, viewer: &Viewer, rig: Uuid, gauge: Optio
 /// A rig that is let in no more; what it recorded stays.
 pub async fn unpair(db: &Connection, viewer: &Viewer, rig: Uuid) -> Result<(), StoreError> {
     own(db, viewer, rig).await?;
-    table::ActiveModel { id: Set(rig), taken: Set(None), token: Set(digest(&new_token()?)), job_id: Set(None), ..Default::default() }
-        .update(db)
-        .await?;
+    table::ActiveModel {
+        id: Set(rig),
+        taken: Set(None),
+        token: Set(secret::digest(&secret::new::<TOKEN_BYTES>()?)),
+        job_id: Set(None),
+        ..Default::default()
+    }
+    .update(db)
+    .await?;
     Ok(())
 }
 

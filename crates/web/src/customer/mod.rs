@@ -1,6 +1,6 @@
 //! The customer's page: what is proposed, and yes, no or a question, by a link and without signing in. Throttled by address, and logged; a link that is none says no more than that.
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::http::{Failure, address};
+use crate::http::{Failure, Slip, address};
 use crate::state::App;
 use crate::ui::{Chrome, Liking};
 use actix_web::http::StatusCode;
@@ -69,8 +69,8 @@ async fn put_off(app: &App, request: &HttpRequest) -> Result<Option<String>, Fai
     Ok(Some(format!("Too many tries from here. Wait {seconds} seconds, then try again.")))
 }
 
-fn fresh() -> Vec<Field> {
-    ANSWER.draw(&crate::http::Slip::default(), Pressure::Kpa.into(), |_| Vec::new())
+fn fields(slip: &Slip) -> Vec<Field> {
+    ANSWER.draw(slip, Pressure::Kpa.into(), |_| Vec::new())
 }
 
 /// Shows what is proposed.
@@ -86,7 +86,7 @@ async fn show(app: web::Data<App>, liking: Liking, request: HttpRequest, token: 
     tracing::info!(link = %link.id, state = ?link.state, "a customer's link was opened");
     let told = cannot(link.state).to_owned();
     let status = if link.state == LinkState::Open || link.state == LinkState::Answered { StatusCode::OK } else { StatusCode::GONE };
-    page(liking, token, Some(link), told, fresh(), status)
+    page(liking, token, Some(link), told, fields(&Slip::default()), status)
 }
 
 /// Takes the answer.
@@ -101,14 +101,7 @@ async fn answer(
     let mut typed = Read::of(&ANSWER, &form, Pressure::Kpa.into());
     if let Some(told) = put_off(&app, &request).await? {
         let link = jobs::link_of(&app.db, &token).await?;
-        return page(
-            liking,
-            token,
-            link,
-            told,
-            ANSWER.draw(&typed.slip, Pressure::Kpa.into(), |_| Vec::new()),
-            StatusCode::TOO_MANY_REQUESTS,
-        );
+        return page(liking, token, link, told, fields(&typed.slip), StatusCode::TOO_MANY_REQUESTS);
     }
     let (name, words) = (typed.text("name"), typed.text("words"));
     let said = match form.get("say").map(String::as_str) {
@@ -125,14 +118,7 @@ async fn answer(
     let Some(said) = said else { return Err(Failure::Form("an answer that is neither yes, no nor a question".to_owned())) };
     if !typed.slip.is_clean() {
         let link = jobs::link_of(&app.db, &token).await?;
-        return page(
-            liking,
-            token,
-            link,
-            String::new(),
-            ANSWER.draw(&typed.slip, Pressure::Kpa.into(), |_| Vec::new()),
-            StatusCode::UNPROCESSABLE_ENTITY,
-        );
+        return page(liking, token, link, String::new(), fields(&typed.slip), StatusCode::UNPROCESSABLE_ENTITY);
     }
     let what = match said {
         Answer::Question { .. } => "question",
@@ -151,7 +137,7 @@ async fn answer(
         Some(Answered::TooMany) => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),
         Some(Answered::Not(state)) => (cannot(state), StatusCode::GONE),
     };
-    page(liking, token, link, told.to_owned(), fresh(), status)
+    page(liking, token, link, told.to_owned(), fields(&Slip::default()), status)
 }
 
 /// Its address.

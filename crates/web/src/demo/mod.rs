@@ -9,7 +9,7 @@ use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
-use velvet_dial_core::record::sealed;
+use velvet_dial_core::record::seal;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library, rigs};
@@ -243,7 +243,7 @@ async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: 
     let mut record = record(&shop, &job, &files, (&case, &now, &tracer));
     record.papers.closed_at = Some(at.and_utc());
     let (key, entries) = jobs::chain(db, who, number).await?;
-    let record = sealed(record, &key.to_string(), entries).map_err(|error| DemoError::Names(error.to_string()))?;
+    seal(&mut record, &key.to_string(), entries).map_err(|error| DemoError::Names(error.to_string()))?;
     match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, at: Some(at) }).await? {
         Closed::Stands => Ok(()),
         Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),

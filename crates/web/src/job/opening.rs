@@ -10,8 +10,8 @@ use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use velvet_dial_core::field;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::{Access, Check, knowledge};
-use velvet_dial_store::jobs::{Body, Job};
+use velvet_dial_core::trace::knowledge::{Check, knowledge};
+use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// What is said where it is missing.
 pub const YES_FIRST: &str = "The customer's yes comes first: nobody said it yet. Take it down here, or say why it is opened without.";
@@ -38,14 +38,23 @@ pub struct Yes {
     pub fields: Vec<Field>,
 }
 
+/// The entry of the yes, or of the want of one.
+pub fn agreed(job: &Job) -> Option<&Entry> {
+    job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }))
+}
+
+/// What was said, by whom and when it was written down.
+pub fn said(drawn: &Drawn) -> Option<String> {
+    let job = &drawn.assessed.job;
+    let entry = agreed(job)?;
+    let when = show::moment(entry.written_at, &job.zone);
+    Some(format!("{}, written down by {}, {when}", describe(&entry.body, drawn.shell.unit), entry.author_name))
+}
+
 /// The yes of a job, and the form for it.
 pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
     let (job, unit) = (&drawn.assessed.job, drawn.shell.unit);
-    let agreed = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }));
-    let said = agreed.map(|entry| {
-        let when = show::moment(entry.written_at, &job.zone);
-        format!("{}, written down by {}, {when}", describe(&entry.body, unit), entry.author_name)
-    });
+    let agreed = agreed(job);
     let mut fields = AGREED.draw(&drawn.shell.slip, unit, |_| Vec::new());
     if drawn.shell.slip.form != AGREED.name
         && let (Some(field), Some(up_to)) = (fields.iter_mut().find(|field| field.name == "up_to"), up_to)
@@ -53,7 +62,7 @@ pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
         field.value = format!("{up_to:.0}");
     }
     Yes {
-        said,
+        said: said(drawn),
         entry: agreed.map(|entry| entry.id.to_string()).unwrap_or_default(),
         asks: !job.closed() && agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. })),
         fields,
@@ -62,15 +71,14 @@ pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
 
 /// True while a check may not be answered: it opens the engine, nobody said yes to that, and it was not open before.
 pub fn waits_for_yes(job: &Job, check: &Check) -> bool {
-    check.access(&job.engine.card) != Access::Outside && !may_be_open(job)
+    check.opens(&job.engine.card) && !may_be_open(job)
 }
 
 /// Somebody said yes to opening it, or it was open before.
 pub fn may_be_open(job: &Job) -> bool {
-    let opens = |check: &Check| check.access(&job.engine.card) != Access::Outside;
     let said = |body: &Body| match body {
         Body::Agreed { .. } | Body::Journal { .. } | Body::Measured { .. } => true,
-        Body::Evidence { check, .. } => knowledge().check(check).is_some_and(opens),
+        Body::Evidence { check, .. } => knowledge().opens(check, &job.engine.card),
         _ => false,
     };
     job.live().any(|entry| said(&entry.body))
@@ -84,7 +92,7 @@ pub async fn refused(desk: &Desk, sent: Sent<'_>) -> Result<HttpResponse, Failur
 }
 
 /// Takes down the customer's yes, or why it is opened without.
-async fn agreed(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let mut typed = Read::of(&AGREED, &form, desk.liking.unit);
     let (mut who, how, unasked) = (typed.text("who"), typed.text("how"), typed.ticked("unasked"));
@@ -107,5 +115,5 @@ async fn agreed(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse,
 
 /// Its address.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/agreed", post().to(agreed));
+    config.route("/jobs/{number}/agreed", post().to(take));
 }

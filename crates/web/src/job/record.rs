@@ -24,18 +24,16 @@ pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
 }
 
 /// The record with its seal, a kept one with its own; and why there is none where the ledger was changed.
-pub async fn sealed(desk: &Desk, record: Record) -> Result<(Record, Option<SealError>), Failure> {
+pub async fn sealed(desk: &Desk, mut record: Record) -> Result<(Record, Option<SealError>), Failure> {
     if record.seal.is_some() {
         return Ok((record, None));
     }
     let (job, entries) = jobs::chain(&desk.app.db, &desk.viewer, desk.number).await?;
-    Ok(match record::sealed(record.clone(), &job.to_string(), entries) {
-        Ok(sealed) => (sealed, None),
-        Err(error) => {
-            tracing::error!(job = desk.number, %error, "a ledger is not what it was");
-            (record, Some(error))
-        }
-    })
+    let broken = record::seal(&mut record, &job.to_string(), entries).err();
+    if let Some(error) = &broken {
+        tracing::error!(job = desk.number, %error, "a ledger is not what it was");
+    }
+    Ok((record, broken))
 }
 
 /// The record of a job as it was diagnosed.

@@ -226,6 +226,11 @@ impl Knowledge {
         self.circumstances.iter().find(|circumstance| circumstance.id == id)
     }
 
+    /// A check, by its word, that lies behind an opening of this engine.
+    pub fn opens(&self, check: &str, card: &Card) -> bool {
+        self.check(check).is_some_and(|check| check.opens(card))
+    }
+
     /// What opening costs on an ordinary engine.
     pub fn usual_opening(&self, access: Access) -> Price {
         match access {

@@ -123,6 +123,11 @@ impl Check {
         self.reached != Reached::Outside
     }
 
+    /// On this engine something must be open first.
+    pub fn opens(&self, card: &Card) -> bool {
+        self.access(card) != Access::Outside
+    }
+
     /// What must be open first on this engine.
     pub fn access(&self, card: &Card) -> Access {
         match self.reached {

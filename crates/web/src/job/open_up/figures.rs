@@ -108,22 +108,21 @@ pub fn forms(drawn: &Drawn, worked: &Worked) -> Vec<FigureForm> {
 }
 
 fn measured_of(part: &str, typed: &mut Read<'_>) -> Result<Option<Measured>, StripDownError> {
-    let of = |name: &'static str, typed: &mut Read<'_>| typed.number(name);
     Ok(match part {
-        "screen" => match of("open_share", typed) {
-            Some(open_share) => Some(Measured::Screen(ScreenMeasured { open_share }.held()?)),
-            None => None,
-        },
-        "spring" => match (of("free_mm", typed), of("sheet_mm", typed), of("fitted_mm", typed)) {
+        "screen" => {
+            let screen = typed.number("open_share").map(|open_share| ScreenMeasured { open_share }.held());
+            screen.transpose()?.map(Measured::Screen)
+        }
+        "spring" => match (typed.number("free_mm"), typed.number("sheet_mm"), typed.number("fitted_mm")) {
             (Some(free_mm), Some(sheet_mm), fitted_mm) => Some(Measured::Spring(Spring { free_mm, sheet_mm, fitted_mm }.held()?)),
             _ => None,
         },
         _ => {
             let pump = PumpMeasured {
-                tip_mm: of("tip_mm", typed),
-                tip_limit_mm: of("tip_limit_mm", typed),
-                end_float_mm: of("end_float_mm", typed),
-                end_float_limit_mm: of("end_float_limit_mm", typed),
+                tip_mm: typed.number("tip_mm"),
+                tip_limit_mm: typed.number("tip_limit_mm"),
+                end_float_mm: typed.number("end_float_mm"),
+                end_float_limit_mm: typed.number("end_float_limit_mm"),
             };
             if typed.slip.is_clean() { Some(Measured::Pump(pump.held()?)) } else { None }
         }

@@ -1,5 +1,5 @@
 //! The link by which the customer says yes: made with what is proposed, shown once, called back.
-use super::{plan, worked};
+use super::plan;
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
 use crate::http::{Failure, Slip};
 use crate::job::assess::assess;
@@ -11,7 +11,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::field;
-use velvet_dial_core::opened::Plan;
+use velvet_dial_core::opened::{self, Plan};
 use velvet_dial_core::record::sentences;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
@@ -125,7 +125,7 @@ pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>)
         .app
         .work
         .out(move || {
-            let plan = worked(&assessed, Some(&shop)).plan;
+            let plan = opened::plan(&assessed.case, &assessed.now, shop.labour_rate);
             (plan, sentences(&assessed.now, None, None), assessed.job.head.clone(), shop)
         })
         .await?;

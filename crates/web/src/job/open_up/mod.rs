@@ -21,7 +21,7 @@ pub use talk::{stops, talked};
 use velvet_dial_core::calculator::{Screen, Starving, starving};
 use velvet_dial_core::circuit::nominal::HOT_C;
 use velvet_dial_core::opened::{self, Crank, Explained, Plan, Surprise};
-use velvet_dial_core::trace::knowledge::{Access, Check, knowledge};
+use velvet_dial_core::trace::knowledge::{Check, knowledge};
 use velvet_dial_store::accounts::Shop;
 
 /// What is worked out for the screen off the threads that serve.
@@ -123,7 +123,7 @@ fn looks(drawn: &Drawn, worked: &Worked) -> Vec<Look> {
         .iter()
         .filter(|check| {
             let counted = figures.iter().any(|(id, _)| *id == check.id);
-            check.access(card) != Access::Outside && (planned(&check.id) || found(&check.id) || counted)
+            check.opens(card) && (planned(&check.id) || found(&check.id) || counted)
         })
         .collect();
     behind.sort_by_key(|check| (check.access(card), check.along));

@@ -5,7 +5,7 @@ use crate::http::Slip;
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
 use crate::job::assess::{Assessed, assess};
 use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Sent};
+use crate::job::{Desk, Sent, opening};
 use crate::ui::show;
 use crate::ui::words::describe;
 use actix_web::http::StatusCode;
@@ -36,7 +36,7 @@ pub struct Talk {
 /// The findings that do not fit and were not talked over.
 pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
     let job = &assessed.job;
-    let agreed = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.written_at.and_utc());
+    let agreed = opening::agreed(job).map(|entry| entry.written_at.and_utc());
     let talked = |key: &str| job.live().any(|entry| matches!(&entry.body, Body::Talked { about, .. } if about == key));
     let mended = job.repair().is_some() || job.closed();
     let all = if mended { Vec::new() } else { surprises(&assessed.case, &assessed.now, plan, agreed) };

@@ -5,7 +5,7 @@ use crate::ui::show;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
-use velvet_dial_core::trace::knowledge::{Access, knowledge};
+use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::Body;
 
@@ -88,9 +88,8 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
 
 /// What was looked at or measured behind an opening.
 fn opened(assessed: &Assessed) -> usize {
-    let behind = |check: &str| knowledge().check(check).is_some_and(|check| check.access(&assessed.case.engine) != Access::Outside);
     let seen = |body: &Body| match body {
-        Body::Evidence { check, .. } => behind(check),
+        Body::Evidence { check, .. } => knowledge().opens(check, &assessed.case.engine),
         Body::Journal { .. } | Body::Measured { .. } => true,
         _ => false,
     };

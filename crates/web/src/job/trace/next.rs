@@ -145,7 +145,7 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         then: then.iter().map(|proposal| row(drawn, proposal)).collect(),
         places: places(drawn, &others),
         openings: openings(assessed),
-        said: opening::yes(drawn, None).said,
+        said: opening::said(drawn),
         pattern: pattern(assessed),
         pattern_entry: id(live(|body| matches!(body, Body::Pattern { .. }))),
         causes: know.causes.iter().filter(|cause| cause.group != "none").map(|cause| (cause.id.as_str(), cause.name.as_str())).collect(),
