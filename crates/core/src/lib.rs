@@ -11,6 +11,7 @@ pub mod calculator;
 pub mod capture;
 pub mod case;
 mod choice;
+pub mod clock;
 pub mod circuit;
 pub mod field;
 pub mod flag;

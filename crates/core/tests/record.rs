@@ -38,7 +38,7 @@ fn made(case: &Case, repaired: Option<Option<usize>>) -> (Diagnosis, Record) {
         taken: case.readings.iter().enumerate().map(|(i, _)| Taken { who: format!("hand {i}"), at, of_run: None }).collect(),
         repairs: vec![RepairSaid { cause: "x".into(), done: "y".into(), follow_up: String::new(), who: "z".into(), at }],
         repaired,
-        recordings: vec![Recording { name: "run.csv".into(), digest: "ab".into(), also_in: vec![3] }],
+        recordings: vec![Recording { id: "7".into(), name: "run.csv".into(), digest: "ab".into(), also_in: vec![3] }],
         log: vec![Line {
             what: "told".into(),
             kpa: None,

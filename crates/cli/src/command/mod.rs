@@ -6,6 +6,7 @@ mod database;
 mod diagnose;
 mod evaluate;
 mod explain;
+mod key;
 mod rig;
 mod serve;
 mod summaries;
@@ -43,8 +44,10 @@ enum Command {
     Evaluate(evaluate::Evaluate),
     /// Make what the board tells of every job anew from the ledgers. Works while the server runs.
     Summaries(summaries::Summaries),
-    /// Check that reports are what they were when they were made: ledger, case, text and figures, from the file alone.
+    /// Check that reports are what they were when they were made: ledger, case, text, figures and signature, from the file alone; or a job as the database keeps it.
     Verify(verify::Verify),
+    /// Print the public key that this server's reports are checked with.
+    Key(key::Key),
     /// Who may sign in. Works while the server runs.
     #[command(subcommand)]
     User(user::User),
@@ -71,6 +74,7 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Evaluate(evaluate) => evaluate.run(),
         Command::Summaries(summaries) => summaries.run(),
         Command::Verify(verify) => verify.run(),
+        Command::Key(key) => key.run(),
         Command::User(user) => user.run(),
     }
 }

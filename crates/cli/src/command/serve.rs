@@ -1,4 +1,5 @@
 //! `velvet-dial serve`
+use super::key::{self, SignerError};
 use clap::Args;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use std::io::{self, IsTerminal, Write};
@@ -9,6 +10,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use tracing_subscriber::EnvFilter;
+use velvet_dial_core::record::Signer;
 use velvet_dial_rig::recorder;
 use velvet_dial_services::leash::Leashed;
 use velvet_dial_services::mariadb::{MariaDb, StartError};
@@ -36,6 +38,9 @@ pub struct Serve {
     /// Folder of the private MariaDB; var/mariadb, and var/demo for the demo shop, when left out.
     #[arg(long)]
     data: Option<PathBuf>,
+    /// File of the key that signs reports, made where there is none; report-key.pem in the data folder when left out.
+    #[arg(long)]
+    report_key: Option<PathBuf>,
     /// Remove the private MariaDB's folder first: everything entered is gone.
     #[arg(long, conflicts_with = "database_url")]
     fresh: bool,
@@ -61,6 +66,8 @@ enum StartUp {
     Private(#[from] StartError),
     #[error("the database does not take us: {0}. Check DATABASE_URL, and that the server runs.")]
     Database(StoreError),
+    #[error("the key that signs reports: {0}. Name another file with --report-key")]
+    Key(#[from] SignerError),
     #[error("the demo shop could not be loaded: {0}")]
     Demo(demo::DemoError),
     #[error("the server could not run: {0}")]
@@ -124,6 +131,7 @@ impl Serve {
             trusted_proxies: self.trusted_proxy.clone(),
             data: self.database_url.is_none().then(|| self.data()),
             rigs_at: Some(rigs_at),
+            signer: Some(self.signer()?),
             patience: None,
         };
         let app = App::new(db.clone(), serving);
@@ -171,6 +179,15 @@ impl Serve {
     fn data(&self) -> PathBuf {
         let usual = if self.demo { "var/demo" } else { "var/mariadb" };
         self.data.clone().unwrap_or_else(|| PathBuf::from(usual))
+    }
+
+    /// Beside an own database the folder may not be there yet.
+    fn signer(&self) -> Result<Signer, StartUp> {
+        let file = self.report_key.clone().unwrap_or_else(|| self.data().join(key::NAME));
+        if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+            std::fs::create_dir_all(folder)?;
+        }
+        Ok(key::signer(&file)?)
     }
 
     fn database(&self) -> Result<(Option<MariaDb>, String), StartUp> {

@@ -4,8 +4,9 @@
 //! hours and goes on the day before where a day ends; what needs nobody (oil draining over night, sealant curing) runs through. Times are the shop's
 //! local clock, without daylight saving's jumps. How long a sealant cures and how long oil drains is on their sheets, not here.
 use super::{CalculatorError, hold, together};
+use crate::clock::{self, Hours, MOST_DAYS, PlainWall};
 use crate::field;
-use chrono::{Datelike, NaiveDateTime, NaiveTime, TimeDelta, Weekday};
+use chrono::{NaiveDateTime, NaiveTime};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -81,8 +82,6 @@ pub struct Planned {
 }
 
 const MOST_TASKS: usize = 60;
-/// Days looked back for working hours; a plan that needs more is no plan.
-const MOST_DAYS: u32 = 400;
 
 /// Lays the tasks on the clock, backwards from the hand-over.
 ///
@@ -106,68 +105,25 @@ pub fn timetable(plan: &Timetable) -> Result<Planned, CalculatorError> {
             plan.opens, plan.closes
         )));
     }
-    let mut end = plan.hand_over;
-    let mut steps = Vec::with_capacity(plan.tasks.len());
     let (mut work_minutes, mut wait_minutes) = (0.0, 0.0);
-    for task in plan.tasks.iter().rev() {
+    let mut tasks = Vec::with_capacity(plan.tasks.len());
+    for task in &plan.tasks {
         let minutes = hold(&field::DURATION, task.minutes)?;
-        let length = TimeDelta::seconds((60.0 * minutes).round() as i64);
-        if task.unattended {
-            wait_minutes += minutes;
-        } else {
-            work_minutes += minutes;
-            end = latest_working_moment(plan, end)?;
-        }
-        let begins = if task.unattended { earlier(end, length)? } else { back_through_hours(plan, end, length)? };
-        steps.push(Step { name: task.name.clone(), begins, ends: end, unattended: task.unattended });
-        end = begins;
+        *if task.unattended { &mut wait_minutes } else { &mut work_minutes } += minutes;
+        tasks.push(clock::Task { name: task.name.clone(), minutes, unattended: task.unattended, not_before: None });
     }
-    steps.reverse();
-    // What needs nobody begins when the work before it is done, not at the last moment that would do.
-    let ends: Vec<NaiveDateTime> = steps.iter().map(|step| step.ends).collect();
-    for (step, before) in steps.iter_mut().skip(1).zip(ends) {
-        if step.unattended {
-            step.begins = before;
-        }
-    }
+    let hours = Hours { opens: plan.opens, closes: plan.closes, saturdays: plan.saturdays, wall: &PlainWall };
+    let spans = hours.backwards(&tasks, plan.hand_over.and_utc()).ok_or_else(|| {
+        together(format!("No {MOST_DAYS} days before the hand-over have room for it; check the day, the shop's hours and the tasks' minutes."))
+    })?;
+    let step = |(task, (begins, ends)): (clock::Task, clock::Span)| Step {
+        name: task.name,
+        begins: begins.naive_utc(),
+        ends: ends.naive_utc(),
+        unattended: task.unattended,
+    };
+    let steps: Vec<Step> = tasks.into_iter().zip(spans).map(step).collect();
     let begin_by = steps.first().map(|step| step.begins);
     let too_late = begin_by.zip(plan.now).is_some_and(|(begin, now)| begin < now);
     Ok(Planned { steps, begin_by, too_late, work_minutes, wait_minutes })
-}
-
-fn earlier(moment: NaiveDateTime, length: TimeDelta) -> Result<NaiveDateTime, CalculatorError> {
-    moment.checked_sub_signed(length).ok_or_else(|| together("The hand-over lies too far back to plan from; enter a day of this century."))
-}
-
-fn works(plan: &Timetable, day: Weekday) -> bool {
-    match day {
-        Weekday::Sun => false,
-        Weekday::Sat => plan.saturdays,
-        _ => true,
-    }
-}
-
-/// The last moment not after this one at which the shop works, its closing time included.
-fn latest_working_moment(plan: &Timetable, moment: NaiveDateTime) -> Result<NaiveDateTime, CalculatorError> {
-    let mut at = moment;
-    for _ in 0..MOST_DAYS {
-        if works(plan, at.weekday()) && at.time() > plan.opens {
-            return Ok(at.date().and_time(at.time().min(plan.closes)));
-        }
-        at = earlier(at.date().and_time(plan.closes), TimeDelta::days(1))?;
-    }
-    Err(together("No working hours were found before the hand-over; check the shop's hours."))
-}
-
-fn back_through_hours(plan: &Timetable, end: NaiveDateTime, length: TimeDelta) -> Result<NaiveDateTime, CalculatorError> {
-    let (mut at, mut left) = (end, length);
-    for _ in 0..MOST_DAYS {
-        let since_open = at.time() - plan.opens;
-        if left <= since_open {
-            return earlier(at, left);
-        }
-        left -= since_open;
-        at = latest_working_moment(plan, at.date().and_time(plan.opens))?;
-    }
-    Err(together(format!("More than {MOST_DAYS} working days before the hand-over; check the tasks' minutes.")))
 }

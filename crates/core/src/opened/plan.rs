@@ -13,7 +13,7 @@ use crate::trace::{Move, Step};
 /// A cause so probable is reckoned with in the estimate.
 const RECKONED: f64 = 0.1;
 /// Cranking, warming up and reading the failed points again, minutes.
-const PROVING_MINUTES: f64 = 45.0;
+pub(super) const PROVING_MINUTES: f64 = 45.0;
 /// Least that is left of a repair beside its opening, minutes.
 const LEAST_REPAIR_MINUTES: f64 = 15.0;
 

@@ -54,7 +54,7 @@ pub struct Taken {
     /// When.
     pub at: DateTime<Utc>,
     /// The recorded run it was taken from, from when to when in it, s.
-    pub of_run: Option<(f64, f64)>,
+    pub of_run: Option<(String, f64, f64)>,
 }
 
 /// What the ledger adds to a case.
@@ -88,6 +88,7 @@ pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> 
     let proven = proof(case, now);
     Record {
         format: super::FORMAT.to_owned(),
+        software: super::SOFTWARE.to_owned(),
         knowledge: fingerprint().to_owned(),
         plain: plain::sentences(now, ledger.repaired, proven.as_ref()),
         proven,
@@ -149,7 +150,8 @@ fn reading(case: &Case, judged: &JudgedReading, taken: Taken) -> Option<ReadingS
         judged: said(judged),
         who: taken.who,
         at: taken.at,
-        of_run: taken.of_run,
+        of_run: taken.of_run.as_ref().map(|(_, from, to)| (*from, *to)),
+        run: taken.of_run.map(|(run, ..)| run),
     })
 }
 

@@ -5,10 +5,12 @@
 mod make;
 mod plain;
 mod seal;
+mod sign;
 
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use plain::sentences;
-pub use seal::{Chained, Seal, SealError, Verified, head, seal, verify};
+pub use seal::{Chained, Seal, SealError, Verified, head, seal, sign, verify};
+pub use sign::{KeyError, Signed, Signer, public_key};
 
 use crate::case::{Case, Proof};
 use crate::flag::Word;
@@ -19,12 +21,17 @@ use serde::{Deserialize, Serialize};
 
 /// The value of `format`.
 pub const FORMAT: &str = "velvet-dial.report/1";
+/// The program and its version.
+pub const SOFTWARE: &str = concat!("Velvet Dial ", env!("CARGO_PKG_VERSION"));
 
 /// A job's record.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Record {
     /// Always [`FORMAT`].
     pub format: String,
+    /// The program that made it, and its version; older records do not say.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub software: String,
     /// Fingerprint of the knowledge that judged.
     pub knowledge: String,
     /// Whose job it is.
@@ -121,8 +128,11 @@ pub struct ReadingSaid {
     pub who: String,
     /// When.
     pub at: DateTime<Utc>,
-    /// The recorded run it was taken from, from when to when in it, s.
+    /// From when to when in the recorded run that it was taken from, s.
     pub of_run: Option<(f64, f64)>,
+    /// That run, by its key; older records do not say which.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub run: Option<String>,
 }
 
 /// A cause.
@@ -193,9 +203,12 @@ impl Curve {
 /// A recorded run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Recording {
-    /// Name of the file.
+    /// Its key; older records do not say.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub id: String,
+    /// Name of the file, or of the rig that recorded it.
     pub name: String,
-    /// SHA-256 of its bytes.
+    /// SHA-256 of the file's bytes; empty of a rig's run, which was recorded into this job and stands in no other.
     pub digest: String,
     /// Numbers of the other jobs of the shop that hold the same bytes.
     pub also_in: Vec<i64>,

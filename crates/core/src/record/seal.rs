@@ -1,9 +1,9 @@
 //! A report that cannot be edited unseen: its entries are chained by hash, and case and document have theirs.
 //!
 //! Each entry's hash is the SHA-256 over the hash before it and over what the entry says, every part under its length; the first stands on the job's own key. Whoever changes, drops, adds or
-//! moves an entry breaks every hash after it, so the chain's head on paper pins the whole ledger. The document's hash is that of the report's own text with this hash left out. Hashes say that
-//! nothing was changed since they were made; who made them is for the shop's word.
-use super::Record;
+//! moves an entry breaks every hash after it, so the chain's head on paper pins the whole ledger. The document's hash is that of the report's own text with this hash left out and its signature taken
+//! away. Hashes say that nothing was changed since they were made; the signature says who made them.
+use super::{Record, Signed, Signer};
 use crate::case::{Case, Setting, diagnose, spec_points};
 use crate::hex::hex;
 use crate::trace::Tracer;
@@ -70,8 +70,19 @@ pub struct Seal {
     pub head: String,
     /// SHA-256 of the case.
     pub case: String,
-    /// SHA-256 of the report with this one left out.
+    /// SHA-256 of the report with this one left out, and without the signature.
     pub document: String,
+    /// Who made it; none where the server has no key.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub signed: Option<Signed>,
+}
+
+impl Seal {
+    /// The hashes in a line, for a code that a camera reads.
+    pub fn in_a_line(&self) -> String {
+        let key = self.signed.as_ref().map(|signed| format!(" key {}", signed.key)).unwrap_or_default();
+        format!("velvet-dial ledger {} case {} report {}{key}", self.head, self.case, self.document)
+    }
 }
 
 /// Why a report is not what it was.
@@ -100,6 +111,9 @@ pub enum SealError {
         "The text of the report was changed since it was made, or it was laid out anew: the file is checked byte by byte as it was given."
     )]
     Document,
+    /// The signature is not of this report.
+    #[error("Its signature is not that of this report by the key it names.")]
+    Signature,
     /// It says other figures than its own case gives.
     #[error("Its figures are not those of its own case: {0}.")]
     Figures(String),
@@ -118,6 +132,8 @@ pub struct Verified {
     pub knowledge: String,
     /// Its figures were worked out again and are the same; false where this program's knowledge is another.
     pub figures: bool,
+    /// The public key that signed it; none of one that nobody signed. Whose key that is, the shop says.
+    pub signed_by: Option<String>,
 }
 
 fn of_text(text: &impl Serialize) -> Result<String, SealError> {
@@ -125,14 +141,23 @@ fn of_text(text: &impl Serialize) -> Result<String, SealError> {
     Ok(hex(&Sha256::digest(&text)))
 }
 
-/// The hash of a report's text with its own hash left out: of every byte, so that a figure's last digit counts too.
-fn document(text: &[u8], own: &str) -> Option<String> {
-    let named = format!("\"document\":\"{own}\"");
+/// The hash of a report's text with its own hash left out and its signature away: of every byte, so that a figure's last digit counts too.
+fn document(text: &[u8], seal: &Seal) -> Option<String> {
+    let (own, named) = (&seal.document, format!("\"document\":\"{}\"", seal.document));
     let at = text.windows(named.len()).rposition(|window| window == named.as_bytes())?;
     let (before, rest) = text.split_at(at + named.len() - own.len() - 1);
+    let rest = rest.get(own.len()..)?;
     let mut hash = Sha256::new();
     hash.update(before);
-    hash.update(rest.get(own.len()..)?);
+    match &seal.signed {
+        None => hash.update(rest),
+        Some(signed) => {
+            let named = format!(",\"signed\":{}", serde_json::to_string(signed).ok()?);
+            let (closed, after) = rest.split_at_checked(1)?;
+            hash.update(closed);
+            hash.update(after.strip_prefix(named.as_bytes())?);
+        }
+    }
     Some(hex(&hash.finalize()))
 }
 
@@ -142,12 +167,20 @@ fn document(text: &[u8], own: &str) -> Option<String> {
 /// [`SealError::Chain`] where the ledger was changed already.
 pub fn seal(record: &mut Record, job: &str, entries: Vec<Chained>) -> Result<(), SealError> {
     let head = head(job, &entries)?;
-    record.seal = Some(Seal { job: job.to_owned(), entries, head, case: of_text(&record.case)?, document: String::new() });
+    let case = of_text(&record.case)?;
+    record.seal = Some(Seal { job: job.to_owned(), entries, head, case, document: String::new(), signed: None });
     let hash = of_text(&*record)?;
     if let Some(seal) = &mut record.seal {
         seal.document = hash;
     }
     Ok(())
+}
+
+/// Signs a sealed record, in the place of who signed it before.
+pub fn sign(record: &mut Record, signer: &Signer) {
+    if let Some(seal) = &mut record.seal {
+        seal.signed = Some(signer.sign(&seal.document));
+    }
 }
 
 /// Checks a report from its text alone: chain, case, document, and the figures where this program knows what judged them.
@@ -163,8 +196,11 @@ pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
     if of_text(&record.case)? != seal.case {
         return Err(SealError::Case);
     }
-    if document(text, &seal.document).as_ref() != Some(&seal.document) {
+    if document(text, seal).as_ref() != Some(&seal.document) {
         return Err(SealError::Document);
+    }
+    if seal.signed.as_ref().is_some_and(|signed| !signed.holds(&seal.document)) {
+        return Err(SealError::Signature);
     }
     let figures = record.knowledge == fingerprint();
     if figures {
@@ -176,6 +212,7 @@ pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
         head: seal.head.clone(),
         knowledge: record.knowledge,
         figures,
+        signed_by: seal.signed.as_ref().map(|signed| signed.key.clone()),
     })
 }
 

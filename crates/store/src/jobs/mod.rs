@@ -224,6 +224,13 @@ async fn records(
     Ok(of_job)
 }
 
+/// The record of the closing that holds, as it is kept; none of an open job.
+pub async fn kept_record(db: &Connection, viewer: &Viewer, number: i64) -> Result<Option<String>, StoreError> {
+    let job = load(db, viewer, number).await?;
+    let Some(closing) = job.closing() else { return Ok(None) };
+    Ok(record::Entity::find_by_id(closing.id).one(db).await?.map(|row| row.body))
+}
+
 pub(crate) async fn own_job(db: &impl ConnectionTrait, viewer: &Viewer, number: i64) -> Result<job::Model, StoreError> {
     job::Entity::find()
         .filter(job::Column::Number.eq(number))

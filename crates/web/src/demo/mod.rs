@@ -1,7 +1,7 @@
 //! The demo shop, from the folder `demo`: loaded through the same store as everything a person enters.
 mod file;
 
-use crate::job::{judged, record};
+use crate::job::{judged, record, recordings};
 use crate::state::Kept;
 use chrono::{Duration, NaiveDateTime, Utc};
 use file::{Entry, Folder, Job, Shop};
@@ -239,8 +239,8 @@ async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: 
     let Some((submit_key, at)) = closing else {
         return Ok(jobs::judged(db, who, job.head.id, &judged(&case, &now, job.seq())).await?);
     };
-    let (shop, files) = (accounts::shop(db, who).await?, jobs::captures(db, who, number).await?);
-    let mut record = record(&shop, &job, &files, (&case, &now, &tracer));
+    let (shop, runs) = (accounts::shop(db, who).await?, recordings(db, who, &job).await?);
+    let mut record = record(&shop, &job, runs, (&case, &now, &tracer));
     record.papers.closed_at = Some(at.and_utc());
     let (key, entries) = jobs::chain(db, who, number).await?;
     seal(&mut record, &key.to_string(), entries).map_err(|error| DemoError::Names(error.to_string()))?;

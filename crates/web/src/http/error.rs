@@ -6,6 +6,7 @@ use actix_web::{HttpResponse, ResponseError};
 use askama::Template;
 use thiserror::Error;
 use velvet_dial_core::oil::OilError;
+use velvet_dial_report::PaperError;
 use velvet_dial_store::StoreError;
 
 /// What can go wrong while a request is answered.
@@ -52,6 +53,9 @@ pub enum Failure {
     /// What was sent did not arrive.
     #[error("what was sent stalled")]
     Stalled,
+    /// The report could not be laid out on paper.
+    #[error(transparent)]
+    Paper(#[from] PaperError),
     /// The disk is all but full.
     #[error("the disk is all but full")]
     DiskFull,
@@ -117,6 +121,10 @@ impl Failure {
                 "Form not understood",
                 "A number of the form is none, so nothing was written. Go back, look at the numbers and send it again.",
             ),
+            Self::Paper(_) => (
+                "Not laid out",
+                "The report could not be laid out as a PDF; nothing of it is lost. Print its page, or take it as JSON; whoever looks after this computer finds the reason in the log.",
+            ),
             Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => (
                 "Something failed here",
                 "Nothing of what you typed was lost on this page. Go back and send it again; if it fails again, tell whoever looks after this computer the time of day: the log has the details.",
@@ -139,7 +147,7 @@ impl ResponseError for Failure {
             Self::Stalled => StatusCode::REQUEST_TIMEOUT,
             Self::Busy(Busy::Full) => StatusCode::SERVICE_UNAVAILABLE,
             Self::DiskFull | Self::Store(StoreError::Full { .. } | StoreError::Album { .. }) => StatusCode::INSUFFICIENT_STORAGE,
-            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => {
+            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Paper(_) | Self::Busy(Busy::CutOff) => {
                 StatusCode::INTERNAL_SERVER_ERROR
             }
         }

@@ -32,7 +32,7 @@ use actix_web::web::{self, ServiceConfig, get};
 use assess::Assessed;
 pub(crate) use assess::judged;
 use desk::{Desk, Sent};
-pub(crate) use record::record;
+pub(crate) use record::{record, recordings};
 use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;

@@ -8,8 +8,11 @@ use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSa
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
+use uuid::Uuid;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Body, File, Job};
+use velvet_dial_store::rigs::{self, Recorded};
+use velvet_dial_store::{Connection, StoreError, Viewer};
 
 /// The record of a job that somebody asks for.
 pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
@@ -17,10 +20,10 @@ pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
         return Ok(kept.clone());
     }
     let shop = accounts::shop(&desk.app.db, &desk.viewer).await?;
-    let files = jobs::captures(&desk.app.db, &desk.viewer, desk.number).await?;
+    let runs = recordings(&desk.app.db, &desk.viewer, &job).await?;
     let Assessed { job, case, now, tracer, .. } = assess(desk.app.clone(), job, None).await?;
     // The curves of the record are solved, which is work for the pool too.
-    Ok(desk.app.work.out(move || record(&shop, &job, &files, (&case, &now, &tracer))).await?)
+    Ok(desk.app.work.out(move || record(&shop, &job, runs, (&case, &now, &tracer))).await?)
 }
 
 /// The record with its seal, a kept one with its own; and why there is none where the ledger was changed.
@@ -37,11 +40,21 @@ pub async fn sealed(desk: &Desk, mut record: Record) -> Result<(Record, Option<S
 }
 
 /// The record of a job as it was diagnosed.
-pub fn record(shop: &Shop, job: &Job, files: &[File], (case, now, tracer): (&Case, &Diagnosis, &Tracer)) -> Record {
-    record::record(case, now, tracer, ledger(shop, job, files))
+pub fn record(shop: &Shop, job: &Job, runs: Vec<Recording>, (case, now, tracer): (&Case, &Diagnosis, &Tracer)) -> Record {
+    record::record(case, now, tracer, ledger(shop, job, runs))
 }
 
-fn ledger(shop: &Shop, job: &Job, files: &[File]) -> Ledger {
+/// The files that were brought in, and the rigs' runs that a reading was taken from.
+pub async fn recordings(db: &Connection, viewer: &Viewer, job: &Job) -> Result<Vec<Recording>, StoreError> {
+    let number = job.head.number;
+    let (files, runs) = tokio::try_join!(jobs::captures(db, viewer, number), rigs::runs(db, viewer, number))?;
+    let read_from = |id: Uuid| job.live().any(|entry| matches!(&entry.body, Body::Reading(taken) if taken.capture.is_some_and(|(run, ..)| run == id)));
+    let of_file = |file: File| Recording { id: file.id.to_string(), name: file.name, digest: file.digest, also_in: file.also_in };
+    let of_rig = |run: Recorded| Recording { id: run.id.to_string(), name: format!("the rig “{}”", run.rig), digest: String::new(), also_in: Vec::new() };
+    Ok(files.into_iter().map(of_file).chain(runs.into_iter().filter(|run| read_from(run.id)).map(of_rig)).collect())
+}
+
+fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
     let said = job.particulars();
     let customer: Vec<&str> = [said.customer.as_str(), said.reach.as_str()].into_iter().filter(|part| !part.is_empty()).collect();
     let papers = Papers {
@@ -59,7 +72,7 @@ fn ledger(shop: &Shop, job: &Job, files: &[File]) -> Ledger {
         on_it: said.on_it.map(|(_, name)| name).unwrap_or_default(),
     };
     let taken = job.reading_entries().map(|entry| {
-        let of_run = if let Body::Reading(taken) = &entry.body { taken.capture.map(|(_, from, to)| (from, to)) } else { None };
+        let of_run = if let Body::Reading(taken) = &entry.body { taken.capture.map(|(run, from, to)| (run.to_string(), from, to)) } else { None };
         Taken { who: entry.author_name.clone(), at: entry.written_at.and_utc(), of_run }
     });
     let in_force = job.sheet();
@@ -69,10 +82,7 @@ fn ledger(shop: &Shop, job: &Job, files: &[File]) -> Ledger {
         taken: taken.collect(),
         repairs: repairs(job),
         repaired: job.repair().map(|repair| repair.cause.as_ref().and_then(|id| knowledge().cause(id))),
-        recordings: files
-            .iter()
-            .map(|file| Recording { name: file.name.clone(), digest: file.digest.clone(), also_in: file.also_in.clone() })
-            .collect(),
+        recordings,
         log: log(job),
     }
 }

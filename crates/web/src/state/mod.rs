@@ -10,6 +10,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::Mutex;
+use velvet_dial_core::record::Signer;
 use velvet_dial_rig::hub::Hub;
 use velvet_dial_store::Connection;
 use work::Work;
@@ -44,6 +45,8 @@ pub struct Serving {
     pub data: Option<PathBuf>,
     /// Where rigs call, when the server listens for any.
     pub rigs_at: Option<SocketAddr>,
+    /// Who signs reports; without a key they carry hashes alone.
+    pub signer: Option<Signer>,
     /// How long what is sent may take to arrive and be answered; two minutes, where nothing is said.
     pub patience: Option<Duration>,
 }

@@ -8,10 +8,12 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
-use velvet_dial_core::capture;
+use velvet_dial_core::capture::{self, levels};
 
 /// Steps at most.
 const MOST: usize = 4000;
+/// Steps of a picture that is saved.
+const SAVED: usize = 520;
 
 /// Which stretch, in how many steps.
 #[derive(Deserialize)]
@@ -75,8 +77,9 @@ pub async fn saved(desk: Desk, path: web::Path<(i64, String, Uuid, String)>) -> 
                 Ok((mime::APPLICATION_OCTET_STREAM, bytes))
             }
             "svg" => {
-                let holds = capture::holds(&run);
-                Ok((mime::IMAGE_SVG, File { strip: strip::strip(&run, &holds, &marks, unit) }.render()?.into_bytes()))
+                let holds: Vec<(f64, f64)> = capture::holds(&run).iter().map(|hold| (hold.from_s, hold.to_s)).collect();
+                let levels = levels(&run, f64::MIN, f64::MAX, SAVED);
+                Ok((mime::IMAGE_SVG, File { strip: strip::strip(&levels, &holds, &marks, unit) }.render()?.into_bytes()))
             }
             _ => Err(Failure::NoPage),
         }

@@ -163,6 +163,15 @@ pub struct Map {
     pub unit: &'static str,
     /// The right end of the plot.
     pub right: String,
+    /// A touched suspect's band comes forward; where nothing is touched, as on paper, the picture is free of a page's script.
+    pub touched: bool,
+}
+
+impl Map {
+    /// As it stands where nothing is touched.
+    pub fn still(self) -> Self {
+        Self { touched: false, ..self }
+    }
 }
 
 /// The scales of a map.
@@ -209,6 +218,7 @@ pub fn map(scene: &Scene, unit: Units) -> Map {
         carried: carried(scene, &scales, unit),
         unit: unit.label(),
         right: at(WIDTH - RIGHT),
+        touched: true,
     }
 }
 

@@ -197,8 +197,6 @@ fn every_lookalike_is_drawn_over_its_thread() {
     assert!(drawn > 10, "{drawn}");
 }
 
-const STILL: Hold = Hold { from_s: 0.0, to_s: 0.0, rpm: None, oil_temp_c: None, kpa: 0.0, spread_kpa: 0.0, slope_kpa_s: 0.0, count: 0 };
-
 /// A spike of one sample is drawn, however many samples share its column.
 #[test]
 fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
@@ -207,8 +205,7 @@ fn a_strip_loses_no_peak_and_marks_its_holds_where_they_are() {
         let kpa = (0..count).map(|row| if row == peak { 900.0 } else { 100.0 }).collect();
         let run = Run { time_s: (0..count).map(|row| row as f64 / 50.0).collect(), kpa, rpm: vec![800.0; count], ..Run::default() };
         let end = (count - 1) as f64 / 50.0;
-        let hold = between(&run, 0.25 * end, 0.5 * end).unwrap_or_else(|| between(&run, 0.0, end.max(1.0)).unwrap_or(STILL));
-        let drawn = strip(&run, &[hold], &[], Pressure::Kpa.into());
+        let drawn = strip(&levels(&run, f64::MIN, f64::MAX, 520), &[(0.25 * end, 0.5 * end)], &[], Pressure::Kpa.into());
         let heights: Vec<f64> = numbers(&drawn.pressure).into_iter().skip(1).step_by(2).collect();
         let highest = heights.iter().copied().fold(f64::INFINITY, f64::min);
         let scale: Vec<(f64, f64)> = drawn.y_labels.iter().map(|(text, y)| (number(text), number(y))).collect();

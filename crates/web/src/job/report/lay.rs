@@ -1,0 +1,317 @@
+//! The report as what it is made of, in order: for the customer in plain words, or in full for a warranty or an insurer. Page and paper are drawn from it.
+use super::Reader;
+use super::pictures::Strip;
+use crate::job::pairs::{Pair, Said, pairs};
+use crate::job::prove;
+use crate::ui::show;
+use crate::ui::words::{flag_class, limit_words, reading_place, sheet_name};
+use chrono::{DateTime, Utc};
+use velvet_dial_core::case::{Phase, ProofWord};
+use velvet_dial_core::flag::Word;
+use velvet_dial_core::limits::Decision;
+use velvet_dial_core::record::{self, ReadingSaid, Record, Recording};
+use velvet_dial_core::unit::Units;
+use velvet_dial_report::{Block, Cell, Document, Photo, Picture, Span, Tone};
+use velvet_dial_store::zone::Zone;
+
+/// What is drawn of a report, each complete in itself.
+pub struct Drawn {
+    /// Before and after on one picture.
+    pub map: String,
+    /// Recorded runs that readings were taken from.
+    pub strips: Vec<Strip>,
+    /// The hashes, as a code for a camera.
+    pub code: Option<String>,
+}
+
+/// Lays it out.
+pub fn document(record: &Record, reader: Reader, unit: Units, drawn: Drawn) -> Document {
+    let papers = &record.papers;
+    let zone = Zone::named(&papers.zone).unwrap_or_default();
+    let lay = Lay { record, reader, unit, zone };
+    let day = |at: DateTime<Utc>| show::day(at.naive_utc(), &lay.zone);
+    let closed = papers.closed_at.map(|at| format!(", closed {}", day(at))).unwrap_or_default();
+    let job = format!("job {}, opened {}{closed}", papers.number, day(papers.opened_at));
+    let foot = record.seal.as_ref().map(|seal| seal.document.chars().take(16).collect::<String>());
+    Document {
+        title: "Oil pressure report".to_owned(),
+        shop: papers.shop.clone(),
+        foot: format!("{}, {} · job {}{}", papers.shop, papers.tag, papers.number, foot.map(|hash| format!(" · report {hash}")).unwrap_or_default()),
+        job,
+        blocks: lay.blocks(drawn),
+    }
+}
+
+struct Lay<'a> {
+    record: &'a Record,
+    reader: Reader,
+    unit: Units,
+    zone: Zone,
+}
+
+fn strong(text: impl Into<String>) -> Span {
+    Span::new(Tone::Strong, text)
+}
+
+fn plain(text: impl Into<String>) -> Span {
+    Span::new(Tone::Plain, text)
+}
+
+fn soft(text: impl Into<String>) -> Span {
+    Span::new(Tone::Soft, text)
+}
+
+fn heading(text: &str) -> Block {
+    Block::Heading { text: text.to_owned() }
+}
+
+fn text(spans: Vec<Span>) -> Block {
+    Block::Text { spans, large: false }
+}
+
+fn large(spans: Vec<Span>) -> Block {
+    Block::Text { spans, large: true }
+}
+
+/// What is not broken over two lines.
+fn together(text: &str) -> String {
+    text.replace(' ', "\u{a0}")
+}
+
+/// A decision as shape and word.
+fn decided(said: &Said) -> (&'static str, &'static str) {
+    (said.decision, said.word)
+}
+
+impl Lay<'_> {
+    fn when(&self, at: DateTime<Utc>) -> String {
+        together(&show::moment_with_year(at.naive_utc(), &self.zone))
+    }
+
+    fn full(&self) -> bool {
+        self.reader == Reader::Full
+    }
+
+    fn blocks(&self, drawn: Drawn) -> Vec<Block> {
+        let mut blocks = self.head();
+        blocks.push(heading("In plain words"));
+        blocks.extend(self.record.plain.iter().map(|sentence| large(vec![plain(sentence)])));
+        blocks.extend(self.record.repairs.iter().flat_map(|repair| {
+            let done = vec![strong(format!("Put right: {}.", repair.cause)), plain(&repair.done), soft(format!("({}, {})", repair.who, self.when(repair.at)))];
+            let follows = (!repair.follow_up.is_empty()).then(|| text(vec![strong("What may follow:"), plain(&repair.follow_up)]));
+            std::iter::once(text(done)).chain(follows)
+        }));
+        blocks.extend(self.before_and_after(drawn.map));
+        if self.full() {
+            blocks.extend(self.readings());
+            blocks.extend(self.recordings(drawn.strips));
+        }
+        blocks.extend(self.photos());
+        if self.full() {
+            blocks.extend(self.ledger());
+        }
+        blocks.extend(self.small_print(drawn.code));
+        blocks
+    }
+
+    fn head(&self) -> Vec<Block> {
+        let papers = &self.record.papers;
+        let mut vehicle = vec![strong(&papers.tag), plain(format!("· {} · {}", papers.description, papers.engine))];
+        vehicle.extend(papers.odometer_km.map(|km| plain(format!("· {km:.0} km"))));
+        if !papers.on_it.is_empty() {
+            vehicle.push(plain(format!("· worked on by {}", papers.on_it)));
+        }
+        let mut blocks = vec![large(vehicle), text(vec![soft("Complaint:"), plain(&papers.complaint)])];
+        if !papers.customer.is_empty() {
+            blocks.push(text(vec![soft("Customer:"), plain(&papers.customer)]));
+        }
+        let flag = &self.record.flag;
+        if flag.word != Word::MayRun {
+            let spans = vec![strong(format!("{}.", flag.word.label())), plain(&flag.why), plain(&flag.instead)];
+            blocks.push(Block::Notice { spans, class: flag_class(flag.word) });
+        }
+        blocks
+    }
+
+    fn before_and_after(&self, map: String) -> Vec<Block> {
+        let mut blocks = vec![heading("Before and after")];
+        let pairs = pairs(&self.record.points, self.unit);
+        if !pairs.is_empty() {
+            blocks.push(Block::Table {
+                head: vec!["Point of the sheet", "Limit", "Before", "After"],
+                shares: vec![4, 3, 4, 4],
+                rows: pairs.iter().map(pair).collect(),
+            });
+        }
+        if let Some(proof) = &self.record.proven {
+            blocks.push(Block::Decision { of: "After the repair:".to_owned(), said: (prove::shape(&proof.word), proof.word.label()) });
+            if proof.word != ProofWord::Proven {
+                blocks.extend(proof.says.iter().map(|said| text(vec![plain(said)])));
+            }
+        }
+        if self.record.rule_of_thumb {
+            blocks.push(text(vec![
+                plain("No sheet was at hand: judged by the rule of thumb of 70 kPa (10 psi) for each 1000 rpm hot."),
+                strong("This is not a pass for a warranty."),
+            ]));
+        } else if self.full() {
+            let source = self.record.case.spec.as_ref().map(sheet_name).unwrap_or_default();
+            blocks.push(text(vec![soft("Limits:"), plain(format!("{source}."))]));
+            let verdict = Said::new(String::new(), self.record.verdict);
+            blocks.push(Block::Decision { of: "Verdict before:".to_owned(), said: decided(&verdict) });
+        }
+        blocks.push(Block::Picture(Picture {
+            svg: map,
+            alt: "Pressure over speed, before and after, with the limits and the healthy engine's band".to_owned(),
+            caption: "Green: before · dark: after · hollow: cold · whisker: the doubt (two standard uncertainties) · red: outside the limit".to_owned(),
+        }));
+        blocks
+    }
+
+    fn readings(&self) -> Vec<Block> {
+        let mut rows: Vec<(bool, Vec<Cell>)> = self.record.readings.iter().filter_map(|taken| self.reading(taken)).collect();
+        rows.sort_by_key(|(after, _)| *after);
+        let mut blocks = vec![heading("Readings")];
+        blocks.push(Block::Table {
+            head: vec!["", "Point", "Read", "Doubt", "Limit", "Says", "Who, when, with what"],
+            shares: vec![3, 7, 4, 4, 5, 5, 8],
+            rows: rows.into_iter().map(|(_, row)| row).collect(),
+        });
+        blocks.extend(self.instruments().into_iter().map(|gauge| text(vec![soft("Instrument:"), plain(gauge)])));
+        blocks
+    }
+
+    fn reading(&self, taken: &ReadingSaid) -> Option<(bool, Vec<Cell>)> {
+        let reading = self.record.case.readings.get(taken.reading)?;
+        let after = reading.phase == Phase::After;
+        let judged = Said::new(String::new(), taken.judged.decision);
+        let says = if taken.point.is_none() { (Decision::NotMeasured.id(), "no limit") } else { decided(&judged) };
+        let limit = taken.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, self.unit));
+        let gauge = reading.instrument.as_ref().map(|gauge| format!(" · {gauge}")).unwrap_or_default();
+        let from = taken.of_run.map(|(from, to)| format!(" · {from:.1} to {to:.1} s of its recording")).unwrap_or_default();
+        let apart = reading.set_aside.as_ref().map(|why| format!(" · set apart: {why}")).unwrap_or_default();
+        let row = vec![
+            Cell::new(Tone::Soft, if after { "after" } else { "before" }),
+            Cell::new(Tone::Plain, reading_place(reading, self.unit)),
+            Cell::new(Tone::Strong, together(&show::pressure(reading.kpa, self.unit))),
+            Cell::new(Tone::Plain, together(&show::plus_minus(taken.judged.u_kpa, self.unit))),
+            Cell::new(Tone::Plain, together(&limit)),
+            Cell { span: Span::default(), decision: Some(says) },
+            Cell::new(Tone::Soft, format!("{}, {}{gauge}{from}{apart}", taken.who, self.when(taken.at))),
+        ];
+        Some((after, row))
+    }
+
+    /// The gauges that were used.
+    fn instruments(&self) -> Vec<String> {
+        let case = &self.record.case;
+        let used = |name: &str| case.readings.iter().any(|reading| reading.instrument.as_deref() == Some(name));
+        let words = |(name, gauge): (&String, &velvet_dial_core::instrument::Instrument)| {
+            let mut calibrated = gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
+            let said = [("certificate", &gauge.certificate), ("serial", &gauge.serial)];
+            for (what, said) in said.into_iter().filter_map(|(what, said)| said.as_ref().map(|said| (what, said))) {
+                calibrated += &format!(", {what} {said}");
+            }
+            let read = case.readings.iter().filter(|reading| reading.instrument.as_ref() == Some(name)).filter_map(|reading| reading.at);
+            if read.map(|at| at.date_naive()).any(|day| gauge.overdue(day)) {
+                calibrated += ", overdue when it was read: its class is counted half as wide again";
+            }
+            let (scale, class) = (show::pressure(gauge.full_scale_kpa, self.unit), show::plain(gauge.class_percent));
+            format!("{name}: {scale} full scale, class {class}, {calibrated}")
+        };
+        case.instruments.iter().filter(|(name, _)| used(name)).map(words).collect()
+    }
+
+    fn recordings(&self, strips: Vec<Strip>) -> Vec<Block> {
+        if self.record.recordings.is_empty() {
+            return Vec::new();
+        }
+        let mut blocks = vec![heading("Recordings")];
+        let mut strips: Vec<Option<Strip>> = strips.into_iter().map(Some).collect();
+        for run in &self.record.recordings {
+            blocks.push(text(recorded(run)));
+            let own = strips.iter_mut().find(|strip| strip.as_ref().is_some_and(|strip| strip.run == run.id)).and_then(Option::take);
+            blocks.extend(own.map(|strip| {
+                Block::Picture(Picture {
+                    svg: strip.svg,
+                    alt: format!("The recording {} over time, with the holds that readings were taken from", run.name),
+                    caption: strip.caption,
+                })
+            }));
+        }
+        blocks
+    }
+
+    fn photos(&self) -> Vec<Block> {
+        let shown = self.record.log.iter().filter(|line| !line.struck);
+        let photo = |line: &record::Line| {
+            let id = line.photo.clone()?;
+            let caption = format!("{} ({}, {})", line.what, line.who, self.when(line.at));
+            Some(Photo { jpeg: Vec::new(), id, caption })
+        };
+        let photos: Vec<Photo> = shown.filter_map(photo).collect();
+        if photos.is_empty() { Vec::new() } else { vec![heading("Photos"), Block::Photos { photos }] }
+    }
+
+    fn ledger(&self) -> Vec<Block> {
+        let row = |line: &record::Line| {
+            let tone = if line.struck { Tone::Struck } else { Tone::Plain };
+            vec![
+                Cell::new(tone, told(line, self.unit)),
+                Cell::new(Tone::Soft, &line.reason),
+                Cell::new(Tone::Soft, format!("{}, {}", line.who, self.when(line.at))),
+            ]
+        };
+        let rows = self.record.log.iter().map(row).collect();
+        vec![heading("How it went"), Block::Table { head: Vec::new(), shares: vec![8, 3, 5], rows }]
+    }
+
+    fn small_print(&self, code: Option<String>) -> Vec<Block> {
+        let record = self.record;
+        let software = if record.software.is_empty() { String::new() } else { format!(" Made with {}.", record.software) };
+        let said = format!(
+            "The maker's manual, local rules and licensed practice come first; this report states what was measured and how it was weighed. A lamp that goes out proves nothing: the readings above \
+             are the proof, as far as there is one. Knowledge {}.{software}",
+            record.knowledge
+        );
+        let mut blocks = vec![heading("What this report rests on"), Block::Small { text: said }];
+        if let Some((seal, svg)) = record.seal.as_ref().zip(code) {
+            // In two halves, as long as a line of paper.
+            let halves = |value: &str| value.split_at_checked(value.len() / 2).map_or_else(|| value.to_owned(), |(a, b)| format!("{a} {b}"));
+            let signed =
+                seal.signed.as_ref().map(|signed| [format!("Signed by key {}", signed.key), format!("Signature {}", halves(&signed.value))]);
+            let hashes = [format!("Ledger {}", seal.head), format!("Case {}", seal.case), format!("Report {}", seal.document)];
+            let how = "The ledger's entries are chained by hash, and the hashes go over every entry, the case and the report as data; a camera reads them off the code. \
+                       “velvet-dial verify” tells from the report as data whether a byte was changed, and by whose key it is signed.";
+            let lines = hashes.into_iter().chain(signed.into_iter().flatten()).chain([how.to_owned()]).collect();
+            blocks.push(Block::Code { svg, lines });
+        }
+        blocks
+    }
+}
+
+fn pair(pair: &Pair) -> Vec<Cell> {
+    let side = |said: &Option<Said>| match said {
+        Some(said) => Cell { span: Span::new(Tone::Strong, &said.text), decision: Some(decided(said)) },
+        None => Cell::new(Tone::Soft, "not read"),
+    };
+    vec![Cell::new(Tone::Strong, &pair.place), Cell::new(Tone::Plain, &pair.limit), side(&pair.before), side(&pair.after)]
+}
+
+fn recorded(run: &Recording) -> Vec<Span> {
+    if run.digest.is_empty() {
+        return vec![plain(format!("Recorded by {}, into this job alone.", run.name))];
+    }
+    let name = plain(format!("“{}”, fingerprint {}:", run.name, run.digest.chars().take(16).collect::<String>()));
+    if run.also_in.is_empty() {
+        return vec![name, plain("not used on another job of this shop.")];
+    }
+    let others: Vec<String> = run.also_in.iter().map(i64::to_string).collect();
+    vec![name, Span::new(Tone::Alarm, format!("stands in job {} too.", others.join(", ")))]
+}
+
+/// A line of the ledger; older records do not say which sentences have figures, but a reading's always had.
+fn told(line: &record::Line, unit: Units) -> String {
+    let what = if line.figures || line.kpa.is_some() { unit.said(&line.what) } else { line.what.clone() };
+    line.kpa.map_or_else(|| what.clone(), |kpa| format!("{} {what}", show::pressure(kpa, unit)))
+}
