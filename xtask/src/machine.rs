@@ -10,6 +10,9 @@ pub const SERVER: Need = (&["/usr/sbin/mariadbd", "/usr/bin/mariadb-install-db"]
 /// What the browser tests need.
 pub const BROWSER: Need = (&["/usr/bin/chromium", "/usr/bin/chromedriver"], &["chromium", "chromium-driver"]);
 
+/// What reads a report on paper back, for the tests.
+pub const READER: Need = (&["/usr/bin/pdftotext"], &["poppler-utils"]);
+
 /// The workspace's root.
 pub fn root() -> Result<PathBuf, String> {
     Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_owned).ok_or_else(|| "the workspace has no root".to_owned())

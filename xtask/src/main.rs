@@ -69,6 +69,7 @@ fn demo(rest: &[&str]) -> Result<(), String> {
 fn test(rest: &[&str]) -> Result<(), String> {
     machine::install(machine::SERVER)?;
     machine::install(machine::BROWSER)?;
+    machine::install(machine::READER)?;
     run(cargo().current_dir(machine::root()?).args(["test", "--workspace"]).args(rest))
 }
 

@@ -273,3 +273,55 @@ fn a_server_whose_database_dies_ends_with_a_code_of_its_own() {
     assert_eq!(ended.status.code(), Some(75));
     assert!(String::from_utf8_lossy(&ended.stderr).contains("the database ended by itself"));
 }
+
+/// A job as the database keeps it holds, open and closed; with one entry changed behind the program's back it does not, and one that is not there is told. A report that somebody else signed
+/// does not hold for the shop's key.
+#[tokio::test]
+async fn a_job_in_the_database_is_verified() {
+    use sea_orm::ConnectionTrait;
+    let url = velvet_dial_testkit::fresh_database().await;
+    let db = velvet_dial_store::open(&url).await.unwrap();
+    velvet_dial_web::demo::load_once(&db).await.unwrap();
+    let verify = |jobs: &[&str]| {
+        let mut arguments = vec!["verify", "--database-url", &url];
+        jobs.iter().for_each(|job| arguments.extend(["--job", job]));
+        run(&arguments, "")
+    };
+    let held = verify(&["1", "9"]);
+    assert_eq!(held.status.code(), Some(0), "{}", String::from_utf8_lossy(&held.stdout));
+    let out = lines(&held);
+    assert!(out.iter().all(|job| job["holds"] == true) && out.iter().any(|job| job["checked"]["closed"]["figures"] == true));
+    db.execute_unprepared(
+        "UPDATE entries SET body = REPLACE(body, '\"kpa\":', '\"kpa\":1') WHERE job_id = (SELECT id FROM jobs WHERE number = 9)",
+    )
+    .await
+    .unwrap();
+    let changed = verify(&["1", "9", "4711"]);
+    assert_eq!(changed.status.code(), Some(1));
+    let out = lines(&changed);
+    let told: Vec<_> = out.iter().map(|job| (job["holds"] == true, job["error"].as_str().unwrap_or_default())).collect();
+    assert!(
+        matches!(told.as_slice(), [(true, ""), (false, chain), (false, gone)] if chain.contains("is not what it was") && gone.contains("no job 4711")),
+        "{told:?}"
+    );
+
+    // A key is made once, and its public half is what checks.
+    let folder = tempfile::tempdir().unwrap();
+    let (key, public) = (folder.path().join("key.pem"), folder.path().join("public.pem"));
+    let signer = velvet_dial_core::record::Signer::of_seed(&[3; 32]);
+    std::fs::write(&key, signer.to_pem().unwrap()).unwrap();
+    let told = run(&["key", "--key-file", key.to_str().unwrap()], "");
+    assert_eq!(String::from_utf8_lossy(&told.stdout), signer.public_pem().unwrap());
+    std::fs::write(&public, &told.stdout).unwrap();
+    let viewer = velvet_dial_store::accounts::demo_viewer(&db, "ines").await.unwrap().unwrap();
+    let report = folder.path().join("report.json");
+    let kept = velvet_dial_store::jobs::kept_record(&db, &viewer, 1).await.unwrap().unwrap();
+    let by = |signer: &velvet_dial_core::record::Signer| {
+        let mut record = serde_json::from_str(&kept).unwrap();
+        velvet_dial_core::record::sign(&mut record, signer);
+        std::fs::write(&report, serde_json::to_vec(&record).unwrap()).unwrap();
+        run(&["verify", report.to_str().unwrap(), "--key", public.to_str().unwrap()], "").status.code()
+    };
+    assert_eq!((by(&signer), by(&velvet_dial_core::record::Signer::of_seed(&[4; 32]))), (Some(0), Some(1)));
+    assert_eq!(run(&["verify", report.to_str().unwrap(), "--key", report.to_str().unwrap()], "").status.code(), Some(2));
+}

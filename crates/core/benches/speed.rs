@@ -8,6 +8,7 @@ use velvet_dial_core::case::{Case, Diagnosis, Reading, Setting, diagnose, parse,
 use velvet_dial_core::circuit::nominal::{self, DIMENSIONS, Unknowns};
 use velvet_dial_core::circuit::{Circuit, Fault, Working, harm};
 use velvet_dial_core::oil;
+use velvet_dial_core::record::{Chained, head};
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Order, Tracer, Until, plan};
 
@@ -122,4 +123,27 @@ fn analyse_600_000_samples(bencher: Bencher) {
     bencher
         .counter(divan::counter::BytesCount::new(file.len()))
         .bench_local(|| velvet_dial_core::capture::analyse(black_box(file.as_bytes()), None, None));
+}
+
+/// The ledger of a job of ten thousand entries, each hash made again.
+#[divan::bench]
+fn verify_a_chain_of_10_000(bencher: Bencher) {
+    let mut entries: Vec<Chained> = (1..=10_000)
+        .map(|seq| Chained {
+            id: format!("0193a1b2-{seq:024}"),
+            seq,
+            kind: "reading".to_owned(),
+            body: format!("{{\"v\":1,\"kind\":\"reading\",\"reading\":{{\"rpm\":780.0,\"oil_temp_c\":98.0,\"kpa\":{seq}.0}},\"gauge\":null,\"capture\":null}}"),
+            author: "0193a1b2-0000-7000-8000-000000000001".to_owned(),
+            at: chrono::DateTime::UNIX_EPOCH,
+            supersedes: None,
+            chain: String::new(),
+        })
+        .collect();
+    let mut before = "job".to_owned();
+    for entry in &mut entries {
+        before = entry.after(&before);
+        entry.chain.clone_from(&before);
+    }
+    bencher.bench_local(|| head("job", black_box(&entries)).unwrap());
 }

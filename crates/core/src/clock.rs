@@ -141,11 +141,8 @@ impl Hours<'_> {
         let mut spans = Vec::with_capacity(tasks.len());
         let mut end = end;
         for task in tasks.iter().rev() {
-            let (begins, ends) = if task.unattended {
-                (end.checked_sub_signed(length(task.minutes))?, end)
-            } else {
-                self.work_until(end, task.minutes)?
-            };
+            let (begins, ends) =
+                if task.unattended { (end.checked_sub_signed(length(task.minutes))?, end) } else { self.work_until(end, task.minutes)? };
             spans.push((begins, ends));
             end = begins;
         }

@@ -197,6 +197,10 @@ fields! {
     VOLTS = "volts", "Volts", 0.0..=30.0, "V";
     /// Length of a task.
     DURATION = "minutes", "Minutes", 1.0..=10000.0, "min";
+    /// Minutes that something takes by itself.
+    WAITS = "waits_minutes", "It takes", 0.0..=10000.0, "min";
+    /// Minutes that a job took.
+    TOOK = "took_min", "It took", 1.0..=60000.0, "min";
 }
 
 impl Field {

@@ -210,7 +210,7 @@ fn take(read: &mut Read, cells: &Cells) -> Result<(), String> {
     match engine.sheets.iter_mut().find(|sheet| sheet.source == source && sheet.in_force_from == in_force_from) {
         Some(sheet) if sheet.points.contains(&point) => return Err("this line of the sheet stands in the file already".to_owned()),
         Some(sheet) => sheet.points.push(point),
-        None => engine.sheets.push(Sheet { source, in_force_from, points: vec![point] }),
+        None => engine.sheets.push(Sheet { source, in_force_from, points: vec![point], ..Sheet::default() }),
     }
     Ok(())
 }
@@ -305,7 +305,11 @@ pub fn plan(read: &Read, stands: &[Shelved]) -> Vec<Step> {
             steps.push(Step::OtherCard(known.name.clone()));
         }
         for sheet in &engine.sheets {
-            let twin = known.sheets.iter().any(|other| other.in_force_from == sheet.in_force_from && other.points == sheet.points);
+            let twin = known.sheets.iter().any(|other| {
+                // A row of CSV has no room for torques: without any it says nothing of them.
+                let torques = sheet.torques.is_empty() || other.torques == sheet.torques;
+                other.in_force_from == sheet.in_force_from && other.points == sheet.points && torques
+            });
             steps.push(if twin {
                 Step::Same(format!("{}: {}", known.name, sheet.source))
             } else {

@@ -25,6 +25,8 @@ fn papers() -> Papers {
         customer: String::new(),
         odometer_km: Some(18_240.0),
         on_it: String::new(),
+        came_back_of: None,
+        recheck_at: None,
     }
 }
 
@@ -198,7 +200,7 @@ fn every_word_of_a_record_is_read_back_by_its_id() {
 /// A sealed report holds as it was made; with any one byte of it changed it does not, whichever byte that is.
 #[test]
 fn a_report_with_one_byte_changed_is_told() {
-    use velvet_dial_core::record::{Chained, Record, SealError, head, seal, verify};
+    use velvet_dial_core::record::{Chained, Record, SealError, Signed, Signer, head, public_key, seal, sign, verify};
     let sealed = |mut record: Record, job: &str, entries: Vec<Chained>| seal(&mut record, job, entries).map(|()| record);
     let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
     let entry = |seq: i32, body: &str| Chained {
@@ -221,6 +223,26 @@ fn a_report_with_one_byte_changed_is_told() {
     let text = serde_json::to_vec(&record).unwrap();
     let held = verify(&text).unwrap();
     assert_eq!((held.entries, held.unchained, held.figures, held.head == before), (4, 0, true, true));
+    assert_eq!(held.signed_by, None);
+    // Signed it holds as well, for the key that signed it; the hash of its text is the same.
+    let signer = Signer::of_seed(&[7; 32]);
+    let mut signed = record.clone();
+    sign(&mut signed, &signer);
+    assert_eq!(signed.seal.as_ref().unwrap().document, record.seal.as_ref().unwrap().document);
+    let text = serde_json::to_vec(&signed).unwrap();
+    assert_eq!(verify(&text).unwrap().signed_by, Some(signer.key()));
+    // In another's name, and with another report's signature.
+    for (key, hash) in [(Signer::of_seed(&[8; 32]).key(), None), (signer.key(), Some("another"))] {
+        let mut forged = signed.clone();
+        let seal = forged.seal.as_mut().unwrap();
+        let value = hash.map_or_else(|| signer.sign(&seal.document).value, |hash| signer.sign(hash).value);
+        seal.signed = Some(Signed { key, value });
+        assert_eq!(verify(&serde_json::to_vec(&forged).unwrap()), Err(SealError::Signature));
+    }
+    // The key comes back from where it is kept, and its public half says the same.
+    let again = Signer::of_pem(&signer.to_pem().unwrap()).unwrap();
+    assert_eq!((again.key(), public_key(&again.public_pem().unwrap()).unwrap()), (signer.key(), signer.key()));
+    assert!(Signer::of_pem("x").is_err() && public_key(&signer.to_pem().unwrap()).is_err());
     for place in (0..text.len()).step_by(text.len() / 400) {
         let mut changed = text.clone();
         changed[place] ^= 1;

@@ -20,7 +20,7 @@ fn sheets() -> impl Strategy<Value = Vec<Sheet>> {
         let days = [None, "2021-05-01".parse().ok(), "2025-03-01".parse().ok()];
         // What a cell may hold: commas, quotes, semicolons.
         let sources = ["", "sheet 12, rev \"C\"", "blatt; eins"];
-        Sheet { source: sources[place].to_owned(), in_force_from: days[place], points }
+        Sheet { source: sources[place].to_owned(), in_force_from: days[place], points, ..Sheet::default() }
     });
     prop::collection::vec(sheet, 0..3).prop_map(|mut sheets| {
         sheets.dedup_by_key(|sheet| sheet.in_force_from);

@@ -5,7 +5,7 @@ mod support;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use support::{case, hot, known, known_in, leader, odds, tracer, with};
-use velvet_dial_core::case::{Diagnosis, Setting, diagnose, explain};
+use velvet_dial_core::case::{Diagnosis, Setting, diagnose, explain, parse, spec_points};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::trace::knowledge::{BANDS, Link, knowledge};
 use velvet_dial_core::trace::*;
@@ -184,8 +184,11 @@ fn a_shops_closed_jobs_move_the_priors_by_their_number_and_can_be_left_out() {
     let layout = velvet_dial_core::circuit::Layout::default();
     let own = know.priors(&layout);
     assert!((own.iter().sum::<f64>() - 1.0).abs() < 1e-12);
-    let memory =
-        |jobs: u32| Memory { family: "baggage tug".into(), closed: [("pickup_air".to_owned(), jobs)].into() }.checked(know).unwrap();
+    let memory = |jobs: u32| {
+        Memory { family: "baggage tug".into(), closed: [("pickup_air".to_owned(), jobs)].into(), ..Memory::default() }
+            .checked(know)
+            .unwrap()
+    };
     let share = |jobs: u32| memory(jobs).learn(know, &own).iter().find(|l| l.cause == "pickup_air").unwrap().learned;
     let index = know.cause("pickup_air").unwrap();
     assert_eq!(share(0), own[index], "no job, no change");
@@ -202,8 +205,45 @@ fn a_shops_closed_jobs_move_the_priors_by_their_number_and_can_be_left_out() {
     let with_it = known_in(&value, &Setting { memory: Some(&six), ..Setting::default() }).1;
     let without = known(&value).1;
     assert!(odds(&with_it, "pickup_air") > 2.0 * odds(&without, "pickup_air") && (with_it.priors[index] - share(6)).abs() < 1e-12);
-    let wrong = Memory { family: String::new(), closed: [("gremlins".to_owned(), 1)].into() }.checked(know).unwrap_err();
+    let wrong =
+        Memory { family: String::new(), closed: [("gremlins".to_owned(), 1)].into(), ..Memory::default() }.checked(know).unwrap_err();
     assert!(wrong.to_string().contains("gremlins"));
+    // A case carries it to the same odds; a word that is no cause and times that no jobs can sum to are refused with their path.
+    let carried = |memory: serde_json::Value| with_key(&value, "memory", memory);
+    let case = parse(carried(json!({ "family": "baggage tug", "closed": { "pickup_air": 6 } })).to_string().as_bytes()).unwrap();
+    let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
+    assert_eq!(diagnose(&case, &tracer, &Setting::default()).posterior.probability, with_it.posterior.probability);
+    for (memory, path) in [
+        (json!({ "family": "x", "closed": { "gremlins": 1 } }), "memory.closed.gremlins"),
+        (json!({ "family": "x", "closed": {}, "took": { "jobs": 1, "log_times": 9.0 } }), "memory.took"),
+    ] {
+        assert_eq!(parse(carried(memory).to_string().as_bytes()).unwrap_err().path, path);
+    }
+}
+
+fn with_key(value: &serde_json::Value, key: &str, of: serde_json::Value) -> serde_json::Value {
+    let mut value = value.clone();
+    value[key] = of;
+    value
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    /// What jobs took over what was planned is a mean between the least and the most of them and the card's own; many alike are believed, one that was mistyped is held.
+    #[test]
+    fn a_shops_own_times_lie_among_its_jobs(jobs in prop::collection::vec((20.0..900.0f64, 0.3..3.5f64), 0..40), slip in 1.0..60_000.0f64) {
+        let mut took = Took::default();
+        jobs.iter().for_each(|(planned, times)| took.add(planned * times, *planned));
+        let (least, most) = jobs.iter().fold((1.0f64, 1.0f64), |(least, most), (_, times)| (least.min(*times), most.max(*times)));
+        prop_assert!(took.times() >= least - 1e-9 && took.times() <= most + 1e-9 && took.jobs as usize == jobs.len());
+        let before = took.times();
+        took.add(slip, 60.0);
+        prop_assert!((took.times() / before).ln().abs() <= 4f64.ln() / OWN_TIMES + before.ln().abs() / OWN_TIMES + 1e-9);
+        let mut alike = Took::default();
+        (0..200).for_each(|_| alike.add(90.0, 60.0));
+        prop_assert!((alike.times() - 1.5).abs() < 0.02);
+    }
 }
 
 #[test]

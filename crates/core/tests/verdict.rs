@@ -89,7 +89,12 @@ fn the_sheet_as_a_whole_is_its_worst_point() {
 #[test]
 fn the_revision_in_force_is_the_latest_begun() {
     let day = |text: &str| text.parse::<chrono::NaiveDate>().unwrap();
-    let sheet = |source: &str, from: Option<&str>| Sheet { source: source.into(), in_force_from: from.map(day), points: vec![] };
+    let sheet = |source: &str, from: Option<&str>| Sheet {
+        source: source.into(),
+        in_force_from: from.map(day),
+        points: vec![],
+        ..Sheet::default()
+    };
     let all = [sheet("C", Some("2026-03-01")), sheet("A", None), sheet("B", Some("2024-07-15"))];
     for (on, source) in
         [("2020-01-01", "A"), ("2024-07-14", "A"), ("2024-07-15", "B"), ("2026-02-28", "B"), ("2026-03-01", "C"), ("2031-01-01", "C")]

@@ -139,6 +139,7 @@ impl Engine {
                     bench: None,
                     pattern: None,
                     known_patterns: Vec::new(),
+                    memory: None,
                     put_off: Vec::new(),
                     strip_down: StripDown::default(),
                 };

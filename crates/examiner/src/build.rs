@@ -212,7 +212,7 @@ fn sheet(engine: &Rival, layout: &Layout, (idle, rated, cracks_kpa): (f64, f64, 
         });
         points.push(point(rpm, least(rpm, share), most));
     }
-    Sheet { source: "drawn".into(), in_force_from: None, points }
+    Sheet { source: "drawn".into(), in_force_from: None, points, ..Sheet::default() }
 }
 
 /// Opens or closes all clearances together until the gallery reads its pressure at hot idle.

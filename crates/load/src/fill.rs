@@ -88,7 +88,12 @@ async fn engines(db: &Connection, viewer: &Viewer, many: u64) -> Told<Vec<Uuid>>
     for number in 0..many {
         let card = Card::of(1.0 + 0.1 * number as f64, 4, 780.0, "5W-30");
         let point = |rpm: f64, min: f64| Point { rpm, oil_temp_c: 100.0, gear: Gear::Neutral, min_kpa: Some(min), max_kpa: None };
-        let sheet = Sheet { source: "sheet".to_owned(), in_force_from: None, points: vec![point(780.0, 100.0), point(3000.0, 300.0)] };
+        let sheet = Sheet {
+            source: "sheet".to_owned(),
+            in_force_from: None,
+            points: vec![point(780.0, 100.0), point(3000.0, 300.0)],
+            ..Sheet::default()
+        };
         let added = library::add_engine_with(db, viewer, (&format!("Engine {number}"), &card), Some(&sheet)).await?;
         engines.push(added.ok_or("an engine twice")?);
     }

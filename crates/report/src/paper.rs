@@ -1,7 +1,7 @@
 //! A document as PDF.
 use crate::{Block, Document};
-use image::ImageReader;
 use image::codecs::jpeg::JpegEncoder;
+use image::{ImageFormat, ImageReader};
 use rayon::prelude::*;
 use serde::Serialize;
 use std::io::Cursor;
@@ -76,8 +76,7 @@ pub fn pdf(document: &Document, paper: Paper) -> Result<Vec<u8>, PaperError> {
 /// A photo as paper needs it.
 fn small(jpeg: &[u8]) -> Result<Vec<u8>, PaperError> {
     let wrong = |error: &dyn std::fmt::Display| PaperError(format!("a photo in it cannot be read ({error})"));
-    let photo = ImageReader::new(Cursor::new(jpeg)).with_guessed_format().map_err(|error| wrong(&error))?;
-    let photo = photo.decode().map_err(|error| wrong(&error))?;
+    let photo = ImageReader::with_format(Cursor::new(jpeg), ImageFormat::Jpeg).decode().map_err(|error| wrong(&error))?;
     let photo = if photo.width().max(photo.height()) > PHOTO_SIDE { photo.thumbnail(PHOTO_SIDE, PHOTO_SIDE) } else { photo };
     let mut made = Vec::new();
     photo.to_rgb8().write_with_encoder(JpegEncoder::new_with_quality(&mut made, PHOTO_QUALITY)).map_err(|error| wrong(&error))?;

@@ -1,7 +1,9 @@
 //! A shop's clock.
-use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
+use chrono::{DateTime, Datelike, NaiveDate, NaiveDateTime, NaiveTime, Timelike, Utc};
 use jiff::Timestamp;
-use jiff::tz::TimeZone;
+use jiff::civil;
+use jiff::tz::{AmbiguousOffset, TimeZone};
+use velvet_dial_core::clock::Wall;
 
 /// A zone of the zone database; a shop that has named none goes by UTC.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,8 +41,40 @@ impl Zone {
         date.zip(time).map_or(utc, |(date, time)| date.and_time(time))
     }
 
+    /// The moment of what somebody reads off this clock; none in the hour that the clocks leave out, and in the one that they show twice the first.
+    pub fn moment(&self, shown: NaiveDateTime) -> Option<DateTime<Utc>> {
+        let gap = matches!(self.0.to_ambiguous_timestamp(civil_of(shown)?).offset(), AmbiguousOffset::Gap { .. });
+        (!gap).then(|| self.when(shown))
+    }
+
     /// The shop's date at a moment.
     pub fn day(&self, utc: NaiveDateTime) -> NaiveDate {
         self.wall(utc).date()
+    }
+}
+
+fn civil_of(shown: NaiveDateTime) -> Option<civil::DateTime> {
+    let whole = |part: u32| i8::try_from(part).ok();
+    let year = i16::try_from(shown.year()).ok()?;
+    civil::DateTime::new(
+        year,
+        whole(shown.month())?,
+        whole(shown.day())?,
+        whole(shown.hour())?,
+        whole(shown.minute())?,
+        whole(shown.second())?,
+        0,
+    )
+    .ok()
+}
+
+impl Wall for Zone {
+    fn shows(&self, at: DateTime<Utc>) -> NaiveDateTime {
+        self.wall(at.naive_utc())
+    }
+
+    fn when(&self, shown: NaiveDateTime) -> DateTime<Utc> {
+        let moment = civil_of(shown).and_then(|shown| self.0.to_ambiguous_timestamp(shown).compatible().ok());
+        moment.and_then(|moment| DateTime::from_timestamp(moment.as_second(), 0)).unwrap_or_else(|| shown.and_utc())
     }
 }

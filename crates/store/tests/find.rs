@@ -4,7 +4,7 @@ use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Body, Opening, Repair, Sieve, Write};
+use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, Sieve, Write};
 use velvet_dial_store::{Connection, Viewer, accounts, library};
 use velvet_dial_testkit::fresh_database;
 
@@ -76,7 +76,7 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
         says(&db, &one, number, Body::Repair(Repair { cause: Some(cause.into()), done: "spring".into(), follow_up: String::new() })).await;
     }
     for number in [first, second] {
-        says(&db, &one, number, Body::Closed {}).await;
+        says(&db, &one, number, Body::Closed { found: Found::default() }).await;
     }
     let like = jobs::similar(&db, &one, &job).await.unwrap();
     let told: Vec<(i64, &str, bool)> = like.iter().map(|one| (one.number, one.cause.as_str(), one.same_engine)).collect();

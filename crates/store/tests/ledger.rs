@@ -5,7 +5,7 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::accounts::Knock;
-use velvet_dial_store::jobs::{self, Body, Opening, Repair, TakenReading, Write, Written};
+use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 use velvet_dial_testkit::{HOSTILE, fresh_database};
 
@@ -84,7 +84,7 @@ async fn another_shop_sees_and_touches_nothing() {
     refused(jobs::set_mapping(&db, &stranger, number, capture, "{}").await);
     refused(jobs::write(&db, &stranger, number, &Write { body: level("ok"), supersedes: None, submit_key: "k", at: None }).await.map(drop));
     refused(library::engine(&db, &stranger, engine).await.map(drop));
-    let sheet = Sheet { source: String::new(), in_force_from: None, points: vec![] };
+    let sheet = Sheet { source: String::new(), in_force_from: None, points: vec![], ..Sheet::default() };
     refused(library::add_sheet(&db, &stranger, engine, &sheet, None).await.map(drop));
     refused(library::revise_sheet(&db, &stranger, engine, &sheet, None).await.map(drop));
     refused(library::change_engine(&db, &stranger, engine, "Mine", &Card::of(2.0, 4, 750.0, "5W-30")).await.map(drop));
@@ -166,7 +166,7 @@ async fn the_sheet_in_force_on_the_day_is_the_one_that_judges() {
     let (one, _, engine) = shop(&db, "alpha").await;
     for (source, from, min) in [("rev A", "2001-01-01", 120.0), ("rev B", "2020-01-01", 100.0), ("rev C", "2999-01-01", 80.0)] {
         let points = vec![Point { rpm: 750.0, oil_temp_c: 100.0, gear: Gear::Neutral, min_kpa: Some(min), max_kpa: None }];
-        let sheet = Sheet { source: source.into(), in_force_from: Some(from.parse().unwrap()), points };
+        let sheet = Sheet { source: source.into(), in_force_from: Some(from.parse().unwrap()), points, ..Sheet::default() };
         library::add_sheet(&db, &one, engine, &sheet, None).await.unwrap();
     }
     let number = job(&db, &one, engine).await;
@@ -258,18 +258,18 @@ async fn what_cannot_be_read_back_is_never_written_and_a_closed_job_takes_its_re
         assert!(matches!(write(psi, None, "psi").await, Ok(Written::Stands(_))), "{place}");
     }
     write(Body::Reading(taken(60.0, None)), None, "r").await.unwrap();
-    let closing = id(&say(&db, &one, number, Body::Closed {}, None, "close").await);
+    let closing = id(&say(&db, &one, number, Body::Closed { found: Found::default() }, None, "close").await);
     assert!(jobs::load(&db, &one, number).await.unwrap().closed());
     for body in [level("ok"), Body::Reading(taken(70.0, None)), Body::Withdrawn { reason: "no".into() }] {
         assert!(matches!(write(body, None, "late").await, Err(StoreError::Closed)));
     }
     // Sent again, what stood already still stands.
-    assert!(matches!(write(Body::Closed {}, None, "close").await, Ok(Written::StoodAlready(_))));
+    assert!(matches!(write(Body::Closed { found: Found::default() }, None, "close").await, Ok(Written::StoodAlready(_))));
     say(&db, &two, number, Body::Reopened { reason: "came back".into() }, Some(closing), "open").await;
     let open = jobs::load(&db, &one, number).await.unwrap();
     assert!(!open.closed() && open.entries.len() as u32 == before + 3, "closing and reopening both stay readable");
     say(&db, &one, number, level("low"), None, "more").await;
-    say(&db, &one, number, Body::Closed {}, None, "close again").await;
+    say(&db, &one, number, Body::Closed { found: Found::default() }, None, "close again").await;
     assert!(jobs::load(&db, &one, number).await.unwrap().closed());
 }
 
@@ -288,8 +288,8 @@ async fn the_board_shows_every_open_job_in_as_many_queries_for_one_as_for_many()
         async move { say(db, one, number, body, supersedes, key).await }
     };
     say(numbers[2], level("low"), None, "a").await;
-    let closing = id(&say(numbers[2], Body::Closed {}, None, "b").await);
-    say(numbers[5], Body::Closed {}, None, "c").await;
+    let closing = id(&say(numbers[2], Body::Closed { found: Found::default() }, None, "b").await);
+    say(numbers[5], Body::Closed { found: Found::default() }, None, "c").await;
     let seen = async |page| {
         let board = jobs::board(&db, &one, &jobs::Sieve::default(), page, 3).await.unwrap();
         let told = |rows: &[jobs::Row]| rows.iter().map(|row| row.number).collect::<Vec<_>>();
@@ -337,7 +337,7 @@ async fn tables_are_changed_by_one_server_at_a_time_and_a_half_done_change_is_fi
     let db = db.unwrap();
     let (one, _, engine) = shop(&db, "alpha").await;
     let number = job(&db, &one, engine).await;
-    say(&db, &one, number, Body::Closed {}, None, "close").await;
+    say(&db, &one, number, Body::Closed { found: Found::default() }, None, "close").await;
     for undone in [
         "ALTER TABLE vehicles ADD UNIQUE INDEX shop_id (shop_id, tag), DROP INDEX vehicles_by_key",
         "UPDATE vehicles SET tag_key = NULL",

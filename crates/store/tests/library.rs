@@ -34,6 +34,7 @@ fn sheet(number: u32) -> Sheet {
         source: format!("revision {number}"),
         in_force_from: (!number.is_multiple_of(6)).then(|| day.parse().unwrap()),
         points: vec![point],
+        ..Sheet::default()
     }
 }
 

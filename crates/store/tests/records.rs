@@ -11,7 +11,7 @@ use velvet_dial_core::record::{Ledger, Papers, Record, record};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::accounts::{self, Knock};
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Judged, Opening, TakenReading, Write, Written};
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Judged, Opening, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, library};
 use velvet_dial_testkit::fresh_database;
@@ -27,7 +27,7 @@ async fn shop(db: &Connection, name: &str) -> (Viewer, uuid::Uuid) {
 
 fn sheet(source: &str, from: &str, min: f64) -> Sheet {
     let point = Point { rpm: 750.0, oil_temp_c: 100.0, gear: Gear::Neutral, min_kpa: Some(min), max_kpa: None };
-    Sheet { source: source.into(), in_force_from: Some(from.parse().unwrap()), points: vec![point] }
+    Sheet { source: source.into(), in_force_from: Some(from.parse().unwrap()), points: vec![point], ..Sheet::default() }
 }
 
 async fn open(db: &Connection, who: &Viewer, engine: uuid::Uuid, tag: &str) -> i64 {
@@ -61,6 +61,8 @@ fn record_of(job: &jobs::Job) -> Record {
         customer: String::new(),
         odometer_km: None,
         on_it: String::new(),
+        came_back_of: None,
+        recheck_at: None,
     };
     let (taken, repairs, recordings, log) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
     let ledger = Ledger { papers, other_sheets: Vec::new(), taken, repairs, repaired: None, recordings, log };
@@ -80,7 +82,7 @@ async fn a_closed_job_stands_on_what_it_was_closed_with_whatever_is_changed_late
     // Somebody writes between the making of the record and the closing: it is made anew.
     write(&db, &one, closed, Body::Evidence { check: "level".into(), outcome: "ok".into() }, "late").await;
     let close = async |record: &Record, seq| {
-        let closing = Closing { submit_key: "close", seq, record, at: None };
+        let closing = Closing { submit_key: "close", seq, record, found: Found::default(), at: None };
         jobs::close(&db, &one, closed, &closing).await.unwrap()
     };
     assert_eq!(close(&record, job.seq()).await, Closed::Moved);

@@ -384,6 +384,7 @@ async fn the_shop_says_its_clock_and_the_report_goes_by_it() {
     }
     let hour = async || {
         let report = person.page("/jobs/9/report").await;
+        let report = report.replace('\u{a0}', " ");
         let at = report.split("Ines, ").nth(1).unwrap();
         at.split(':').next().unwrap().rsplit(' ').next().unwrap().parse::<i32>().unwrap()
     };

@@ -24,7 +24,9 @@ pub struct Key {
 pub enum SignerError {
     #[error("{file}: {source}")]
     File { file: String, source: io::Error },
-    #[error("{file}: {source}. Put the right file in its place, or move it away: a new key is made then, and what the old one signed is checked with the old public key")]
+    #[error(
+        "{file}: {source}. Put the right file in its place, or move it away: a new key is made then, and what the old one signed is checked with the old public key"
+    )]
     Key { file: String, source: KeyError },
     #[error("no random bytes could be had ({0})")]
     Random(String),

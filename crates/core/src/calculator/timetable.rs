@@ -114,7 +114,9 @@ pub fn timetable(plan: &Timetable) -> Result<Planned, CalculatorError> {
     }
     let hours = Hours { opens: plan.opens, closes: plan.closes, saturdays: plan.saturdays, wall: &PlainWall };
     let spans = hours.backwards(&tasks, plan.hand_over.and_utc()).ok_or_else(|| {
-        together(format!("No {MOST_DAYS} days before the hand-over have room for it; check the day, the shop's hours and the tasks' minutes."))
+        together(format!(
+            "No {MOST_DAYS} days before the hand-over have room for it; check the day, the shop's hours and the tasks' minutes."
+        ))
     })?;
     let step = |(task, (begins, ends)): (clock::Task, clock::Span)| Step {
         name: task.name,

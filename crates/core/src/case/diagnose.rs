@@ -40,7 +40,7 @@ const MOVED_BY_SLOPE: f64 = 0.15;
 pub struct Setting<'a> {
     /// The moment it is asked at; without it an overruling of the flag is over.
     pub now: Option<DateTime<Utc>>,
-    /// The shop's closed jobs on this engine family; none to leave them out.
+    /// The shop's closed jobs on this engine family, in the place of those that the case carries.
     pub memory: Option<&'a Memory>,
     /// Causes struck out by a person.
     pub strikes: &'a [Strike],
@@ -120,7 +120,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     findings.extend(struck);
 
     let own = know.priors(&case.engine.layout);
-    let priors = match setting.memory {
+    let priors = match setting.memory.or(case.memory.as_ref()) {
         Some(memory) => memory.learn(know, &own).iter().map(|learned| learned.learned).collect(),
         None => own,
     };
@@ -169,6 +169,7 @@ fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Tak
         belt_in_oil: case.circumstances.iter().any(|told| told == "belt_driven_in_oil"),
         readings: takeable.to_vec(),
         pattern: case.pattern.as_ref().and_then(|cause| know.cause(cause)),
+        times: case.times(),
         ..Situation::at(&case.engine, bench)
     }
 }

@@ -7,8 +7,8 @@ use crate::field::{self, Field};
 use crate::instrument::Instrument;
 use crate::limits::Sheet;
 use crate::opened::{StripDown, StripDownError, places};
-use crate::trace::KnownPattern;
 use crate::trace::knowledge::knowledge;
+use crate::trace::{KnownPattern, Memory};
 use crate::unit::Gear;
 use crate::{oil, refusal};
 use chrono::{DateTime, Utc};
@@ -64,6 +64,9 @@ pub struct Case {
     /// Known patterns of this engine's family: they raise the odds of their causes before anything is found.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub known_patterns: Vec<KnownPattern>,
+    /// What the shop's own closed jobs of this family were: they move the odds before anything is found, and how long they took moves the price of an opening.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub memory: Option<Memory>,
     /// Checks that are put off or cannot be done here: they are not proposed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub put_off: Vec<String>,
@@ -216,6 +219,11 @@ impl Evidence {
 }
 
 impl Case {
+    /// How many times the card's minutes an opening takes in this shop.
+    pub fn times(&self) -> f64 {
+        self.memory.as_ref().map_or(1.0, |memory| memory.took.times())
+    }
+
     /// Counts what was measured with the engine open as outcomes of the checks that nobody answered.
     pub fn count_figures(&mut self, at: Option<DateTime<Utc>>) {
         for (check, outcome) in self.strip_down.outcomes(self.engine.cylinders) {
@@ -497,6 +505,15 @@ fn acts(case: &Case) -> Result<(), CaseError> {
         }
         if case.known_patterns.iter().take(i).any(|earlier| earlier.cause == known.cause) {
             return Err(CaseError::at(at("cause"), format!("{} is given twice; keep the better source", known.cause)));
+        }
+    }
+    if let Some(memory) = &case.memory {
+        for cause in memory.closed.keys() {
+            cause_known(format!("memory.closed.{cause}"), &Some(cause.clone()))?;
+        }
+        if !memory.took.holds() {
+            let told = "log_times is a sum of the logarithms of minutes taken over minutes planned, each between a quarter and four times";
+            return Err(CaseError::at("memory.took", told));
         }
     }
     Ok(())

@@ -34,7 +34,7 @@ impl From<&Point> for PointOfSpec {
 }
 
 /// One revision of the limits.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Sheet {
     /// Where it stands, for example `sheet 12, rev C`.
@@ -45,6 +45,9 @@ pub struct Sheet {
     pub in_force_from: Option<NaiveDate>,
     /// Its lines.
     pub points: Vec<Point>,
+    /// Torques as it says them, a line each: shown where the bolt is tightened, and counted with by nobody.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub torques: Vec<String>,
 }
 
 /// The revision in force on a day: the latest whose first day is not after it. One without a date has always been in force.

@@ -12,7 +12,7 @@ mod strip_down;
 mod surprise;
 
 pub use crank::{Crank, Explained, Fits, JournalTold, Places, crank, explained, places};
-pub use plan::{Cost, Look, Opening, Plan, plan};
+pub use plan::{Cost, Look, Opening, Plan, minutes_of, plan};
 pub use repair::{Choice, Hand, OpeningSaid, Repair, faults, looks_after, opening_said, repair_of};
 pub use schedule::{Planned, Promise, Schedule, schedule, tasks};
 pub use strip_down::{

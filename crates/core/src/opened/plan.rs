@@ -143,16 +143,7 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
     let asked =
         |check: &Check| proposed.is_some_and(|(_, behind)| behind.iter().any(|step| matches!(step, Step::Check(id) if *id == check.id)));
     let openings: Vec<Opening> = opened_for(deepest).into_iter().map(|access| opening(case, now, access, &asked)).collect();
-    let closing = openings.iter().fold((0.0, 0.0), |sum, opening| {
-        let price = match opening.access {
-            Access::EngineOut => know.moves.engine_in,
-            Access::Sump => know.moves.close_sump,
-            // What was taken off goes back on in the same time.
-            Access::Cover => crate::trace::knowledge::Price { minutes: opening.minutes, material: 0.0 },
-            Access::Outside => crate::trace::knowledge::Price::default(),
-        };
-        (sum.0 + price.minutes, sum.1 + price.material)
-    });
+    let closing = closing_of(&openings);
     let mut plan = Plan {
         due: first_opens || needs_it || open_now(now) != Access::Outside,
         beyond: beyond(case, now, deepest),
@@ -191,6 +182,21 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
         }
     }
     plan
+}
+
+/// Closing what was opened, minutes and material.
+fn closing_of(openings: &[Opening]) -> (f64, f64) {
+    let know = knowledge();
+    openings.iter().fold((0.0, 0.0), |sum, opening| {
+        let price = match opening.access {
+            Access::EngineOut => know.moves.engine_in,
+            Access::Sump => know.moves.close_sump,
+            // What was taken off goes back on in the same time.
+            Access::Cover => crate::trace::knowledge::Price { minutes: opening.minutes, material: 0.0 },
+            Access::Outside => crate::trace::knowledge::Price::default(),
+        };
+        (sum.0 + price.minutes, sum.1 + price.material)
+    })
 }
 
 fn access_of(step: Move) -> Access {
@@ -238,7 +244,7 @@ fn opening(case: &Case, now: &Diagnosis, access: Access, asked: &dyn Fn(&Check) 
         .map(|check| Look { check, minutes: check.minutes_on(card), asked: asked(check), waits: waits(case, check) })
         .collect();
     looks.sort_by_key(|look| look.check.along);
-    Opening { access, step, minutes: price.minutes, material: price.material, done, looks }
+    Opening { access, step, minutes: price.minutes * case.times(), material: price.material, done, looks }
 }
 
 /// Every journal is measured only when the strip on one of each kind was not in its limits.
@@ -262,6 +268,20 @@ fn beyond(case: &Case, now: &Diagnosis, deepest: Access) -> Vec<(&'static Check,
     let mut found: Vec<_> = know.checks.iter().filter(deeper).map(|check| (check, check.access(&case.engine), only(check))).collect();
     found.sort_by(|a, b| b.2.total_cmp(&a.2));
     found
+}
+
+/// Minutes that a whole job of a cause is planned with, every opening that it needs still to do.
+pub fn minutes_of(case: &Case, now: &Diagnosis, hour: Option<f64>, cause: &'static Cause) -> f64 {
+    let know = knowledge();
+    let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(&case.engine));
+    let mut whole = plan(case, now, hour);
+    whole.openings = opened_for(access).into_iter().map(|access| opening(case, now, access, &|_| false)).collect();
+    for opening in &mut whole.openings {
+        opening.done = false;
+        opening.looks.clear();
+    }
+    whole.closing = closing_of(&whole.openings);
+    cost(know, &case.engine, &whole, (cause, None), 0.0).all_minutes
 }
 
 /// What putting a cause right costs from here, in the shop's money: with what it led to, where that is what is reckoned with.

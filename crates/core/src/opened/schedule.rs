@@ -14,6 +14,9 @@ use serde::{Deserialize, Serialize};
 pub struct Promise {
     /// When the customer collects.
     pub hand_over: DateTime<Utc>,
+    /// The same as it was said, by the clock that hung there then.
+    #[serde(default)]
+    pub said: String,
     /// When the parts come, where they are not here.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub parts_at: Option<DateTime<Utc>>,

@@ -44,6 +44,12 @@ pub struct Papers {
     pub odometer_km: Option<f64>,
     /// Who is on it; empty when nobody is.
     pub on_it: String,
+    /// The job before on this vehicle, where it came back with the same.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub came_back_of: Option<i64>,
+    /// When it comes back to be looked at.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub recheck_at: Option<DateTime<Utc>>,
 }
 
 /// Who took a reading of the case, in the case's order.

@@ -78,10 +78,9 @@ pub struct Seal {
 }
 
 impl Seal {
-    /// The hashes in a line, for a code that a camera reads.
+    /// The hashes in a line, for a code that a camera reads: in capitals, which take the least room in one.
     pub fn in_a_line(&self) -> String {
-        let key = self.signed.as_ref().map(|signed| format!(" key {}", signed.key)).unwrap_or_default();
-        format!("velvet-dial ledger {} case {} report {}{key}", self.head, self.case, self.document)
+        format!("VELVET-DIAL LEDGER {} CASE {} REPORT {}", self.head, self.case, self.document).to_uppercase()
     }
 }
 

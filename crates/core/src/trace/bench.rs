@@ -158,6 +158,8 @@ pub struct Situation<'a> {
     pub readings: Vec<Takeable>,
     /// The cause that this engine's usual failure is, as a person names it.
     pub pattern: Option<usize>,
+    /// How many times the card's minutes an opening takes in this shop.
+    pub times: f64,
 }
 
 /// What a step needs of the bench.
@@ -181,6 +183,7 @@ impl<'a> Situation<'a> {
             belt_in_oil: false,
             readings: Vec::new(),
             pattern: None,
+            times: 1.0,
         }
     }
 
@@ -250,7 +253,10 @@ impl<'a> Situation<'a> {
 
     /// What a way costs.
     pub fn price(&self, know: &Knowledge, way: &[Move]) -> Price {
-        way.iter().fold(Price::default(), |sum, step| sum + step.price(know, self.card))
+        way.iter().fold(Price::default(), |sum, step| {
+            let price = step.price(know, self.card);
+            sum + if step.opens() { Price { minutes: price.minutes * self.times, ..price } } else { price }
+        })
     }
 
     /// The bench after a way was gone.

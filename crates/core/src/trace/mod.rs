@@ -21,7 +21,7 @@ mod weigh;
 pub(crate) use bench::HOT_FROM_C;
 pub use bench::{Allowed, BenchState, Move, Situation, Takeable, state_of};
 pub use left::{BAND, Flows, Left};
-pub use memory::{Learned, Memory, MemoryError, OWN_JOBS};
+pub use memory::{Known, Learned, Memory, MemoryError, OWN_JOBS, OWN_TIMES, Took};
 pub use next::{Enough, Proposal, Step, Turn, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled};
 pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan};
 pub use pattern::{KnownPattern, raised, same_family};

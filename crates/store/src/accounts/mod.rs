@@ -43,6 +43,10 @@ pub struct Shop {
     pub labour_rate: Option<f64>,
     /// Its money, by three letters.
     pub money: Option<String>,
+    /// It works on Saturdays.
+    pub saturdays: bool,
+    /// What its closed jobs were moves the odds of the next, and how long they took the price of an opening.
+    pub learns: bool,
 }
 
 /// A viewer's shop.
@@ -54,6 +58,8 @@ pub async fn shop(db: &Connection, viewer: &Viewer) -> Result<Shop, StoreError> 
         hours_min: row.opens_min.zip(row.closes_min),
         labour_rate: row.labour_rate,
         money: row.money,
+        saturdays: row.saturdays.unwrap_or(false),
+        learns: row.learns.unwrap_or(true),
     })
 }
 
@@ -68,6 +74,8 @@ pub async fn change_shop(db: &Connection, viewer: &Viewer, says: &Shop) -> Resul
         closes_min: Set(closes),
         labour_rate: Set(says.labour_rate),
         money: Set(says.money.clone()),
+        saturdays: Set(Some(says.saturdays)),
+        learns: Set(Some(says.learns)),
     };
     row.update(db).await?;
     Ok(())

@@ -2,7 +2,7 @@
 use sea_orm::entity::prelude::*;
 
 #[sea_orm::model]
-#[derive(Clone, Debug, PartialEq, Eq, DeriveEntityModel)]
+#[derive(Clone, Debug, PartialEq, DeriveEntityModel)]
 #[sea_orm(table_name = "finders")]
 pub struct Model {
     #[sea_orm(primary_key, auto_increment = false)]
@@ -13,6 +13,11 @@ pub struct Model {
     pub words: String,
     /// The cause that was put right, once the job is closed.
     pub cause: Option<String>,
+    /// Minutes it took, and minutes that were planned, where its closing said so.
+    pub took_min: Option<f64>,
+    pub planned_min: Option<f64>,
+    /// The vehicle came back with the same complaint.
+    pub came_back: Option<bool>,
     #[sea_orm(belongs_to, from = "job_id", to = "id")]
     pub job: BelongsTo<super::job::Entity>,
 }

@@ -10,6 +10,8 @@ pub struct Model {
     pub source: String,
     pub in_force_from: Option<Date>,
     pub points: String,
+    /// Torques as the sheet says them, a line each.
+    pub torques: Option<String>,
     pub entered_by: Uuid,
     pub entered_at: DateTime,
     /// The revision that this one corrects: it was entered wrongly and is in force no more.

@@ -16,6 +16,10 @@ pub struct Model {
     pub labour_rate: Option<f64>,
     /// The money, by its three letters.
     pub money: Option<String>,
+    /// It works on Saturdays.
+    pub saturdays: Option<bool>,
+    /// It learns from its closed jobs; none is yes.
+    pub learns: Option<bool>,
     #[sea_orm(has_many)]
     pub users: HasMany<super::user::Entity>,
 }

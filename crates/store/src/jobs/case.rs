@@ -48,6 +48,7 @@ impl Job {
             bench: None,
             pattern: None,
             known_patterns: self.known_patterns.clone(),
+            memory: self.memory.clone(),
             put_off: Vec::new(),
             strip_down: StripDown::default(),
         };
@@ -79,6 +80,11 @@ impl Job {
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Pattern { cause } => case.pattern.clone_from(cause),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
+                Body::Cranked { outcome } => {
+                    // It is cranked closed and filled.
+                    case.acts.push(Act { at, ..Act::of(Deed::Refill) });
+                    case.acts.push(Act { outcome: Some(*outcome), at, ..Act::of(Deed::Crank) });
+                }
                 Body::Crank { said } => case.strip_down.crank = *said,
                 Body::Journal { said } => {
                     case.strip_down.journals.push(*said);
@@ -103,7 +109,9 @@ impl Job {
                 | Body::Talked { .. }
                 | Body::Worked { .. }
                 | Body::Withdrawn { .. }
-                | Body::Closed {}
+                | Body::Promised { .. }
+                | Body::Comeback { .. }
+                | Body::Closed { .. }
                 | Body::Reopened { .. }
                 | Body::Unreadable { .. } => {}
             }

@@ -1,6 +1,6 @@
 //! Closing a job: with what it stood on.
 use super::ledger::{self, Write, Written};
-use super::{Body, own_job};
+use super::{Body, Found, own_job};
 use crate::entity::record;
 use crate::{Connection, StoreError, Viewer, json};
 use chrono::NaiveDateTime;
@@ -18,6 +18,8 @@ pub struct Closing<'a> {
     pub seq: i32,
     /// What it stands on.
     pub record: &'a Record,
+    /// What it turned out to be.
+    pub found: Found,
     /// When; now, but for a job brought in from elsewhere.
     pub at: Option<NaiveDateTime>,
 }
@@ -35,7 +37,8 @@ pub enum Closed {
 pub async fn close(db: &Connection, viewer: &Viewer, number: i64, closing: &Closing<'_>) -> Result<Closed, StoreError> {
     own_job(db, viewer, number).await?;
     let pin = Pin { seq: closing.seq, knowledge: &closing.record.knowledge, text: json("record", closing.record)? };
-    let write = Write { body: Body::Closed {}, supersedes: None, submit_key: closing.submit_key, at: closing.at };
+    let write =
+        Write { body: Body::Closed { found: closing.found.clone() }, supersedes: None, submit_key: closing.submit_key, at: closing.at };
     match ledger::write_with(db, viewer, number, &write, Some(&pin)).await? {
         Some(Written::Stands(_) | Written::StoodAlready(_) | Written::Overtaken { .. }) => Ok(Closed::Stands),
         None => Ok(Closed::Moved),

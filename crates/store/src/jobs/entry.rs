@@ -3,8 +3,10 @@ use crate::entity::entry as table;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
+use velvet_dial_core::case::Cranked;
 use velvet_dial_core::case::{Phase, Reading};
-use velvet_dial_core::opened::{CrankSaid, JournalSaid, PumpMeasured, ScreenMeasured, Spring};
+use velvet_dial_core::opened::{CrankSaid, JournalSaid, Promise, PumpMeasured, ScreenMeasured, Spring};
+use velvet_dial_core::trace::Known;
 
 /// An entry.
 #[derive(Debug, Clone, PartialEq)]
@@ -132,6 +134,30 @@ pub enum Measured {
     Pump(PumpMeasured),
 }
 
+/// What a job turned out to be, as it was closed.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Found {
+    /// The cause, by its word; none where it was none of the list, or nobody said.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub cause: Option<String>,
+    /// How that is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub known: Option<Known>,
+    /// Minutes it took, from the first bolt to the proof.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub took_min: Option<f64>,
+    /// Minutes that were planned for it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub planned_min: Option<f64>,
+}
+
+impl Found {
+    fn is_silent(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
 /// What an entry says.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "kind", rename_all = "snake_case")]
@@ -254,8 +280,29 @@ pub enum Body {
         /// Why.
         reason: String,
     },
+    /// When it is handed over, and what stands in the way.
+    Promised {
+        /// The promise.
+        promise: Promise,
+    },
+    /// Cranked without fuel after it was put right.
+    Cranked {
+        /// What showed.
+        outcome: Cranked,
+    },
+    /// The vehicle was here before.
+    Comeback {
+        /// Number of the job before.
+        of: i64,
+        /// With the same complaint: what was put right then was not it, or not all of it.
+        same: bool,
+    },
     /// The job is done.
-    Closed {},
+    Closed {
+        /// What it was.
+        #[serde(default, skip_serializing_if = "Found::is_silent")]
+        found: Found,
+    },
     /// The superseded closing no longer holds, and why.
     Reopened {
         /// Why.
@@ -318,7 +365,10 @@ impl Body {
             Self::Worked { .. } => "worked",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
-            Self::Closed {} => "closed",
+            Self::Promised { .. } => "promised",
+            Self::Cranked { .. } => "cranked",
+            Self::Comeback { .. } => "comeback",
+            Self::Closed { .. } => "closed",
             Self::Reopened { .. } => "reopened",
             Self::Unreadable { .. } => "unreadable",
         }
@@ -328,8 +378,8 @@ impl Body {
     /// withdrawn, and what was withdrawn or cannot be read gives way to anything.
     pub(super) fn may_replace(&self, old: &Self) -> bool {
         match (self, old) {
-            (Self::Reopened { .. }, old) => matches!(old, Self::Closed {}),
-            (_, Self::Closed {}) => false,
+            (Self::Reopened { .. }, old) => matches!(old, Self::Closed { .. }),
+            (_, Self::Closed { .. }) => false,
             (Self::Withdrawn { .. }, _) | (_, Self::Withdrawn { .. } | Self::Unreadable { .. }) => true,
             (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) => true,
             (new, old) => new.subject().is_some() && new.subject() == old.subject(),
@@ -342,7 +392,9 @@ impl Body {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
             Self::Rig(done) => Some(format!("rig {}", done.step)),
             Self::Evidence { check, .. } | Self::PutOff { check, .. } => Some(format!("check {check}")),
-            Self::Closed {} => Some("closed".to_owned()),
+            Self::Closed { .. } => Some("closed".to_owned()),
+            Self::Promised { .. } => Some("promised".to_owned()),
+            Self::Comeback { of, .. } => Some(format!("comeback {of}")),
             Self::Particulars(_) => Some("particulars".to_owned()),
             Self::Struck { cause, .. } => Some(format!("strike {cause}")),
             Self::Order { .. } => Some("order".to_owned()),
@@ -358,6 +410,7 @@ impl Body {
             Self::Reading(_)
             | Self::Photo(_)
             | Self::Repair(_)
+            | Self::Cranked { .. }
             | Self::Worked { .. }
             | Self::Customer { .. }
             | Self::Withdrawn { .. }
@@ -387,6 +440,12 @@ mod tests {
             Body::Journal { said: JournalSaid { condition: Some(Condition::Scored), ..JournalSaid::of(JournalKind::Main, 5) } },
             Body::Measured { figure: Measured::Screen(ScreenMeasured { open_share: 0.25 }) },
             Body::Measured { figure: Measured::Pump(PumpMeasured { tip_mm: Some(0.21), ..PumpMeasured::default() }) },
+            Body::Cranked { outcome: Cranked::Slow },
+            Body::Comeback { of: 3, same: true },
+            Body::Closed { found: Found::default() },
+            Body::Closed {
+                found: Found { cause: Some(text("sender")), known: Some(Known::Seen), took_min: Some(90.0), planned_min: None },
+            },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
         ] {
             let kept = body.to_kept();

@@ -3,11 +3,12 @@
 //! What a job is found by stands in a table of its own under the database's full-text index, and follows the ledger in the transaction of every entry. The index knows words of three
 //! letters and more; a plate or a job's number is found by its beginning as well.
 use super::board::{Row, rows};
-use super::{Body, Job};
+use super::{Body, Entry, Found, Job};
 use crate::entity::{finder as table, job, vehicle};
 use crate::{Connection, StoreError, Viewer};
+use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, OnConflict, Query, SimpleExpr};
-use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use uuid::Uuid;
 use velvet_dial_core::trace::knowledge::knowledge;
 
@@ -48,25 +49,66 @@ fn words(job: &Job) -> String {
 
 /// Writes what some jobs are found by.
 pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Job]) -> Result<(), StoreError> {
-    let wanted = jobs.iter().map(|job| table::Model {
-        job_id: job.head.id,
-        shop_id: viewer.shop,
-        engine_id: job.head.engine,
-        words: words(job),
-        cause: job.repair().filter(|_| job.closed()).and_then(|repair| repair.cause.clone()),
-    });
+    come_backs(db, viewer, jobs).await?;
     // Most entries say nothing that a job is found by: then the index is left alone.
     let stands = table::Entity::find().filter(table::Column::JobId.is_in(jobs.iter().map(|job| job.head.id))).all(db).await?;
+    let wanted = jobs.iter().map(|job| {
+        let found = job.found();
+        table::Model {
+            job_id: job.head.id,
+            shop_id: viewer.shop,
+            engine_id: job.head.engine,
+            words: words(job),
+            cause: found.as_ref().and_then(|found| found.cause.clone()),
+            took_min: found.as_ref().and_then(|found| found.took_min),
+            planned_min: found.as_ref().and_then(|found| found.planned_min),
+            // Another job says that.
+            came_back: stands.iter().find(|row| row.job_id == job.head.id).and_then(|row| row.came_back),
+        }
+    });
     let rows: Vec<table::ActiveModel> =
         wanted.filter(|wanted| !stands.contains(wanted)).map(table::ActiveModel::from).map(ActiveModelTrait::reset_all).collect();
     if rows.is_empty() {
         return Ok(());
     }
     let changed = OnConflict::column(table::Column::JobId)
-        .update_columns([table::Column::EngineId, table::Column::Words, table::Column::Cause])
+        .update_columns([
+            table::Column::EngineId,
+            table::Column::Words,
+            table::Column::Cause,
+            table::Column::TookMin,
+            table::Column::PlannedMin,
+        ])
         .to_owned();
     table::Entity::insert_many(rows).on_conflict(changed).exec_without_returning(db).await?;
     Ok(())
+}
+
+/// Notes with the jobs before whether their vehicle came back with the same.
+async fn come_backs(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Job]) -> Result<(), StoreError> {
+    for job in jobs {
+        let said = |entry: &Entry| if let Body::Comeback { of, same } = entry.body { Some((of, same)) } else { None };
+        for (of, _) in job.entries.iter().filter_map(said) {
+            let same = job.live().filter_map(said).any(|(number, same)| number == of && same);
+            let before = job::Entity::find().filter(job::Column::Number.eq(of)).filter(job::Column::ShopId.eq(viewer.shop));
+            let before = before.select_only().column(job::Column::Id).into_query();
+            let noted = table::Entity::update_many().set(table::ActiveModel { came_back: Set(Some(same)), ..Default::default() });
+            noted.filter(table::Column::JobId.in_subquery(before)).exec(db).await?;
+        }
+    }
+    Ok(())
+}
+
+impl Job {
+    /// What it turned out to be, once it is closed and nobody merely supposes it; of a closing that does not say, what was put right.
+    fn found(&self) -> Option<Found> {
+        let Body::Closed { found } = &self.closing()?.body else { return None };
+        match found.known {
+            Some(known) if known.counts() => Some(found.clone()),
+            Some(_) => Some(Found { cause: None, ..found.clone() }),
+            None => Some(Found { cause: self.repair().and_then(|repair| repair.cause.clone()), ..found.clone() }),
+        }
+    }
 }
 
 /// The words of a search that the index knows.

@@ -121,7 +121,7 @@ async fn write_once(
     }
     // The board finds open jobs by this; it follows the ledger in the same transaction.
     let closed_at = match new.body {
-        Body::Closed {} => Some(Some(new.at.unwrap_or_else(now))),
+        Body::Closed { .. } => Some(Some(new.at.unwrap_or_else(now))),
         Body::Reopened { .. } => Some(None),
         _ => None,
     };

@@ -5,6 +5,7 @@ mod case;
 mod closing;
 mod entry;
 mod find;
+mod learn;
 mod ledger;
 mod link;
 mod opening;
@@ -16,8 +17,9 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, close};
-pub use entry::{Body, Entry, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
+pub use entry::{Body, Entry, Found, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use find::{Similar, found, similar};
+pub use learn::{Before, Learnt, before, learnt};
 pub use ledger::{Write, Written, chain, write};
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
@@ -35,7 +37,7 @@ use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
 use velvet_dial_core::record::Record;
-use velvet_dial_core::trace::{KnownPattern, same_family};
+use velvet_dial_core::trace::{KnownPattern, Memory, same_family};
 
 /// A job's first page: who, what, when.
 #[derive(Debug, Clone, PartialEq)]
@@ -65,6 +67,8 @@ pub struct Job {
     pub engine: Engine,
     /// What is known of the engine's family.
     pub known_patterns: Vec<KnownPattern>,
+    /// What the shop's own closed jobs of the family were; whoever loads a job to judge it puts it here, where the shop learns.
+    pub memory: Option<Memory>,
     /// The gauges of the shop.
     pub gauges: Vec<Gauge>,
     /// Every entry ever made, oldest first.
@@ -118,7 +122,7 @@ impl Job {
 
     /// The closing that holds.
     pub fn closing(&self) -> Option<&Entry> {
-        self.live().find(|entry| matches!(entry.body, Body::Closed {}))
+        self.live().find(|entry| matches!(entry.body, Body::Closed { .. }))
     }
 }
 
@@ -190,7 +194,7 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
     };
     let zone = viewer.zone.clone();
     let judged_seq = row.summary.take().and_then(|summary| summary.judged_seq);
-    let mut job = Job { head, engine, known_patterns: Vec::new(), gauges, entries, zone, record: None, judged_seq };
+    let mut job = Job { head, engine, known_patterns: Vec::new(), memory: None, gauges, entries, zone, record: None, judged_seq };
     let kept = job.closing().zip(records).and_then(|(closing, mut records)| records.remove(&closing.id));
     if let Some(text) = kept {
         job.stand_on(from_json("record", &text)?);
@@ -207,6 +211,7 @@ impl Job {
         self.engine.name.clone_from(&record.papers.engine);
         self.engine.card = record.case.engine.clone();
         self.known_patterns.clone_from(&record.case.known_patterns);
+        self.memory.clone_from(&record.case.memory);
         self.engine.sheets = record.other_sheets.iter().chain(&record.case.spec).cloned().collect();
         self.record = Some(record);
     }

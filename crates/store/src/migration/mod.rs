@@ -8,6 +8,7 @@ mod eighth;
 mod fifth;
 mod first;
 mod fourth;
+mod ninth;
 mod second;
 mod seventh;
 mod sixth;
@@ -48,6 +49,7 @@ impl MigratorTrait for Migrator {
             Box::new(sixth::Sixth),
             Box::new(seventh::Seventh),
             Box::new(eighth::Eighth),
+            Box::new(ninth::Ninth),
         ]
     }
 }

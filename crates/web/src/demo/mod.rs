@@ -10,7 +10,8 @@ use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
 use velvet_dial_core::record::seal;
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
+use velvet_dial_core::trace::Known;
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library, rigs};
 
@@ -180,6 +181,8 @@ fn house(shop: &Shop) -> Option<accounts::Shop> {
         hours_min: minutes(opens).zip(minutes(closes)),
         labour_rate: Some(shop.labour_rate),
         money: Some(shop.money.clone()),
+        saturdays: false,
+        learns: true,
     })
 }
 
@@ -244,7 +247,9 @@ async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: 
     record.papers.closed_at = Some(at.and_utc());
     let (key, entries) = jobs::chain(db, who, number).await?;
     seal(&mut record, &key.to_string(), entries).map_err(|error| DemoError::Names(error.to_string()))?;
-    match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, at: Some(at) }).await? {
+    let cause = job.repair().and_then(|repair| repair.cause.clone());
+    let found = Found { known: cause.as_ref().map(|_| Known::CameBack), cause, ..Found::default() };
+    match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, found, at: Some(at) }).await? {
         Closed::Stands => Ok(()),
         Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),
     }

@@ -5,7 +5,7 @@ use actix_web::HttpResponse;
 use actix_web::cookie::time::Duration;
 use actix_web::cookie::{Cookie, SameSite};
 use actix_web::http::header::LOCATION;
-use chrono::NaiveDate;
+use chrono::{NaiveDate, NaiveDateTime};
 use std::collections::HashMap;
 use velvet_dial_core::field::{self, Field};
 use velvet_dial_core::unit::Units;
@@ -64,6 +64,8 @@ pub enum Kind {
     PressureOrNone(&'static Field),
     /// A day, or nothing.
     Day,
+    /// A day and an hour by the shop's clock, or nothing.
+    Moment,
     /// One of a list; the choices stand in the page.
     Choice,
     /// Yes or nothing.
@@ -166,6 +168,20 @@ impl<'a> Read<'a> {
         self.slip.take(name, read.map_err(|_| format!("{label}: write the day as year-month-day, for example 2026-03-01.")))
     }
 
+    /// A day and an hour as a clock on the wall shows them; none where they are wrong or left empty.
+    pub fn moment(&mut self, name: &'static str) -> Option<NaiveDateTime> {
+        let typed = self.typed(name).trim();
+        if typed.is_empty() {
+            return None;
+        }
+        let label = self.label(name);
+        let read = ["%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"].iter().find_map(|form| NaiveDateTime::parse_from_str(typed, form).ok());
+        self.slip.take(
+            name,
+            read.ok_or_else(|| format!("{label}: write day and hour as year-month-day hour:minute, for example 2026-03-06 16:00.")),
+        )
+    }
+
     /// One of a closed list, or nothing.
     pub fn choice<T: Copy>(&self, name: &str, of: &[(T, &'static str, &'static str)]) -> Option<T> {
         let typed = self.typed(name);
@@ -203,6 +219,7 @@ impl Form {
     fn draw_one(&self, ask: &Ask, slip: &Slip, unit: Units, choices: &impl Fn(&str) -> Vec<Choice>) -> Drawn {
         let (input, hint) = match ask.kind {
             Kind::Text(_) | Kind::Needed(..) | Kind::Day => (Input::Line, ask.hint),
+            Kind::Moment => (Input::Moment, ask.hint),
             Kind::Lines(_) | Kind::NeededLines(..) => (Input::Lines, ask.hint),
             Kind::Number(field) | Kind::NumberOrNone(field) if field.unit == CELSIUS => (Input::Number, unit.temperature.label()),
             Kind::Number(_) | Kind::NumberOrNone(_) => (Input::Number, ask.hint),

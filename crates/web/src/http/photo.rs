@@ -7,7 +7,7 @@ use actix_web::http::header::CACHE_CONTROL;
 use futures_util::TryStreamExt;
 use image::codecs::jpeg::JpegEncoder;
 use image::imageops::FilterType;
-use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
+use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader, Limits};
 use std::io::Cursor;
 use thiserror::Error;
 use velvet_dial_store::jobs::Photo;
@@ -41,6 +41,10 @@ fn kept(bytes: Vec<u8>) -> Result<Photo, PhotoError> {
     (limits.max_image_width, limits.max_image_height, limits.max_alloc) = (Some(MOST_SIDE), Some(MOST_SIDE), Some(MOST_UNPACKED));
     let told = |error: image::ImageError| if matches!(error, image::ImageError::Limits(_)) { PhotoError::Bomb } else { PhotoError::NotOne };
     let mut reader = ImageReader::new(Cursor::new(bytes)).with_guessed_format().map_err(|_| PhotoError::NotOne)?;
+    // What else this program can read, for other ends, is no photo.
+    if !matches!(reader.format(), Some(ImageFormat::Jpeg | ImageFormat::Png | ImageFormat::WebP)) {
+        return Err(PhotoError::NotOne);
+    }
     reader.limits(limits);
     let mut decoder = reader.into_decoder().map_err(told)?;
     if decoder.total_bytes() > MOST_UNPACKED {
@@ -119,7 +123,7 @@ pub fn is_large(name: &str) -> Result<bool, Failure> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use image::{ImageFormat, Rgb, RgbImage};
+    use image::{Rgb, RgbImage};
 
     fn picture(width: u32, height: u32, format: ImageFormat) -> Vec<u8> {
         let image = RgbImage::from_fn(width, height, |x, y| Rgb([(x % 251) as u8, (y % 241) as u8, 90]));
@@ -177,6 +181,7 @@ mod tests {
         };
         for (bytes, says) in [
             (b"%PDF-1.7".to_vec(), "not a photo"),
+            (b"GIF89a\x01\0\x01\0\x80\0\0\0\0\0\0\0\0,\0\0\0\0\x01\0\x01\0\0\x02\x02D\x01\0;".to_vec(), "not a photo"),
             (Vec::new(), "not a photo"),
             (picture(40, 40, ImageFormat::Jpeg).into_iter().take(60).collect(), "not a photo"),
             (huge(60_000), "unpacks to more"),

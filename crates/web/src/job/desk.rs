@@ -9,7 +9,7 @@ use super::rig::chooser::expected;
 use super::shell::{Ask, Clash, Shell, shell};
 use super::trace;
 use crate::http::{Failure, SignedIn, form};
-use crate::state::App;
+use crate::state::{App, House};
 use crate::ui::words::describe;
 use crate::ui::{Chrome, Liking, show};
 use actix_web::dev::Payload;
@@ -18,11 +18,14 @@ use actix_web::{FromRequest, HttpRequest, HttpResponse, web};
 use askama::Template;
 use std::future::Future;
 use std::pin::Pin;
+use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::record::curves;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Body, Entry, Job, Write, Written};
-use velvet_dial_store::{Viewer, accounts, library, rigs};
+use velvet_dial_store::accounts::Person;
+use velvet_dial_store::jobs::{self, Body, Entry, File, Job, Link, Write, Written};
+use velvet_dial_store::library::ShopAdapter;
+use velvet_dial_store::{StoreError, Viewer, accounts, library, rigs};
 
 /// The asker at a job.
 pub struct Desk {
@@ -108,10 +111,28 @@ struct Fragment {
     next: String,
 }
 
+/// What a screen shows beside the job itself.
+struct Beside {
+    captures: Vec<File>,
+    people: Vec<Person>,
+    adapters: Vec<ShopAdapter>,
+    rigs: Rigs,
+    links: Vec<Link>,
+}
+
+/// A list that is asked for only where it is wanted.
+async fn asked<T>(wanted: bool, list: impl Future<Output = Result<Vec<T>, StoreError>>) -> Result<Vec<T>, StoreError> {
+    if wanted { list.await } else { Ok(Vec::new()) }
+}
+
 impl Desk {
     /// The job.
     pub async fn job(&self) -> Result<Job, Failure> {
-        Ok(jobs::load(&self.app.db, &self.viewer, self.number).await?)
+        let (mut job, house) = tokio::try_join!(jobs::load(&self.app.db, &self.viewer, self.number), self.app.house(&self.viewer))?;
+        if job.record.is_none() {
+            job.memory = house.memory(job.head.engine);
+        }
+        Ok(job)
     }
 
     /// Sends the browser elsewhere.
@@ -124,46 +145,28 @@ impl Desk {
 
     /// The screen of a stage: the bench alone for htmx, else the whole page.
     pub async fn answer(&self, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
-        let job = self.job().await?;
-        let mut captures = Vec::new();
-        if matches!(stage, Stage::Run | Stage::Prove) {
-            captures = jobs::captures(&self.app.db, &self.viewer, self.number).await?;
-        }
-        let mut people = Vec::new();
-        if stage == Stage::Intake {
-            people = accounts::colleagues(&self.app.db, &self.viewer).await?;
-        }
-        let mut adapters = Vec::new();
-        if stage == Stage::Rig {
-            adapters = library::adapters(&self.app.db, &self.viewer).await?;
-        }
-        let mut of_rigs = Rigs::default();
-        if matches!(stage, Stage::Rig | Stage::Run | Stage::Prove) {
-            of_rigs.all = rigs::rigs(&self.app.db, &self.viewer).await?;
-            of_rigs.linked = self.app.hub.of_job(self.viewer.shop, self.number);
-            if stage != Stage::Rig {
-                of_rigs.runs = rigs::runs(&self.app.db, &self.viewer, self.number).await?;
-            }
-        }
+        let (job, house, beside) = tokio::try_join!(self.job(), self.house(), self.beside(stage))?;
+        let Beside { captures, people, adapters, rigs: of_rigs, links } = beside;
+        // These two are asked for a job.
         let mut similar = Vec::new();
         if stage == Stage::Trace {
             similar = jobs::similar(&self.app.db, &self.viewer, &job).await?;
         }
-        let (mut shop, mut links) = (None, Vec::new());
-        if stage == Stage::OpenUp {
-            shop = Some(accounts::shop(&self.app.db, &self.viewer).await?);
-            links = jobs::links(&self.app.db, &self.viewer, self.number).await?;
+        let mut before = None;
+        if stage == Stage::Intake {
+            before = jobs::before(&self.app.db, &self.viewer, &job).await?;
         }
         let assessed = assess(self.app.clone(), job, ask.seen).await?;
         tell_the_board(&self.app, &self.viewer, &assessed).await?;
         let (query, unit) = (ask.query.clone(), self.liking.unit);
         // What a gauge will meet takes every draw at three points, and a band every speed; the other screens have nothing to wait for.
         let solves = matches!(stage, Stage::Rig | Stage::Run | Stage::Compare | Stage::OpenUp | Stage::Prove);
+        let shop = house.clone();
         let work = move || {
             let (mut met, mut compared, mut opened) = (None, None, None);
             match stage {
                 Stage::Rig => met = Some(expected(&assessed)),
-                Stage::OpenUp => opened = Some(open_up::worked(&assessed, shop.as_ref())),
+                Stage::OpenUp => opened = Some(open_up::worked(&assessed, &shop.shop)),
                 Stage::Compare => compared = Some(compare::worked(&assessed, &query, unit)),
                 _ if solves => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
                 _ => {}
@@ -184,6 +187,8 @@ impl Desk {
             compared: compared.as_ref(),
             opened: opened.as_ref(),
             links: &links,
+            house: &house,
+            before: before.as_ref(),
             adapters: &adapters,
         };
         let work = super::surface(stage)(&drawn)?;
@@ -197,6 +202,26 @@ impl Desk {
             Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, next, live, linked }.render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+    }
+
+    /// The shop, and what it learnt.
+    pub async fn house(&self) -> Result<Arc<House>, Failure> {
+        Ok(self.app.house(&self.viewer).await?)
+    }
+
+    /// What a stage's screen shows beside the job itself, asked for all at once.
+    async fn beside(&self, stage: Stage) -> Result<Beside, Failure> {
+        let (db, viewer, number) = (&self.app.db, &self.viewer, self.number);
+        let reads = matches!(stage, Stage::Run | Stage::Prove);
+        let rigged = reads || stage == Stage::Rig;
+        let captures = asked(reads, jobs::captures(db, viewer, number));
+        let people = asked(stage == Stage::Intake, accounts::colleagues(db, viewer));
+        let adapters = asked(stage == Stage::Rig, library::adapters(db, viewer));
+        let (all, runs) = (asked(rigged, rigs::rigs(db, viewer)), asked(reads, rigs::runs(db, viewer, number)));
+        let links = asked(stage == Stage::OpenUp, jobs::links(db, viewer, number));
+        let (captures, people, adapters, all, runs, links) = tokio::try_join!(captures, people, adapters, all, runs, links)?;
+        let linked = if rigged { self.app.hub.of_job(viewer.shop, number) } else { None };
+        Ok(Beside { captures, people, adapters, rigs: Rigs { all, linked, runs }, links })
     }
 
     /// Writes an entry and shows the stage again: changed, or with what somebody else wrote there meanwhile.

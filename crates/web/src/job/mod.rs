@@ -27,6 +27,7 @@ mod worked;
 
 use crate::http::Failure;
 use crate::http::form::Sent as Query;
+use crate::state::House;
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use assess::Assessed;
@@ -36,7 +37,7 @@ pub(crate) use record::{record, recordings};
 use shell::{Ask, Shell};
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
-use velvet_dial_store::jobs::{File, Link, Similar};
+use velvet_dial_store::jobs::{Before, File, Link, Similar};
 use velvet_dial_store::library::ShopAdapter;
 
 /// What a screen is drawn from.
@@ -56,6 +57,10 @@ pub struct Drawn<'a> {
     pub query: &'a Query,
     /// What was worked out, for the screen that compares.
     pub compared: Option<&'a compare::Worked>,
+    /// The shop, and what it learnt.
+    pub house: &'a House,
+    /// The job before on this vehicle, for the screen of the intake.
+    pub before: Option<&'a Before>,
     /// Links sent to the customer, for the screen that opens up.
     pub links: &'a [Link],
     /// What was worked out, for the screen that opens up.

@@ -3,12 +3,12 @@ use super::Desk;
 use super::assess::{Assessed, assess};
 use super::lines;
 use crate::http::Failure;
+use uuid::Uuid;
 use velvet_dial_core::case::{Case, Diagnosis};
 use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSaid, SealError, Taken};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
-use uuid::Uuid;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Body, File, Job};
 use velvet_dial_store::rigs::{self, Recorded};
@@ -48,9 +48,15 @@ pub fn record(shop: &Shop, job: &Job, runs: Vec<Recording>, (case, now, tracer):
 pub async fn recordings(db: &Connection, viewer: &Viewer, job: &Job) -> Result<Vec<Recording>, StoreError> {
     let number = job.head.number;
     let (files, runs) = tokio::try_join!(jobs::captures(db, viewer, number), rigs::runs(db, viewer, number))?;
-    let read_from = |id: Uuid| job.live().any(|entry| matches!(&entry.body, Body::Reading(taken) if taken.capture.is_some_and(|(run, ..)| run == id)));
+    let read_from =
+        |id: Uuid| job.live().any(|entry| matches!(&entry.body, Body::Reading(taken) if taken.capture.is_some_and(|(run, ..)| run == id)));
     let of_file = |file: File| Recording { id: file.id.to_string(), name: file.name, digest: file.digest, also_in: file.also_in };
-    let of_rig = |run: Recorded| Recording { id: run.id.to_string(), name: format!("the rig “{}”", run.rig), digest: String::new(), also_in: Vec::new() };
+    let of_rig = |run: Recorded| Recording {
+        id: run.id.to_string(),
+        name: format!("the rig “{}”", run.rig),
+        digest: String::new(),
+        also_in: Vec::new(),
+    };
     Ok(files.into_iter().map(of_file).chain(runs.into_iter().filter(|run| read_from(run.id)).map(of_rig)).collect())
 }
 
@@ -70,9 +76,12 @@ fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
         customer: customer.join(", "),
         odometer_km: said.odometer_km,
         on_it: said.on_it.map(|(_, name)| name).unwrap_or_default(),
+        came_back_of: job.live().find_map(|entry| if let Body::Comeback { of, same: true } = entry.body { Some(of) } else { None }),
+        recheck_at: job.live().find_map(|entry| if let Body::Promised { promise } = &entry.body { promise.recheck_at } else { None }),
     };
     let taken = job.reading_entries().map(|entry| {
-        let of_run = if let Body::Reading(taken) = &entry.body { taken.capture.map(|(run, from, to)| (run.to_string(), from, to)) } else { None };
+        let of_run =
+            if let Body::Reading(taken) = &entry.body { taken.capture.map(|(run, from, to)| (run.to_string(), from, to)) } else { None };
         Taken { who: entry.author_name.clone(), at: entry.written_at.and_utc(), of_run }
     });
     let in_force = job.sheet();

@@ -65,6 +65,9 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Journal { .. }
             | Body::Measured { .. }
             | Body::Worked { .. }
+            | Body::Promised { .. }
+            | Body::Cranked { .. }
+            | Body::Comeback { .. }
     );
     (kind && !job.closed()).then_some(last)
 }
@@ -96,7 +99,7 @@ mod tests {
     use super::*;
     use velvet_dial_core::case::Reading;
     use velvet_dial_core::circuit::Card;
-    use velvet_dial_store::jobs::{Head, Particulars, Repair, TakenReading};
+    use velvet_dial_store::jobs::{Found, Head, Particulars, Repair, TakenReading};
     use velvet_dial_store::library::{Engine, Vehicle};
 
     fn job(entries: Vec<Entry>) -> Job {
@@ -110,6 +113,7 @@ mod tests {
             head,
             engine,
             known_patterns: Vec::new(),
+            memory: None,
             gauges: Vec::new(),
             entries,
             zone: Default::default(),
@@ -140,7 +144,7 @@ mod tests {
             (Body::Particulars(Particulars::default()), 1, 59, true),
             (Body::Repair(Repair { cause: None, done: "x".into(), follow_up: String::new() }), 1, 59, false),
             (Body::Withdrawn { reason: "x".into() }, 1, 59, false),
-            (Body::Closed {}, 1, 59, false),
+            (Body::Closed { found: Found::default() }, 1, 59, false),
             (Body::Reopened { reason: "x".into() }, 1, 59, false),
         ] {
             let told = format!("{body:?} by {author} at {second}");

@@ -2,6 +2,7 @@
 mod board;
 mod calculators;
 mod gauges;
+mod learnt;
 mod library;
 mod opening;
 mod rigs;
@@ -15,6 +16,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(board::routes)
         .configure(opening::routes)
         .configure(library::routes)
+        .configure(learnt::routes)
         .configure(thread::routes)
         .configure(calculators::routes)
         .configure(rigs::routes)

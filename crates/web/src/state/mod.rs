@@ -1,9 +1,12 @@
 //! What every handler shares.
+mod house;
 mod kept;
 mod work;
 
 pub use work::{Busy, cores};
 
+pub use house::House;
+use house::Houses;
 pub use kept::Kept;
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
@@ -26,6 +29,8 @@ pub struct App {
     pub work: Work,
     /// Draws of engines and diagnoses of jobs.
     pub kept: Kept,
+    /// Shops with what they learnt.
+    houses: Houses,
     /// Holds are taken from a run one at a time.
     pub taking: Mutex<()>,
     /// The rigs that are linked.
@@ -65,6 +70,14 @@ impl Serving {
 impl App {
     /// The application on a database.
     pub fn new(db: Connection, serving: Serving) -> Self {
-        Self { db, serving, work: Work::default(), kept: Kept::default(), taking: Mutex::default(), hub: Arc::default() }
+        Self {
+            db,
+            serving,
+            work: Work::default(),
+            kept: Kept::default(),
+            houses: Houses::default(),
+            taking: Mutex::default(),
+            hub: Arc::default(),
+        }
     }
 }

@@ -15,6 +15,7 @@ pub struct Drawn {
 pub enum Input {
     Line,
     Number,
+    Moment,
     Lines,
     Select(Vec<Choice>),
     Tick,

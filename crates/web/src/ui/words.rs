@@ -11,7 +11,7 @@ use velvet_dial_core::rigging;
 use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{Body, Measured, Particulars, RigStep};
+use velvet_dial_store::jobs::{Body, Found, Measured, Particulars, RigStep};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -102,10 +102,23 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Worked { told, .. } => told.clone(),
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
-        Body::Closed {} => "Job closed".to_owned(),
+        Body::Promised { promise } => format!("Hand-over promised for {}", promise.said),
+        Body::Cranked { outcome } => format!("Cranked without fuel after it was put right: {}", outcome.label()),
+        Body::Comeback { of, same: true } => format!("Came back with the same as job {of}"),
+        Body::Comeback { of, .. } => format!("Was here before, for something else: job {of}"),
+        Body::Closed { found } => closed_said(found),
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
     }
+}
+
+/// “Job closed: pickup screen blocked, seen, with it open”.
+fn closed_said(found: &Found) -> String {
+    let cause = found.cause.as_deref().map(cause_name).map(str::to_owned);
+    let known = found.known.map(|known| known.label().to_owned());
+    let took = found.took_min.map(|minutes| format!("{} of work", show::minutes(minutes)));
+    let parts: Vec<String> = [cause, known, took].into_iter().flatten().collect();
+    if parts.is_empty() { "Job closed".to_owned() } else { format!("Job closed: {}", parts.join(", ")) }
 }
 
 /// What the sheet says of the crank's bearings.
@@ -326,7 +339,7 @@ mod tests {
             (step("peak", "skipped", None), "Clear the peak-hold: skipped"),
             (step("tarot", "purple", None), "tarot: purple"),
             (Body::Withdrawn { reason: "no".into() }, "Withdrawn: no"),
-            (Body::Closed {}, "Job closed"),
+            (Body::Closed { found: Found::default() }, "Job closed"),
             (Body::Reopened { reason: "again".into() }, "Opened again: again"),
             (
                 Body::Unreadable { kind: "thermogram".into(), why: "x".into() },

@@ -8,6 +8,7 @@ use std::net::{SocketAddr, TcpListener};
 use std::sync::Arc;
 use std::thread::JoinHandle;
 use uuid::Uuid;
+use velvet_dial_core::record::Signer;
 use velvet_dial_rig::chunk::Chunk;
 use velvet_dial_rig::recorder::{self, Hello, Sink};
 use velvet_dial_rig::said::{Channel, Kind, Sample};
@@ -28,11 +29,9 @@ pub async fn start_with() -> (String, Connection) {
     velvet_dial_web::demo::load_once(&db).await.unwrap();
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let running = server(
-        App::new(db.clone(), Serving { demo: true, patience: Some(std::time::Duration::from_secs(8)), ..Serving::default() }),
-        listener,
-    )
-    .unwrap();
+    let signer = Some(Signer::of_seed(&[1; 32]));
+    let serving = Serving { demo: true, signer, patience: Some(std::time::Duration::from_secs(8)), ..Serving::default() };
+    let running = server(App::new(db.clone(), serving), listener).unwrap();
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
     (address, db)
 }

@@ -51,6 +51,12 @@ impl Person {
         answer.text().await.unwrap()
     }
 
+    pub async fn bytes(&self, path: &str) -> Vec<u8> {
+        let answer = self.get(path).await;
+        assert_eq!(answer.status(), StatusCode::OK, "{path}");
+        answer.bytes().await.unwrap().to_vec()
+    }
+
     pub async fn post(&self, path: &str, form: &[(&str, &str)]) -> Response {
         self.ask(self.client.post(format!("{}{path}", self.base))).form(form).send().await.unwrap()
     }

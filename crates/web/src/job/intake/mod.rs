@@ -6,6 +6,7 @@ use crate::job::assess::Assessed;
 use crate::job::shell::{Ask as Asked, Shell};
 use crate::job::{Desk, Sent};
 use crate::ui::show;
+use crate::ui::words::cause_name;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
@@ -15,7 +16,7 @@ use velvet_dial_core::field;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::accounts;
-use velvet_dial_store::jobs::{Body, Particulars};
+use velvet_dial_store::jobs::{self, Body, Particulars};
 
 /// One tick.
 #[derive(Deserialize)]
@@ -74,13 +75,47 @@ pub async fn particulars(desk: Desk, form: web::Form<form::Sent>) -> Result<Http
 
 /// Their addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/circumstance", post().to(tell)).route("/jobs/{number}/particulars", post().to(particulars));
+    config
+        .route("/jobs/{number}/circumstance", post().to(tell))
+        .route("/jobs/{number}/particulars", post().to(particulars))
+        .route("/jobs/{number}/came-back", post().to(came_back));
+}
+
+/// Whether the vehicle is back with the same.
+pub async fn came_back(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = desk.job().await?;
+    let before = jobs::before(&desk.app.db, &desk.viewer, &job).await?.ok_or(Failure::NoPage)?;
+    let same = form.get("same").is_some_and(|same| same == "true");
+    let fields = vec![("same".to_owned(), same.to_string())];
+    desk.write(Stage::Intake, Sent::of(&form), Body::Comeback { of: before.number, same }, "came-back", fields).await
+}
+
+/// The job before on this vehicle, and whether this is the same again.
+struct CameBack {
+    number: i64,
+    says: String,
+    /// The answer that stands: the same, or something else.
+    same: Option<bool>,
+    supersedes: String,
+}
+
+fn came_back_work(drawn: &Drawn) -> Option<CameBack> {
+    let (before, job) = (drawn.before?, &drawn.assessed.job);
+    let cause = before.cause.as_deref().map_or(String::new(), |cause| format!("; it was {}", cause_name(cause).to_lowercase()));
+    let stands = job.live().find_map(|entry| match entry.body {
+        Body::Comeback { of, same } if of == before.number => Some((entry.id.to_string(), same)),
+        _ => None,
+    });
+    let (supersedes, same) = stands.map_or((String::new(), None), |(entry, same)| (entry, Some(same)));
+    let says = format!("closed {}, “{}”{cause}", show::day(before.closed_at, &job.zone), before.complaint);
+    Some(CameBack { number: before.number, says, same, supersedes })
 }
 
 #[derive(Template)]
 #[template(path = "job/intake/intake.html")]
 struct Surface<'a> {
     bench: &'a Shell,
+    came_back: Option<CameBack>,
     groups: Vec<IntakeGroup>,
     particulars: Vec<Field>,
     /// What a change of them would supersede.
@@ -105,6 +140,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     };
     Surface {
         bench: drawn.shell,
+        came_back: came_back_work(drawn),
         groups: intake(drawn.assessed),
         particulars: FORM.draw(&slip, drawn.shell.unit, |_| people()),
         supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),

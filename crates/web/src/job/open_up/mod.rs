@@ -38,16 +38,16 @@ pub struct Worked {
 }
 
 /// Works it out.
-pub fn worked(assessed: &Assessed, shop: Option<&Shop>) -> Worked {
+pub fn worked(assessed: &Assessed, shop: &Shop) -> Worked {
     let (case, now) = (&assessed.case, &assessed.now);
     let crank = opened::crank(&case.engine, &case.strip_down);
     let screen =
         case.strip_down.screen.map(|screen| Screen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
-    let plan = opened::plan(case, now, shop.and_then(|shop| shop.labour_rate));
+    let plan = opened::plan(case, now, shop.labour_rate);
     Worked {
         surprises: talk::open(assessed, &plan),
         plan,
-        money: shop.and_then(|shop| shop.money.clone()).unwrap_or_default(),
+        money: shop.money.clone().unwrap_or_default(),
         explained: opened::explained(case, now, &assessed.tracer, &crank),
         // OK because the card and the share were held to their ranges when they were taken.
         starving: screen.and_then(|screen| starving(&screen).ok()),

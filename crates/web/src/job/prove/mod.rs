@@ -1,41 +1,70 @@
 //! Prove: the same points again, and the close. After-readings are taken as all readings are.
 use crate::http::Failure;
+use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
+use crate::job::assess::assess;
 use crate::job::run::view::{self, ReadingsWork};
-use crate::job::shell::Shell;
-use crate::job::{Desk, record};
+use crate::job::shell::{Ask as Asked, Shell};
+use crate::job::{Desk, Sent, record};
+use crate::ui::words::describe;
 use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
-use serde::Deserialize;
-use velvet_dial_core::case::ProofWord;
+use velvet_dial_core::case::{Case, Cranked, Phase, Proof, ProofWord};
+use velvet_dial_core::field;
+use velvet_dial_core::opened;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Closed, Closing};
+use velvet_dial_core::trace::Known;
+use velvet_dial_core::trace::knowledge::{Access, knowledge};
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, Found, Job};
 
-/// The button.
-#[derive(Deserialize, Default)]
-#[serde(default)]
-pub struct Pressed {
-    key: String,
-}
+/// What it was, asked as it is closed.
+static CLOSING: Form = Form {
+    name: "closing",
+    asks: &[
+        Ask::new("cause", "What it was", "", Kind::Choice),
+        Ask::new("known", "How that is known", "", Kind::Choice),
+        Ask::new("took", "It took, first bolt to proof", "minutes of work, if you know", Kind::NumberOrNone(&field::TOOK)),
+    ],
+};
 
-/// Closes the job and shows its report; a job closed already stays so.
-pub async fn close(desk: Desk, form: web::Form<Pressed>) -> Result<HttpResponse, Failure> {
-    let form = form.into_inner();
+/// Closes the job with what it was and shows its report; a job closed already stays so. What comes without the questions, as from a program, is taken as unsaid.
+pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&CLOSING, &form, desk.liking.unit);
+    let mut found = Found { took_min: typed.number("took"), known: typed.choice("known", Known::ALL), ..Found::default() };
+    let cause = typed.raw("cause");
+    if !cause.is_empty() && knowledge().cause(cause).is_none() {
+        typed.slip.wrong("cause", "Choose one of the causes on the list.");
+    }
+    found.cause = Some(cause.to_owned()).filter(|cause| !cause.is_empty());
+    if found.cause.is_some() && found.known.is_none() {
+        typed.slip.wrong("known", "How is it known? Choose; what is only supposed is kept and not learnt from.");
+    }
+    if !typed.slip.is_clean() {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::Prove, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let house = desk.house().await?;
     for _ in 0..TRIES {
         let job = desk.job().await?;
         if job.closed() {
             break;
         }
         let seq = job.seq();
+        if found.took_min.is_some() {
+            found.planned_min = planned(&desk, &found, house.shop.labour_rate).await?;
+        }
         let mut record = record::of(&desk, job).await?;
         record.papers.closed_at = Some(chrono::Utc::now());
         let (record, _) = record::sealed(&desk, record).await?;
-        let closing = Closing { submit_key: &form.key, seq, record: &record, at: None };
+        let closing = Closing { submit_key: sent.key, seq, record: &record, found: found.clone(), at: None };
         if jobs::close(&desk.app.db, &desk.viewer, desk.number, &closing).await? == Closed::Stands {
             break;
         }
     }
+    desk.app.forget_house(&desk.viewer);
     let job = desk.job().await?;
     Ok(desk.to(&if job.closed() {
         format!("/jobs/{}/report", desk.number)
@@ -44,12 +73,34 @@ pub async fn close(desk: Desk, form: web::Form<Pressed>) -> Result<HttpResponse,
     }))
 }
 
+/// Minutes that the card's own times would have planned for what it was, all openings still to do.
+async fn planned(desk: &Desk, found: &Found, hour: Option<f64>) -> Result<Option<f64>, Failure> {
+    let Some(cause) = found.cause.as_deref().and_then(|id| knowledge().cause(id)).and_then(|index| knowledge().causes.get(index)) else {
+        return Ok(None);
+    };
+    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
+    let minutes = move || {
+        let case = Case { memory: None, ..assessed.case.clone() };
+        opened::minutes_of(&case, &assessed.now, hour, cause)
+    };
+    Ok(Some(desk.app.work.out(minutes).await?))
+}
+
+/// What a crank after the repair showed.
+pub async fn cranked(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let said = form.get("outcome").map_or("", String::as_str);
+    let outcome = Cranked::ALL.iter().find(|(_, id, _)| *id == said).map(|(outcome, ..)| *outcome);
+    let outcome = outcome.ok_or_else(|| Failure::Form("a crank that showed what none can".to_owned()))?;
+    let fields = vec![("outcome".to_owned(), outcome.id().to_owned())];
+    desk.write(Stage::Prove, Sent::of(&form), Body::Cranked { outcome }, "cranked", fields).await
+}
+
 /// Times the record is made anew because somebody writes meanwhile.
 const TRIES: usize = 5;
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/close", post().to(close));
+    config.route("/jobs/{number}/close", post().to(close)).route("/jobs/{number}/cranked", post().to(cranked));
 }
 
 /// How far it is proven, as a shape.
@@ -66,9 +117,60 @@ pub fn shape(word: &ProofWord) -> &'static str {
 struct Surface<'a> {
     bench: &'a Shell,
     work: ReadingsWork,
+    /// It was opened and closed again: it is cranked before it is started.
+    crank_first: bool,
+    cranked: Option<String>,
+    closing: Vec<Field>,
 }
 
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: view::work(drawn, true) }.render()
+    let work = view::work(drawn, true);
+    let cranked = cranked_since(&drawn.assessed.job);
+    let read = drawn.assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
+    Surface {
+        bench: drawn.shell,
+        crank_first: opened_for_it(&drawn.assessed.job) && cranked.is_none() && !read && !drawn.assessed.job.closed(),
+        cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
+        closing: closing(drawn, work.proof.as_ref()),
+        work,
+    }
+    .render()
+}
+
+/// What was put right last needed an opening.
+fn opened_for_it(job: &Job) -> bool {
+    let repair = job.repair().and_then(|repair| repair.cause.as_deref()).and_then(opened::repair_of);
+    repair.is_some_and(|repair| repair.access(&job.engine.card) != Access::Outside)
+}
+
+/// The crank since it was put right last.
+fn cranked_since(job: &Job) -> Option<&Entry> {
+    let repaired = job.live().filter(|entry| matches!(entry.body, Body::Repair(_))).last()?.seq;
+    job.live().filter(|entry| entry.seq > repaired && matches!(entry.body, Body::Cranked { .. })).last()
+}
+
+/// The questions of the closing; what was put right stands in them, and that the pressure came back where it did.
+fn closing(drawn: &Drawn, proof: Option<&Proof>) -> Vec<Field> {
+    let (assessed, know, slip) = (drawn.assessed, knowledge(), &drawn.shell.slip);
+    let none = Choice { id: String::new(), label: "none of the list, or nobody knows".to_owned() };
+    let of = |index: usize| know.causes.get(index).map(|cause| Choice { id: cause.id.clone(), label: cause.name.clone() });
+    let causes = || assessed.now.posterior.ranked().into_iter().filter_map(of).chain([none.clone()]).collect();
+    let choose = Choice { id: String::new(), label: "choose".to_owned() };
+    let mut fields = CLOSING.draw(slip, drawn.shell.unit, |name| match name {
+        "cause" => causes(),
+        _ => std::iter::once(choose.clone()).chain(Choice::all(Known::ALL)).collect(),
+    });
+    if slip.form != CLOSING.name {
+        let repaired = assessed.job.repair().and_then(|repair| repair.cause.clone());
+        let back = repaired.is_some() && proof.is_some_and(|proof| matches!(proof.word, ProofWord::Proven | ProofWord::InPart));
+        for field in &mut fields {
+            match field.name {
+                "cause" => field.value = repaired.clone().unwrap_or_default(),
+                "known" if back => Known::CameBack.id().clone_into(&mut field.value),
+                _ => {}
+            }
+        }
+    }
+    fields
 }

@@ -1,5 +1,7 @@
 //! Put right: what to propose, its steps in the order of the hand, and what was done.
+mod calendar;
 mod steps;
+mod timetable;
 
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
@@ -12,9 +14,10 @@ use crate::job::{Desk, Sent};
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
-use actix_web::web::{self, ServiceConfig, post};
+use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use steps::Steps;
+use timetable::Timetable;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::{Body, Repair};
@@ -51,7 +54,11 @@ pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/repair", post().to(record)).route("/jobs/{number}/done", post().to(steps::tick));
+    config
+        .route("/jobs/{number}/repair", post().to(record))
+        .route("/jobs/{number}/done", post().to(steps::tick))
+        .route("/jobs/{number}/promise", post().to(timetable::promise))
+        .route("/jobs/{number}/timetable.ics", get().to(timetable::calendar));
 }
 
 #[derive(Template)]
@@ -71,6 +78,7 @@ pub struct PutRightWork {
     pub fields: Vec<Field>,
     pub proposal: Option<Proposal>,
     pub steps: Option<Steps>,
+    pub timetable: Timetable,
     /// What was talked over with the customer.
     pub talked: Vec<String>,
     pub done: Vec<Done>,
@@ -131,6 +139,7 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
     PutRightWork {
         fields,
         steps,
+        timetable: timetable::timetable(drawn),
         talked: talked(&assessed.job, drawn.shell.unit),
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
         done: done.collect(),

@@ -3,6 +3,7 @@ use crate::http::{Failure, form};
 use crate::job::open_up::stops;
 use crate::job::{Desk, Drawn, Sent};
 use crate::ui::show;
+use crate::ui::words::sheet_name;
 use actix_web::{HttpResponse, web};
 use velvet_dial_core::opened::{Choice, Hand, looks_after, repair_of};
 use velvet_dial_core::stage::Stage;
@@ -20,6 +21,8 @@ pub struct Steps {
     pub choice: Option<&'static Choice>,
     pub stopgap: &'static str,
     pub after: Vec<&'static str>,
+    /// Torques as the sheet in force says them, and that sheet; none where nobody entered any.
+    pub torques: Option<(String, Vec<String>)>,
     /// What was replaced for this complaint and was not it.
     pub vain: Vec<&'static str>,
     /// The steps that are ticked, in a line: what was done.
@@ -77,6 +80,7 @@ pub fn steps(drawn: &Drawn) -> Option<Steps> {
         choice: repair.choice.as_ref(),
         stopgap: &repair.stopgap,
         after: looks_after(repair).collect(),
+        torques: assessed.job.sheet().filter(|sheet| !sheet.torques.is_empty()).map(|sheet| (sheet_name(sheet), sheet.torques.clone())),
         vain: IN_VAIN
             .iter()
             .filter(|told| assessed.case.circumstances.iter().any(|said| said == **told))

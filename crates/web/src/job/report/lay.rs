@@ -36,7 +36,13 @@ pub fn document(record: &Record, reader: Reader, unit: Units, drawn: Drawn) -> D
     Document {
         title: "Oil pressure report".to_owned(),
         shop: papers.shop.clone(),
-        foot: format!("{}, {} · job {}{}", papers.shop, papers.tag, papers.number, foot.map(|hash| format!(" · report {hash}")).unwrap_or_default()),
+        foot: format!(
+            "{}, {} · job {}{}",
+            papers.shop,
+            papers.tag,
+            papers.number,
+            foot.map(|hash| format!(" · report {hash}")).unwrap_or_default()
+        ),
         job,
         blocks: lay.blocks(drawn),
     }
@@ -78,6 +84,11 @@ fn together(text: &str) -> String {
     text.replace(' ', "\u{a0}")
 }
 
+/// A figure stays with its unit.
+fn with_its_unit(text: &str) -> String {
+    text.rsplit_once(' ').map_or_else(|| text.to_owned(), |(figure, unit)| format!("{figure}\u{a0}{unit}"))
+}
+
 /// A decision as shape and word.
 fn decided(said: &Said) -> (&'static str, &'static str) {
     (said.decision, said.word)
@@ -97,10 +108,18 @@ impl Lay<'_> {
         blocks.push(heading("In plain words"));
         blocks.extend(self.record.plain.iter().map(|sentence| large(vec![plain(sentence)])));
         blocks.extend(self.record.repairs.iter().flat_map(|repair| {
-            let done = vec![strong(format!("Put right: {}.", repair.cause)), plain(&repair.done), soft(format!("({}, {})", repair.who, self.when(repair.at)))];
+            let done = vec![
+                strong(format!("Put right: {}.", repair.cause)),
+                plain(&repair.done),
+                soft(format!("({}, {})", repair.who, self.when(repair.at))),
+            ];
             let follows = (!repair.follow_up.is_empty()).then(|| text(vec![strong("What may follow:"), plain(&repair.follow_up)]));
             std::iter::once(text(done)).chain(follows)
         }));
+        if let Some(back) = self.record.papers.recheck_at {
+            let said = "oil level after settling, the first filter cut open, leaks.";
+            blocks.push(text(vec![strong(format!("Booked to be looked at again {}:", self.when(back))), plain(said)]));
+        }
         blocks.extend(self.before_and_after(drawn.map));
         if self.full() {
             blocks.extend(self.readings());
@@ -124,6 +143,9 @@ impl Lay<'_> {
         let mut blocks = vec![large(vehicle), text(vec![soft("Complaint:"), plain(&papers.complaint)])];
         if !papers.customer.is_empty() {
             blocks.push(text(vec![soft("Customer:"), plain(&papers.customer)]));
+        }
+        if let Some(before) = papers.came_back_of {
+            blocks.push(text(vec![strong(format!("It came back: job {before} was about the same."))]));
         }
         let flag = &self.record.flag;
         if flag.word != Word::MayRun {
@@ -163,7 +185,9 @@ impl Lay<'_> {
         blocks.push(Block::Picture(Picture {
             svg: map,
             alt: "Pressure over speed, before and after, with the limits and the healthy engine's band".to_owned(),
-            caption: "Green: before · dark: after · hollow: cold · whisker: the doubt (two standard uncertainties) · red: outside the limit".to_owned(),
+            caption:
+                "Green: before · dark: after · hollow: cold · whisker: the doubt (two standard uncertainties) · red: outside the limit"
+                    .to_owned(),
         }));
         blocks
     }
@@ -173,7 +197,7 @@ impl Lay<'_> {
         rows.sort_by_key(|(after, _)| *after);
         let mut blocks = vec![heading("Readings")];
         blocks.push(Block::Table {
-            head: vec!["", "Point", "Read", "Doubt", "Limit", "Says", "Who, when, with what"],
+            head: vec!["Repair", "Point", "Read", "Doubt", "Limit", "Says", "Who, when, with what"],
             shares: vec![3, 7, 4, 4, 5, 5, 8],
             rows: rows.into_iter().map(|(_, row)| row).collect(),
         });
@@ -195,7 +219,7 @@ impl Lay<'_> {
             Cell::new(Tone::Plain, reading_place(reading, self.unit)),
             Cell::new(Tone::Strong, together(&show::pressure(reading.kpa, self.unit))),
             Cell::new(Tone::Plain, together(&show::plus_minus(taken.judged.u_kpa, self.unit))),
-            Cell::new(Tone::Plain, together(&limit)),
+            Cell::new(Tone::Plain, with_its_unit(&limit)),
             Cell { span: Span::default(), decision: Some(says) },
             Cell::new(Tone::Soft, format!("{}, {}{gauge}{from}{apart}", taken.who, self.when(taken.at))),
         ];
@@ -207,7 +231,8 @@ impl Lay<'_> {
         let case = &self.record.case;
         let used = |name: &str| case.readings.iter().any(|reading| reading.instrument.as_deref() == Some(name));
         let words = |(name, gauge): (&String, &velvet_dial_core::instrument::Instrument)| {
-            let mut calibrated = gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
+            let mut calibrated =
+                gauge.calibrated_on.map_or_else(|| "no calibration on record".to_owned(), |day| format!("calibrated {day}"));
             let said = [("certificate", &gauge.certificate), ("serial", &gauge.serial)];
             for (what, said) in said.into_iter().filter_map(|(what, said)| said.as_ref().map(|said| (what, said))) {
                 calibrated += &format!(", {what} {said}");
@@ -277,9 +302,12 @@ impl Lay<'_> {
         let mut blocks = vec![heading("What this report rests on"), Block::Small { text: said }];
         if let Some((seal, svg)) = record.seal.as_ref().zip(code) {
             // In two halves, as long as a line of paper.
-            let halves = |value: &str| value.split_at_checked(value.len() / 2).map_or_else(|| value.to_owned(), |(a, b)| format!("{a} {b}"));
-            let signed =
-                seal.signed.as_ref().map(|signed| [format!("Signed by key {}", signed.key), format!("Signature {}", halves(&signed.value))]);
+            let halves =
+                |value: &str| value.split_at_checked(value.len() / 2).map_or_else(|| value.to_owned(), |(a, b)| format!("{a} {b}"));
+            let signed = seal
+                .signed
+                .as_ref()
+                .map(|signed| [format!("Signed by key {}", signed.key), format!("Signature {}", halves(&signed.value))]);
             let hashes = [format!("Ledger {}", seal.head), format!("Case {}", seal.case), format!("Report {}", seal.document)];
             let how = "The ledger's entries are chained by hash, and the hashes go over every entry, the case and the report as data; a camera reads them off the code. \
                        “velvet-dial verify” tells from the report as data whether a byte was changed, and by whose key it is signed.";

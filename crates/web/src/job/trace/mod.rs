@@ -14,6 +14,7 @@ use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
 use list::List;
 use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::{Memory, OWN_JOBS};
 use velvet_dial_store::jobs::Similar;
 
 /// What lies on the surface.
@@ -24,6 +25,8 @@ struct Work {
     route_says: String,
     withheld: usize,
     similar: Vec<Like>,
+    /// What this shop's own closed jobs of the family say; none where it learnt nothing.
+    memory: Option<String>,
     ledger: Vec<Line>,
 }
 
@@ -51,6 +54,26 @@ fn like(found: &Similar) -> Like {
     }
 }
 
+/// “This shop closed 6 jobs on Quayside with a known cause: pickup screen blocked 3, …”.
+fn remembered(memory: &Memory) -> String {
+    let mut causes: Vec<(&String, &u32)> = memory.closed.iter().collect();
+    causes.sort_by_key(|(_, jobs)| std::cmp::Reverse(**jobs));
+    let causes: Vec<String> =
+        causes.into_iter().take(4).map(|(cause, jobs)| format!("{} {jobs}", cause_name(cause).to_lowercase())).collect();
+    let times = memory.took.times();
+    let pace = if memory.took.jobs > 0 {
+        format!(" An opening is reckoned at {times:.2} times the card's minutes, by {} of them.", memory.took.jobs)
+    } else {
+        String::new()
+    };
+    let (jobs, some) = (memory.jobs(), if memory.jobs() == 1 { "job" } else { "jobs" });
+    format!(
+        "This shop closed {jobs} {some} on {} with a known cause: {}. That counts beside the table, which counts like {OWN_JOBS:.0}.{pace}",
+        memory.family,
+        causes.join(", ")
+    )
+}
+
 /// Draws the screen.
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     let (assessed, unit) = (drawn.assessed, drawn.shell.unit);
@@ -63,6 +86,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         route_says: says,
         withheld: if assessed.now.flag.allowed() { 0 } else { running.count() },
         similar: drawn.similar.iter().map(like).collect(),
+        memory: assessed.case.memory.as_ref().map(remembered),
         ledger: lines(&assessed.job, unit),
     };
     Surface { bench: drawn.shell, work }.render()

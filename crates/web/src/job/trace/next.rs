@@ -137,14 +137,14 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
-        price: first.map(price).unwrap_or_default(),
+        price: first.map(|first| price(first, drawn.house.money())).unwrap_or_default(),
         instead: instead.map(|card| {
             let says = against(assessed, card.id);
             (card, says)
         }),
         then: then.iter().map(|proposal| row(drawn, proposal)).collect(),
         places: places(drawn, &others),
-        openings: openings(assessed),
+        openings: openings(drawn),
         said: opening::said(drawn),
         pattern: pattern(assessed),
         pattern_entry: id(live(|body| matches!(body, Body::Pattern { .. }))),
@@ -153,11 +153,11 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     .render()
 }
 
-/// “3 min, 5 in money; may be expected to save 40 min”.
-fn price(proposal: &Proposal) -> String {
+/// “3 min, about 5 EUR; may be expected to save 40 min”.
+fn price(proposal: &Proposal, money: &str) -> String {
     let saves = proposal.saves_minutes(knowledge());
     let saves = if saves >= 1.0 { format!("; may be expected to save {}", show::roughly(saves)) } else { String::new() };
-    format!("{}, about {:.0} in money{saves}", show::minutes(proposal.minutes), proposal.money)
+    format!("{}, about {:.0} {money}{saves}", show::minutes(proposal.minutes), proposal.money)
 }
 
 /// What a check costs against what is proposed.
@@ -217,11 +217,12 @@ fn places(drawn: &Drawn, others: &[&Proposal]) -> Vec<Place> {
 }
 
 /// What is opened, with what is looked at behind it in the order of the bench.
-fn openings(assessed: &Assessed) -> Vec<Opening> {
+fn openings(drawn: &Drawn) -> Vec<Opening> {
+    let assessed = drawn.assessed;
     let opened = assessed.now.next.iter().filter_map(|proposal| match &proposal.step {
         Step::Bench(step, behind) if step.opens() => Some(Opening {
             name: step.label(),
-            price: format!("{}, about {:.0} in money", show::minutes(proposal.minutes), proposal.money),
+            price: format!("{}, about {:.0} {}", show::minutes(proposal.minutes), proposal.money, drawn.house.money()),
             steps: behind.iter().map(|step| cards::name(assessed, step)).collect(),
         }),
         _ => None,

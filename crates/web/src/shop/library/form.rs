@@ -72,6 +72,7 @@ pub static SHEET: Form = Form {
     asks: &[
         Ask::new("source", "Source", "document and revision", Kind::Text(200)),
         Ask::new("in_force_from", "In force from", "year-month-day", Kind::Day),
+        Ask::new("torques", "Torques as it says them", "a line each: sump bolts 12 Nm, then 45°", Kind::Lines(2000)),
         Ask::new("sure", "it stands so on the sheet", "", Kind::Tick),
     ],
 };
@@ -116,6 +117,8 @@ pub static SHOP: Form = Form {
         Ask::new("closes", "Closes", "hour:minute", Kind::Text(20)),
         Ask::new("labour_rate", "An hour of work", "in your money", Kind::NumberOrNone(&field::LABOUR)),
         Ask::new("money", "Money", "three letters", Kind::Text(20)),
+        Ask::new("saturdays", "works on Saturdays", "", Kind::Tick),
+        Ask::new("learns", "learns from its closed jobs", "", Kind::Tick),
     ],
 };
 

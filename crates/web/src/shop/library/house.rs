@@ -22,6 +22,9 @@ pub fn of(shop: &Shop) -> Slip {
     slip.keep("closes", &shop.hours_min.map(|(_, closes)| clock(closes)).unwrap_or_default());
     slip.keep("labour_rate", &shop.labour_rate.map(show::plain).unwrap_or_default());
     slip.keep("money", shop.money.as_deref().unwrap_or_default());
+    let tick = |so: bool| if so { "yes" } else { "" };
+    slip.keep("saturdays", tick(shop.saturdays));
+    slip.keep("learns", tick(shop.learns));
     slip
 }
 
@@ -45,8 +48,17 @@ fn read(read: &mut Read<'_>) -> Option<Shop> {
     if !money.is_empty() && (money.len() != 3 || !money.chars().all(|letter| letter.is_ascii_uppercase())) {
         read.slip.wrong("money", "Money: the three letters it is written with in lists of rates, for example EUR.");
     }
+    let (saturdays, learns) = (read.ticked("saturdays"), read.ticked("learns"));
     let hours_min = opens.flatten().zip(closes.flatten());
-    read.slip.is_clean().then_some(Shop { name, zone: zone?, hours_min, labour_rate, money: Some(money).filter(|money| !money.is_empty()) })
+    read.slip.is_clean().then_some(Shop {
+        name,
+        zone: zone?,
+        hours_min,
+        labour_rate,
+        money: Some(money).filter(|money| !money.is_empty()),
+        saturdays,
+        learns,
+    })
 }
 
 /// Minutes after midnight; none where nothing is typed, no answer where it is wrong.
@@ -66,6 +78,7 @@ pub async fn change(app: web::Data<App>, who: SignedIn, liking: Liking, form: we
     let mut typed = Read::of(&SHOP, &form, liking.unit);
     if let Some(shop) = read(&mut typed) {
         accounts::change_shop(&app.db, &who.0, &shop).await?;
+        app.forget_house(&who.0);
         return Ok(home(&SHOP, &form, liking));
     }
     let editing = Editing { shop: Some(typed.slip), ..Editing::default() };

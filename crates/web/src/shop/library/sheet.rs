@@ -66,6 +66,7 @@ pub fn of(revision: &Sheet, unit: Units) -> Slip {
     let mut slip = Slip::of(SHEET.name);
     slip.keep("source", &revision.source);
     slip.keep("in_force_from", &revision.in_force_from.map(|day| day.to_string()).unwrap_or_default());
+    slip.keep("torques", &revision.torques.join("\n"));
     for (place, point) in revision.points.iter().enumerate() {
         let [rpm, temp, gear, min, max] = line(place + 1);
         let pressure = |kpa: Option<f64>| kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default();
@@ -89,6 +90,7 @@ pub fn read(form: &Sent, liked: Units) -> Result<Typed, Slip> {
     let mut read = Read::of(&SHEET, form, liked);
     let (source, in_force_from, unit) = (read.text("source"), read.day("in_force_from"), read.unit());
     let sure = read.ticked("sure");
+    let torques = read.text("torques").lines().map(str::trim).filter(|line| !line.is_empty()).map(str::to_owned).collect();
     let mut points = Vec::new();
     for place in 1..=LINES {
         points.extend(one_line(&mut read.slip, form, place, unit, sure));
@@ -96,7 +98,7 @@ pub fn read(form: &Sent, liked: Units) -> Result<Typed, Slip> {
     if !read.slip.is_clean() {
         return Err(read.slip);
     }
-    let sheet = (!points.is_empty()).then_some(Sheet { source, in_force_from, points });
+    let sheet = (!points.is_empty()).then_some(Sheet { source, in_force_from, points, torques });
     Ok(Typed { sheet, slip: read.slip })
 }
 

@@ -1,4 +1,5 @@
 //! Geometry of the drawings: numbers in, coordinates out; the SVG itself is in the templates beside.
+pub mod clock;
 pub mod dial;
 pub mod journals;
 pub mod lanes;

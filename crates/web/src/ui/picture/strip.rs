@@ -41,7 +41,13 @@ pub fn strip(levels: &[Level], holds: &[(f64, f64)], marks: &[f64], unit: Units)
     let x = |time: f64| LEFT + (WIDTH - LEFT - 10.0) * (time - start) / span;
     let up = |share: f64| HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * share.clamp(0.0, 1.0);
     let line = |of: &dyn Fn(&Level) -> f64, whole: f64| {
-        polyline(levels.iter().map(|level| (level.time_s, of(level))).filter(|(_, value)| value.is_finite()).map(|(time, value)| (x(time), up(value / whole))))
+        polyline(
+            levels
+                .iter()
+                .map(|level| (level.time_s, of(level)))
+                .filter(|(_, value)| value.is_finite())
+                .map(|(time, value)| (x(time), up(value / whole))),
+        )
     };
     let ends = |level: &Level| [level.kpa[0], level.kpa[2]].map(|kpa| (x(level.time_s), up(kpa / (top * unit.kpa()))));
     let bands = holds

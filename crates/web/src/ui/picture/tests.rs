@@ -8,7 +8,7 @@ use super::{multiples, round_step};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::calculator::{ThreadMeasured, which};
-use velvet_dial_core::capture::{Hold, Run, between};
+use velvet_dial_core::capture::{Run, levels};
 use velvet_dial_core::case::Slope;
 use velvet_dial_core::record::{Curve, SPEEDS};
 use velvet_dial_core::unit::{Pressure, Units};
