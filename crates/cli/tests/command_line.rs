@@ -146,7 +146,8 @@ fn serving(data: &str, more: &[&str]) -> (std::process::Child, String) {
     let port = listener.local_addr().unwrap().port().to_string();
     drop(listener);
     let mut server = Command::new(env!("CARGO_BIN_EXE_velvet-dial"))
-        .args([&["serve", "--port", &port, "--data", data], more].concat())
+        // The port after the web's may be another test's.
+        .args([&["serve", "--port", &port, "--rig-port", "0", "--data", data], more].concat())
         .env_remove("DATABASE_URL")
         .stderr(Stdio::null())
         .stdout(Stdio::piped())

@@ -139,11 +139,9 @@ fn what_is_done_is_not_planned_again() {
     };
     let mut case = case();
     let all = names(&case);
-    for part in [
-        "It cools|Oil drains|",
-        "Put right: Air drawn in at the pickup joint|Close it again|Sealant cures|",
-        "Warm it up and prove it|Oil settles",
-    ] {
+    for part in
+        ["It cools|Oil drains|", "Look at what lies open|Put it right|Close it again|Sealant cures|", "Warm it up and prove it|Oil settles"]
+    {
         assert!(all.contains(part), "{all}");
     }
     case.acts.push(Act { cause: Some("pickup_air".into()), ..Act::of(Deed::Repair) });

@@ -60,16 +60,20 @@ fn read(file: &Path) -> Result<Signer, SignerError> {
 
 /// The key of a file; made where there is none. Of two servers that begin at once both take the first one's.
 pub fn signer(file: &Path) -> Result<Signer, SignerError> {
+    if file.exists() {
+        return read(file);
+    }
     let wrong = |source| SignerError::File { file: file.display().to_string(), source };
-    match OpenOptions::new().write(true).create_new(true).mode(0o600).open(file) {
-        Err(error) if error.kind() == ErrorKind::AlreadyExists => read(file),
-        Err(error) => Err(wrong(error)),
-        Ok(mut opened) => {
-            let made = made()?;
-            let text = made.to_pem().map_err(|source| SignerError::Key { file: file.display().to_string(), source })?;
-            opened.write_all(text.as_bytes()).and_then(|()| opened.sync_all()).map_err(wrong)?;
-            Ok(made)
-        }
+    let text = made()?.to_pem().map_err(|source| SignerError::Key { file: file.display().to_string(), source })?;
+    // Written whole beside it first: a start that is cut short leaves no half key.
+    let beside = file.with_extension(format!("{}.new", std::process::id()));
+    let mut opened = OpenOptions::new().write(true).create(true).truncate(true).mode(0o600).open(&beside).map_err(wrong)?;
+    opened.write_all(text.as_bytes()).and_then(|()| opened.sync_all()).map_err(wrong)?;
+    let linked = fs::hard_link(&beside, file);
+    fs::remove_file(&beside).map_err(wrong)?;
+    match linked {
+        Err(error) if error.kind() != ErrorKind::AlreadyExists => Err(wrong(error)),
+        _ => read(file),
     }
 }
 

@@ -6,7 +6,7 @@ use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use thiserror::Error;
-use velvet_dial_core::record::{SealError, Verified, head, public_key, verify};
+use velvet_dial_core::record::{Record, SealError, Verified, head, public_key, verify};
 use velvet_dial_store::{Connection, StoreError, accounts, jobs};
 
 /// What to check.
@@ -131,14 +131,9 @@ async fn job(db: &Connection, number: i64) -> Result<JobVerified, JobError> {
         let closed = match jobs::kept_record(db, &viewer, number).await? {
             None => None,
             Some(text) => {
-                let stood_on = |record: &serde_json::Value| {
-                    let kept = serde_json::to_value(&entries).unwrap_or_default();
-                    let (kept, said) = (kept.as_array().cloned().unwrap_or_default(), record["seal"]["entries"].as_array().cloned());
-                    said.is_some_and(|said| kept.starts_with(&said))
-                };
                 let verified = verify(text.as_bytes())?;
-                let record: serde_json::Value = serde_json::from_str(&text).map_err(|error| SealError::NotOne(error.to_string()))?;
-                if !stood_on(&record) {
+                let record: Record = serde_json::from_str(&text).map_err(|error| SealError::NotOne(error.to_string()))?;
+                if !record.seal.is_some_and(|seal| entries.starts_with(&seal.entries)) {
                     return Err(JobError::OtherLedger);
                 }
                 Some(verified)

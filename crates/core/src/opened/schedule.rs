@@ -103,10 +103,10 @@ pub fn tasks(case: &Case, plan: &Plan, cause: &Cause, promise: &Promise) -> Vec<
             add(opening.step.label().to_owned(), opening.minutes, false, None);
         }
         let looks = plan.openings.iter().flat_map(|opening| &opening.looks).filter(|look| !look.waits).map(|look| look.minutes).sum();
-        add("Look at what lies open, before it is wiped".to_owned(), looks, false, None);
+        add("Look at what lies open".to_owned(), looks, false, None);
         add("It soaks".to_owned(), promise.soak_minutes, true, None);
         let minutes = plan.costs.iter().find(|cost| cost.cause.id == cause.id).map_or(cause.repair_minutes, |cost| cost.minutes);
-        add(format!("Put right: {}", cause.name), minutes, false, promise.parts_at);
+        add("Put it right".to_owned(), minutes, false, promise.parts_at);
         add("Close it again".to_owned(), plan.closing.0, false, None);
         if !closed {
             add("Sealant cures".to_owned(), promise.cure_minutes, true, None);

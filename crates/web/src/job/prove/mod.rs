@@ -130,7 +130,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     let read = drawn.assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
     Surface {
         bench: drawn.shell,
-        crank_first: opened_for_it(&drawn.assessed.job) && cranked.is_none() && !read && !drawn.assessed.job.closed(),
+        crank_first: opened_for_it(&drawn.assessed.job) && cranked.is_none_or(showed_none) && !read && !drawn.assessed.job.closed(),
         cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
         closing: closing(drawn, work.proof.as_ref()),
         work,
@@ -142,6 +142,11 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
 fn opened_for_it(job: &Job) -> bool {
     let repair = job.repair().and_then(|repair| repair.cause.as_deref()).and_then(opened::repair_of);
     repair.is_some_and(|repair| repair.access(&job.engine.card) != Access::Outside)
+}
+
+/// It is cranked once more before it is started.
+fn showed_none(crank: &Entry) -> bool {
+    matches!(crank.body, Body::Cranked { outcome: Cranked::None })
 }
 
 /// The crank since it was put right last.

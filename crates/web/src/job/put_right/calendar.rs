@@ -20,7 +20,11 @@ pub fn calendar(job: &Job, shop: &str, promise: &Promise, schedule: Option<&Sche
             .ends(to)
             .done()
     };
-    let mut calendar = Calendar::new();
+    let mut calendar = Calendar::empty();
+    calendar
+        .append_property(("VERSION", "2.0"))
+        .append_property(("PRODID", "-//Velvet Dial//Timetable//EN"))
+        .append_property(("CALSCALE", "GREGORIAN"));
     calendar.name(&format!("{shop}, job {}", job.head.number));
     let planned = schedule.map(|schedule| schedule.tasks.as_slice()).unwrap_or_default();
     for (place, task) in planned.iter().enumerate() {

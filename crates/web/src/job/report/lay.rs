@@ -198,7 +198,7 @@ impl Lay<'_> {
         let mut blocks = vec![heading("Readings")];
         blocks.push(Block::Table {
             head: vec!["Repair", "Point", "Read", "Doubt", "Limit", "Says", "Who, when, with what"],
-            shares: vec![3, 7, 4, 4, 5, 5, 8],
+            shares: vec![3, 7, 4, 4, 6, 5, 8],
             rows: rows.into_iter().map(|(_, row)| row).collect(),
         });
         blocks.extend(self.instruments().into_iter().map(|gauge| text(vec![soft("Instrument:"), plain(gauge)])));

@@ -38,14 +38,16 @@ pub struct Clock {
     pub bars: Vec<BarDrawn>,
     pub now: String,
     pub hand_over: String,
+    /// Its name stands to the right of it, clear of the name of now.
+    pub hand_over_right: bool,
 }
 
-const NAMES: f64 = 268.0;
+const NAMES: f64 = 236.0;
 const RIGHT: f64 = 872.0;
-const TOP: f64 = 30.0;
-const ROW: f64 = 28.0;
+const TOP: f64 = 34.0;
+const ROW: f64 = 32.0;
 /// Ticks at most.
-const TICKS: f64 = 7.0;
+const TICKS: f64 = 6.0;
 
 /// Lays it out between two moments.
 pub fn clock(bars: Vec<Bar>, hours: &Hours<'_>, (from, to): Span, hand_over: DateTime<Utc>) -> Clock {
@@ -56,25 +58,26 @@ pub fn clock(bars: Vec<Bar>, hours: &Hours<'_>, (from, to): Span, hand_over: Dat
         let y = TOP + ROW * place as f64;
         BarDrawn {
             name: bar.name.clone(),
-            name_y: at(y + 17.0),
+            name_y: at(y + 20.0),
             class: match (bar.late, bar.unattended) {
                 (true, _) => "clock-late",
                 (false, true) => "clock-waits",
                 (false, false) => "clock-work",
             },
-            y: at(y + 5.0),
+            y: at(y + 6.0),
             pieces: pieces(hours, &bar).into_iter().map(|(from, to)| (at(x(from)), at((x(to) - x(from)).max(3.0)))).collect(),
-            begin_by: format!("M{:.1} {:.1}v20", x(bar.begin_by.max(from)), y + 3.0),
+            begin_by: format!("M{:.1} {:.1}v24", x(bar.begin_by.max(from)), y + 3.0),
         }
     };
     Clock {
-        height: at(foot + 30.0),
+        height: at(foot + 34.0),
         foot: at(foot),
         closed: hours.closed(from, to).into_iter().map(|(from, to)| (at(x(from)), at(x(to) - x(from)))).collect(),
         ticks: ticks(hours, from, to).into_iter().map(|(moment, text)| (at(x(moment)), text)).collect(),
         bars: bars.into_iter().enumerate().map(drawn).collect(),
         now: at(x(from)),
         hand_over: at(x(hand_over)),
+        hand_over_right: x(hand_over) < 0.5 * (NAMES + RIGHT),
     }
 }
 
