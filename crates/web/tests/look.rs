@@ -7,15 +7,6 @@ use serde_json::Value;
 use support::person::{Person, location};
 use velvet_dial_core::trace::knowledge::knowledge;
 
-async fn photo(person: &Person, job: u32, of: &str, bytes: Vec<u8>) -> reqwest::Response {
-    let form = Form::new()
-        .text("of", of.to_owned())
-        .text("stage", "look")
-        .text("key", format!("{of}{}", bytes.len()))
-        .part("photo", Part::bytes(bytes).file_name("a.jpg"));
-    person.ask(person.client.post(format!("{}/jobs/{job}/photos", person.base))).multipart(form).send().await.unwrap()
-}
-
 /// A photo, as another encoder makes it: eight points by eight.
 const JPEG: &[u8] = include_bytes!("support/eight.jpg");
 
@@ -70,13 +61,13 @@ async fn a_photo_is_kept_with_its_finding_and_printed_and_what_is_none_is_told()
         (Vec::new(), "This is not a photo"),
         (vec![0xff; 13 << 20], "larger than 12 MB"),
     ] {
-        let answer = photo(&me, 9, "level", bytes).await;
+        let answer = me.photo(9, "level", bytes).await;
         assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY);
         assert!(answer.text().await.unwrap().contains(says), "{says}");
     }
     assert!(!me.page("/jobs/9/report").await.contains("/photos/"), "nothing of it stays");
     for of in ["level", "level", ""] {
-        assert_eq!(photo(&me, 9, of, JPEG.to_vec()).await.status(), StatusCode::SEE_OTHER, "{of}");
+        assert_eq!(me.photo(9, of, JPEG.to_vec()).await.status(), StatusCode::SEE_OTHER, "{of}");
     }
     let page = me.page("/jobs/9/look").await;
     assert_eq!(page.matches("small.jpg").count(), 1, "sent twice it is kept once, at its finding");

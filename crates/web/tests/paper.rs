@@ -44,7 +44,8 @@ fn words_of_page(page: &str) -> Vec<String> {
 #[tokio::test]
 async fn the_paper_says_what_the_page_says() {
     let me = Asker::signed_in().await;
-    me.upload("/jobs/8/photos", "sump.jpg", include_bytes!("support/eight.jpg").to_vec()).await.unwrap();
+    let photo = include_bytes!("support/eight.jpg").to_vec();
+    assert_eq!(me.photo(8, "level", photo).await.status(), StatusCode::SEE_OTHER);
     let mut lengths = Vec::new();
     for number in [1, 8, 10] {
         for reader in ["full", "customer"] {
@@ -217,14 +218,18 @@ async fn the_shop_learns_what_is_known_and_unlearns_what_came_back() {
     assert!(!memory().await && me.page("/learnt").await.contains("It is left out"));
 }
 
-/// A photo whose bytes end in the middle is told, and nothing of it stays.
+/// A photo whose upload breaks off in the middle is told, and nothing of it stays.
 #[tokio::test]
 async fn a_photo_that_breaks_off_leaves_nothing() {
     let me = Asker::signed_in().await;
-    let photo = include_bytes!("support/eight.jpg");
-    let before = me.page("/jobs/9/report").await.matches("/photos/").count();
-    let half = photo.split_at(photo.len() / 2).0.to_vec();
-    let answer = me.upload("/jobs/9/photos", "sump.jpg", half).await.unwrap();
-    assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY);
-    assert_eq!(me.page("/jobs/9/report").await.matches("/photos/").count(), before);
+    let photo: &[u8] = include_bytes!("support/eight.jpg");
+    let head = "--cut\r\nContent-Disposition: form-data; name=\"photo\"; filename=\"sump.jpg\"\r\nContent-Type: image/jpeg\r\n\r\n";
+    let body = [head.as_bytes(), photo.split_at(photo.len() / 2).0].concat();
+    let request = me.ask(me.client.post(format!("{}/jobs/9/photos", me.base)));
+    let answer = request.header("content-type", "multipart/form-data; boundary=cut").body(body).send().await.unwrap();
+    assert!(answer.status().is_client_error(), "{}", answer.status());
+    assert!(answer.text().await.unwrap().contains("The upload broke off"));
+    assert!(!me.page("/jobs/9/report").await.contains("/photos/"));
+    assert_eq!(me.photo(9, "level", photo.to_vec()).await.status(), StatusCode::SEE_OTHER, "sent once more it is taken");
+    assert!(me.page("/jobs/9/report").await.contains("/photos/"));
 }

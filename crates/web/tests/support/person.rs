@@ -61,6 +61,16 @@ impl Person {
         self.ask(self.client.post(format!("{}{path}", self.base))).form(form).send().await.unwrap()
     }
 
+    /// A photo as a tablet sends it.
+    pub async fn photo(&self, job: u32, of: &str, bytes: Vec<u8>) -> Response {
+        let form = reqwest::multipart::Form::new()
+            .text("of", of.to_owned())
+            .text("stage", "look")
+            .text("key", format!("{of}{}", bytes.len()))
+            .part("photo", reqwest::multipart::Part::bytes(bytes).file_name("a.jpg"));
+        self.ask(self.client.post(format!("{}/jobs/{job}/photos", self.base))).multipart(form).send().await.unwrap()
+    }
+
     pub async fn upload(&self, path: &str, name: &str, bytes: Vec<u8>) -> reqwest::Result<Response> {
         let part = reqwest::multipart::Part::bytes(bytes).file_name(name.to_owned());
         self.ask(self.client.post(format!("{}{path}", self.base)))
