@@ -7,7 +7,7 @@
 use super::repair::{opening_said, repair_of};
 use crate::case::{Case, Diagnosis, EngineIs, SumpIs};
 use crate::circuit::Card;
-use crate::trace::knowledge::{Access, BANDS, Cause, Check, Knowledge, knowledge};
+use crate::trace::knowledge::{Access, BANDS, Cause, Check, Knowledge, Price, knowledge};
 use crate::trace::{Move, Step};
 
 /// A cause so probable is reckoned with in the estimate.
@@ -143,7 +143,10 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
     let asked =
         |check: &Check| proposed.is_some_and(|(_, behind)| behind.iter().any(|step| matches!(step, Step::Check(id) if *id == check.id)));
     let openings: Vec<Opening> = opened_for(deepest).into_iter().map(|access| opening(case, now, access, &asked)).collect();
-    let closing = closing_of(&openings);
+    let closing = openings.iter().fold((0.0, 0.0), |sum, opening| {
+        let price = closing_price(know, opening.access, opening.minutes);
+        (sum.0 + price.minutes, sum.1 + price.material)
+    });
     let mut plan = Plan {
         due: first_opens || needs_it || open_now(now) != Access::Outside,
         beyond: beyond(case, now, deepest),
@@ -184,19 +187,15 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
     plan
 }
 
-/// Closing what was opened, minutes and material.
-fn closing_of(openings: &[Opening]) -> (f64, f64) {
-    let know = knowledge();
-    openings.iter().fold((0.0, 0.0), |sum, opening| {
-        let price = match opening.access {
-            Access::EngineOut => know.moves.engine_in,
-            Access::Sump => know.moves.close_sump,
-            // What was taken off goes back on in the same time.
-            Access::Cover => crate::trace::knowledge::Price { minutes: opening.minutes, material: 0.0 },
-            Access::Outside => crate::trace::knowledge::Price::default(),
-        };
-        (sum.0 + price.minutes, sum.1 + price.material)
-    })
+/// Closing one opening that took so many minutes.
+fn closing_price(know: &Knowledge, access: Access, minutes: f64) -> Price {
+    match access {
+        Access::EngineOut => know.moves.engine_in,
+        Access::Sump => know.moves.close_sump,
+        // What was taken off goes back on in the same time.
+        Access::Cover => Price { minutes, material: 0.0 },
+        Access::Outside => Price::default(),
+    }
 }
 
 fn access_of(step: Move) -> Access {
@@ -270,18 +269,15 @@ fn beyond(case: &Case, now: &Diagnosis, deepest: Access) -> Vec<(&'static Check,
     found
 }
 
-/// Minutes that a whole job of a cause is planned with, every opening that it needs still to do.
-pub fn minutes_of(case: &Case, now: &Diagnosis, hour: Option<f64>, cause: &'static Cause) -> f64 {
+/// Minutes that a whole job of a cause is planned with by the card's own times, every opening that it needs still to do.
+pub fn minutes_of(card: &Card, cause: &'static Cause) -> f64 {
     let know = knowledge();
-    let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(&case.engine));
-    let mut whole = plan(case, now, hour);
-    whole.openings = opened_for(access).into_iter().map(|access| opening(case, now, access, &|_| false)).collect();
-    for opening in &mut whole.openings {
-        opening.done = false;
-        opening.looks.clear();
-    }
-    whole.closing = closing_of(&whole.openings);
-    cost(know, &case.engine, &whole, (cause, None), 0.0).all_minutes
+    let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(card));
+    let there_and_back = |access: Access| {
+        let minutes = know.opening(access, card).minutes;
+        minutes + closing_price(know, access, minutes).minutes
+    };
+    opened_for(access).into_iter().map(there_and_back).sum::<f64>() + repair_minutes(know, card, cause) + PROVING_MINUTES
 }
 
 /// What putting a cause right costs from here, in the shop's money: with what it led to, where that is what is reckoned with.

@@ -128,11 +128,16 @@ async fn asked<T>(wanted: bool, list: impl Future<Output = Result<Vec<T>, StoreE
 impl Desk {
     /// The job.
     pub async fn job(&self) -> Result<Job, Failure> {
+        Ok(self.job_and_house().await?.0)
+    }
+
+    /// The job with what the shop learnt of its family, and the shop.
+    async fn job_and_house(&self) -> Result<(Job, Arc<House>), Failure> {
         let (mut job, house) = tokio::try_join!(jobs::load(&self.app.db, &self.viewer, self.number), self.app.house(&self.viewer))?;
         if job.record.is_none() {
             job.memory = house.memory(job.head.engine);
         }
-        Ok(job)
+        Ok((job, house))
     }
 
     /// Sends the browser elsewhere.
@@ -145,7 +150,7 @@ impl Desk {
 
     /// The screen of a stage: the bench alone for htmx, else the whole page.
     pub async fn answer(&self, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
-        let (job, house, beside) = tokio::try_join!(self.job(), self.house(), self.beside(stage))?;
+        let ((job, house), beside) = tokio::try_join!(self.job_and_house(), self.beside(stage))?;
         let Beside { captures, people, adapters, rigs: of_rigs, links } = beside;
         // These two are asked for a job.
         let mut similar = Vec::new();
@@ -166,7 +171,7 @@ impl Desk {
             let (mut met, mut compared, mut opened) = (None, None, None);
             match stage {
                 Stage::Rig => met = Some(expected(&assessed)),
-                Stage::OpenUp => opened = Some(open_up::worked(&assessed, &shop.shop)),
+                Stage::OpenUp => opened = Some(open_up::worked(&assessed, &shop)),
                 Stage::Compare => compared = Some(compare::worked(&assessed, &query, unit)),
                 _ if solves => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
                 _ => {}

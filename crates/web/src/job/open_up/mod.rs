@@ -10,6 +10,7 @@ use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
 use crate::job::opening::{self, Yes, may_be_open};
 use crate::job::shell::Shell;
+use crate::state::House;
 use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
 use crank::CrankWork;
@@ -22,12 +23,11 @@ use velvet_dial_core::calculator::{Screen, Starving, starving};
 use velvet_dial_core::circuit::nominal::HOT_C;
 use velvet_dial_core::opened::{self, Crank, Explained, Plan, Surprise};
 use velvet_dial_core::trace::knowledge::{Check, knowledge};
-use velvet_dial_store::accounts::Shop;
 
 /// What is worked out for the screen off the threads that serve.
 pub struct Worked {
     plan: Plan,
-    /// The shop's money; empty where it does not say.
+    /// The shop's money, in a word where it does not say.
     money: String,
     crank: Crank,
     explained: Option<Explained>,
@@ -38,16 +38,16 @@ pub struct Worked {
 }
 
 /// Works it out.
-pub fn worked(assessed: &Assessed, shop: &Shop) -> Worked {
+pub fn worked(assessed: &Assessed, house: &House) -> Worked {
     let (case, now) = (&assessed.case, &assessed.now);
     let crank = opened::crank(&case.engine, &case.strip_down);
     let screen =
         case.strip_down.screen.map(|screen| Screen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
-    let plan = opened::plan(case, now, shop.labour_rate);
+    let plan = opened::plan(case, now, house.shop.labour_rate);
     Worked {
         surprises: talk::open(assessed, &plan),
         plan,
-        money: shop.money.clone().unwrap_or_default(),
+        money: house.money().to_owned(),
         explained: opened::explained(case, now, &assessed.tracer, &crank),
         // OK because the card and the share were held to their ranges when they were taken.
         starving: screen.and_then(|screen| starving(&screen).ok()),

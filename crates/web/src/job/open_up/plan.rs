@@ -78,7 +78,7 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
         stop_money: format!("{:.0}", plan.stop_money()),
         spent: show::minutes(plan.spent_minutes),
         hour: show::plain(plan.hour),
-        money: money_words(money).to_owned(),
+        money: money.to_owned(),
     }
 }
 
@@ -86,11 +86,6 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
 pub fn cost_name(cost: &velvet_dial_core::opened::Cost) -> String {
     let names: Vec<&str> = cost.causes().map(|cause| cause.name.as_str()).collect();
     names.join(", and with it ")
-}
-
-/// The shop's money by its letters, or in a word.
-pub fn money_words(money: &str) -> &str {
-    if money.is_empty() { "in money" } else { money }
 }
 
 /// What the customer is asked for: what the leading cause costs, to the next ten.

@@ -1,5 +1,4 @@
 //! Stop and talk: a finding that does not fit what the customer said yes to, what it costs either way, and their answer, without which nothing is put right.
-use super::plan;
 use crate::http::Failure;
 use crate::http::Slip;
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
@@ -47,7 +46,6 @@ pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
 pub fn work(open: &[Surprise], slip: &Slip, unit: Units, money: &str) -> Option<Talk> {
     let surprise = open.first()?;
     let name = |cause: &str| cause.to_lowercase();
-    let money = plan::money_words(money);
     let mut says = vec![format!(
         "Expected was {}; this was found in {} of such jobs.",
         name(&surprise.expected.name),

@@ -2,7 +2,6 @@
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
-use crate::job::assess::assess;
 use crate::job::run::view::{self, ReadingsWork};
 use crate::job::shell::{Ask as Asked, Shell};
 use crate::job::{Desk, Sent, record};
@@ -11,7 +10,7 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
-use velvet_dial_core::case::{Case, Cranked, Phase, Proof, ProofWord};
+use velvet_dial_core::case::{Cranked, Phase, Proof, ProofWord};
 use velvet_dial_core::field;
 use velvet_dial_core::opened;
 use velvet_dial_core::stage::Stage;
@@ -46,7 +45,6 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
         return desk.answer(Stage::Prove, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    let house = desk.house().await?;
     for _ in 0..TRIES {
         let job = desk.job().await?;
         if job.closed() {
@@ -54,7 +52,7 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
         }
         let seq = job.seq();
         if found.took_min.is_some() {
-            found.planned_min = planned(&desk, &found, house.shop.labour_rate).await?;
+            found.planned_min = planned(&job, &found);
         }
         let mut record = record::of(&desk, job).await?;
         record.papers.closed_at = Some(chrono::Utc::now());
@@ -73,17 +71,11 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
     }))
 }
 
-/// Minutes that the card's own times would have planned for what it was, all openings still to do.
-async fn planned(desk: &Desk, found: &Found, hour: Option<f64>) -> Result<Option<f64>, Failure> {
-    let Some(cause) = found.cause.as_deref().and_then(|id| knowledge().cause(id)).and_then(|index| knowledge().causes.get(index)) else {
-        return Ok(None);
-    };
-    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
-    let minutes = move || {
-        let case = Case { memory: None, ..assessed.case.clone() };
-        opened::minutes_of(&case, &assessed.now, hour, cause)
-    };
-    Ok(Some(desk.app.work.out(minutes).await?))
+/// Minutes that the card's own times would have planned for what it was.
+fn planned(job: &Job, found: &Found) -> Option<f64> {
+    let know = knowledge();
+    let cause = know.causes.get(know.cause(found.cause.as_deref()?)?)?;
+    Some(opened::minutes_of(&job.engine.card, cause))
 }
 
 /// What a crank after the repair showed.

@@ -8,7 +8,7 @@ use actix_web::{HttpResponse, web};
 use velvet_dial_core::opened::{Choice, Hand, looks_after, repair_of};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::{Cause, knowledge};
-use velvet_dial_store::jobs::Body;
+use velvet_dial_store::jobs::{Body, Job};
 
 /// The repair at hand.
 pub struct Steps {
@@ -44,17 +44,19 @@ const IN_VAIN: [&str; 3] = ["sender_already_replaced", "filter_already_replaced"
 /// Causes among which one chooses.
 const CHOSEN_AMONG: usize = 8;
 
+/// The cause of which a step was ticked last.
+pub fn begun(job: &Job) -> Option<&str> {
+    job.live().filter_map(|entry| if let Body::Done { cause, .. } = &entry.body { Some(cause.as_str()) } else { None }).last()
+}
+
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
 pub fn steps(drawn: &Drawn) -> Option<Steps> {
     let (assessed, know) = (drawn.assessed, knowledge());
     let ticked = |cause: &str, step: &str| {
         assessed.job.live().find(|entry| matches!(&entry.body, Body::Done { cause: of, step: done } if of == cause && done == step))
     };
-    let begun = || {
-        assessed.job.live().filter_map(|entry| if let Body::Done { cause, .. } = &entry.body { Some(cause.as_str()) } else { None }).last()
-    };
     let ranked: Vec<&'static Cause> = assessed.now.posterior.ranked().into_iter().filter_map(|index| know.causes.get(index)).collect();
-    let asked = drawn.query.get("cause").map(String::as_str).or_else(begun);
+    let asked = drawn.query.get("cause").map(String::as_str).or_else(|| begun(&assessed.job));
     let at_hand = asked.and_then(|id| ranked.iter().find(|cause| cause.id == id)).or_else(|| ranked.first())?;
     let repair = repair_of(&at_hand.id)?;
     let row = |step: &'static Hand| StepRow {

@@ -1,5 +1,6 @@
 //! The timetable: what is left to do until the hand-over, against the shop's hours.
 use super::calendar;
+use super::steps::begun;
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
 use crate::job::assess::assess;
@@ -96,10 +97,8 @@ pub fn schedule(assessed: &Assessed, house: &House, promise: &Promise, now: Date
 
 /// The cause that is ticked already, or that leads.
 fn at_hand(assessed: &Assessed) -> Option<&'static Cause> {
-    let begun =
-        assessed.job.live().filter_map(|entry| if let Body::Done { cause, .. } = &entry.body { Some(cause.as_str()) } else { None });
     let know = knowledge();
-    let index = begun.last().and_then(|id| know.cause(id)).or_else(|| assessed.now.posterior.ranked().first().copied())?;
+    let index = begun(&assessed.job).and_then(|id| know.cause(id)).or_else(|| assessed.now.posterior.ranked().first().copied())?;
     know.causes.get(index)
 }
 
@@ -229,17 +228,11 @@ pub async fn promise(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
     {
         typed.slip.wrong("recheck_at", "Comes back: not before it was handed over; type a later day.");
     }
-    let read = (hand_over, cool, drain, soak, cure);
-    let (Some(hand_over), Some(cool_minutes), Some(drain_minutes), Some(soak_minutes), Some(cure_minutes)) = read else {
-        return desk
-            .answer(Stage::PutRight, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
-            .await;
+    let read = (typed.slip.is_clean(), hand_over, cool, drain, soak, cure);
+    let (true, Some(hand_over), Some(cool_minutes), Some(drain_minutes), Some(soak_minutes), Some(cure_minutes)) = read else {
+        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+        return desk.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
-    if !typed.slip.is_clean() {
-        return desk
-            .answer(Stage::PutRight, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
-            .await;
-    }
     let said = show::moment_with_year(hand_over.naive_utc(), &zone);
     let promise = Promise { hand_over, said, parts_at, cool_minutes, drain_minutes, soak_minutes, cure_minutes, recheck_at };
     desk.write(Stage::PutRight, sent, Body::Promised { promise }, "promise", typed.fields()).await
