@@ -9,8 +9,9 @@ use velvet_dial_testkit::Browser;
 
 /// Looks at a strip, and closer looks.
 const LOOKS: usize = 12;
-/// Taps of one at a browser.
+/// Taps of one at a browser: readings, and journals with their clearance.
 const TAPS: usize = 200;
+const JOURNALS: usize = 60;
 /// Nothing takes so long.
 const PATIENCE: Duration = Duration::from_secs(60);
 
@@ -64,8 +65,15 @@ pub async fn strip(base: &str, run: &str) -> Told<()> {
 pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
     const TAP: &str = "const done = arguments[arguments.length - 1]; const form = document.querySelector('form[data-draft^=reading], form:has(#reading-rpm)');
         form.elements.rpm.value = '780'; form.elements.oil_temp_c.value = '98'; form.elements.pressure.value = arguments[0]; const begun = performance.now();
-        document.addEventListener('htmx:after:swap', () => requestAnimationFrame(() => done(performance.now() - begun)), { once: true });
+        const drawn = new MessageChannel(); const since = () => performance.now() - begun; let frame = 0;
+        drawn.port1.onmessage = () => done([frame, since()]);
+        document.addEventListener('htmx:after:swap', () => requestAnimationFrame(() => { frame = since(); drawn.port2.postMessage(0); }), { once: true });
         form.requestSubmit();";
+    const JOURNAL: &str = "const done = arguments[arguments.length - 1]; const form = document.querySelector('form[id^=journal-form-]');
+        form.elements.clearance_mm.value = arguments[0]; const begun = performance.now(); const drawn = new MessageChannel();
+        drawn.port1.onmessage = () => done(performance.now() - begun);
+        document.addEventListener('htmx:after:swap', () => requestAnimationFrame(() => drawn.port2.postMessage(0)), { once: true });
+        form.querySelector('button[name]').click();";
     const LOADED: &str = "const told = performance.getEntriesByType('navigation')[0]; return told.domContentLoadedEventEnd;";
     const WEIGHT: &str = "const all = [...performance.getEntriesByType('navigation'), ...performance.getEntriesByType('resource')]; return all.reduce((sum, one) => sum + one.transferSize, 0) / 1024;";
     let browser = signed_in(base).await?;
@@ -76,12 +84,22 @@ pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
     let heavy: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
     driver.goto(format!("{base}/jobs/{first}/trace")).await?;
     let light: f64 = driver.execute(WEIGHT, vec![]).await?.convert()?;
-    let mut took = Vec::new();
+    let (mut took, mut drawn) = (Vec::new(), Vec::new());
     for job in later {
         driver.goto(format!("{base}/jobs/{job}/run")).await?;
         for tap in 0..TAPS / later.len().max(1) {
             let kpa = format!("{:.1}", 60.0 + tap as f64 * 0.1);
-            took.push(driver.execute_async(TAP, vec![kpa.into()]).await?.convert::<f64>()?);
+            let [frame, laid_out]: [f64; 2] = driver.execute_async(TAP, vec![kpa.into()]).await?.convert()?;
+            took.push(frame);
+            drawn.push(laid_out);
+        }
+    }
+    let mut journals = Vec::new();
+    for job in later {
+        driver.goto(format!("{base}/jobs/{job}/open-up")).await?;
+        for tap in 0..JOURNALS / later.len().max(1) {
+            let mm = format!("{:.3}", 0.04 + 0.003 * tap as f64);
+            journals.push(driver.execute_async(JOURNAL, vec![mm.into()]).await?.convert::<f64>()?);
         }
     }
     let mut pages = Vec::new();
@@ -95,6 +113,8 @@ pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
     }
     browser.quit().await;
     println!("in the browser, {} taps to the new suspects: {} (asked: p95 under 100)", took.len(), told(&mut took));
+    println!("    and until that frame was laid out and painted: {}", told(&mut drawn));
+    println!("in the browser, {} taps in the bearing map: {} (asked: p95 under 100)", journals.len(), told(&mut journals));
     println!(
         "in the browser, board: {} (asked: 150); search: {} (asked: 200)",
         pages.first().map_or("", |page| page),

@@ -1,7 +1,7 @@
 //! A child that ends when we do.
 //!
 //! A small shell stands between: it starts the program, waits for its own standard input to close, then ends the program and waits for
-//! it. The other end of that input is ours, so it closes when we drop it, exit, panic or are killed; no child is left behind.
+//! it, and ends whatever that started and left. The other end of that input is ours, so it closes when we drop it, exit, panic or are killed; no child is left behind.
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::process::{Child, ChildStdin, Command, Stdio};
@@ -16,6 +16,8 @@ exec >/dev/null
 while read -r _; do :; done
 kill "$child" 2>/dev/null
 wait "$child"
+trap '' TERM
+kill 0
 [ -z "$sweep" ] || rm -rf -- "$sweep"
 "#;
 

@@ -99,6 +99,8 @@ document.addEventListener("htmx:before:swap", (event) => {
   taken = draft && ctx.response?.status < 400 ? draft : null;
 });
 document.addEventListener("htmx:after:swap", () => {
+  // Before anything moves the cursor: where both are asked for, the page is then laid out once.
+  toStation();
   if (taken) {
     forget(taken);
     for (const field of document.querySelectorAll(`form[data-draft="${CSS.escape(taken)}"] [data-keep]`)) field.value = field.getAttribute("value") ?? "";
@@ -106,12 +108,13 @@ document.addEventListener("htmx:after:swap", () => {
     taken = null;
   }
   restoreDrafts();
-  toStation();
   fade();
 });
 
-// On a narrow screen the pipe stands where one is.
+// On a narrow screen the pipe stands where one is; on a wide one it is never scrolled, and nothing is measured.
+const narrow = window.matchMedia("(max-width: 1100px)");
 const toStation = () => {
+  if (!narrow.matches) return;
   const here = document.querySelector(".station-here");
   const pipe = here?.parentElement;
   if (pipe && pipe.scrollWidth > pipe.clientWidth) pipe.scrollLeft = here.offsetLeft - (pipe.clientWidth - here.offsetWidth) / 2;

@@ -204,13 +204,22 @@ async fn the_shop_learns_what_is_known_and_unlearns_what_came_back() {
     let answer = async |same: &str, seen: &str| {
         me.post(&format!("/jobs/{second}/came-back"), &[("key", same), ("same", same), ("seen", seen), ("supersedes", seen)]).await
     };
+    // What a job is judged with is kept for a while; it follows at once all the same.
+    let judged_with = async || {
+        let case: serde_json::Value = serde_json::from_str(&me.page(&format!("/jobs/{second}/case.json")).await).unwrap();
+        case["memory"]["closed"]["sender"].as_u64().unwrap_or(0)
+    };
+    let on_the_board = format!("back after job {first}");
+    assert!(judged_with().await == u64::from(before.0) + 1 && !me.page("/").await.contains(&on_the_board));
     answer("true", "").await;
     assert_eq!(counted().await, (before.0, before.1 + 1));
+    assert!(judged_with().await == u64::from(before.0) && me.page("/").await.contains(&on_the_board));
     assert!(me.page(&format!("/jobs/{second}/report")).await.contains(&format!("It came back: job {first}")));
     let job = jobs::load(&db, &who, second).await.unwrap();
     let said = job.live().find(|entry| matches!(entry.body, Body::Comeback { .. })).unwrap().id.to_string();
     answer("false", &said).await;
     assert_eq!(counted().await, (before.0 + 1, before.1));
+    assert!(judged_with().await == u64::from(before.0) + 1 && !me.page("/").await.contains(&on_the_board));
     // The odds that a new job of the engine begins with, with what was learnt and without.
     let memory = async || me.page(&format!("/jobs/{second}/case.json")).await.contains("\"memory\":{");
     assert!(memory().await && me.page(&format!("/jobs/{second}/trace")).await.contains("with a known cause"));

@@ -82,11 +82,19 @@ impl From<Working> for Noted {
 #[derive(Debug)]
 pub(super) struct Grid {
     at: Noted,
-    /// By draw: the sound engine, beside which a harmed one is solved. Made again when it is needed after it was let go.
-    sound: OnceLock<Vec<Beside>>,
+    /// By draw: the sound engine, beside which a harmed one is solved; each solved when a draw is first asked for, and again after it was let go.
+    sound: OnceLock<Box<[OnceLock<Beside>]>>,
     /// Bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
     kpa: Vec<AtomicU32>,
 }
+
+impl Grid {
+    fn new(noted: Noted, harms: usize) -> Self {
+        let unsolved = || AtomicU32::new(f32::NAN.to_bits());
+        Self { at: key(noted).1, sound: OnceLock::new(), kpa: (0..harms * DRAWS).map(|_| unsolved()).collect() }
+    }
+}
+
 type PointKey = (i64, i64, bool, bool);
 /// What was made for a key, the one unused for longest first.
 type Store<K, V> = Mutex<Vec<(K, Arc<V>)>>;
@@ -120,7 +128,7 @@ pub(super) struct Draws {
     half_rpm: f64,
     noticed_at: [(Working, f64); 3],
     /// The grids of `noticed_at`, which every weighing needs.
-    noticed: Mutex<Option<[Arc<Grid>; 3]>>,
+    noticed: Mutex<[Arc<Grid>; 3]>,
     kept: Store<PointKey, Grid>,
     near: Store<(PointKey, PointKey), Vec<Near>>,
 }
@@ -186,7 +194,9 @@ impl Draws {
             let point = Working { rpm, oil_temp_c };
             (point, least_kpa(spec, point))
         };
+        let noticed_at = [at(card.idle_rpm, COLD_C), at(card.idle_rpm, HOT_C), at(half_rpm, HOT_C)];
         let mut draws = Self {
+            noticed: Mutex::new(noticed_at.map(|(at, _)| Arc::new(Grid::new(at.into(), harms.len())))),
             all_weight: prior_weight.iter().sum(),
             healthy,
             prior_weight,
@@ -199,12 +209,10 @@ impl Draws {
             noticed_share: Vec::new(),
             harms,
             half_rpm,
-            noticed_at: [at(card.idle_rpm, COLD_C), at(card.idle_rpm, HOT_C), at(half_rpm, HOT_C)],
-            noticed: Mutex::default(),
+            noticed_at,
             kept: Mutex::default(),
             near: Mutex::default(),
         };
-        // Now, and not when it is first asked for: that is inside the pool, where waiting for the pool's own work would lock it up.
         let grids = draws.noticed_grids();
         draws.noticed_share = (0..draws.harms.len())
             .into_par_iter()
@@ -222,11 +230,10 @@ impl Draws {
         let grids = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         let near = self.near.lock().unwrap_or_else(PoisonError::into_inner);
         let of_draws = size_of::<Circuit>() + 10 * size_of::<f64>();
-        let of_grid =
-            |grid: &Arc<Grid>| grid.sound.get().map_or(0, |sound| size_of_val(sound.as_slice())) + size_of_val(grid.kpa.as_slice());
+        let of_grid = |grid: &Arc<Grid>| grid.sound.get().map_or(0, |sound| size_of_val(&**sound)) + size_of_val(grid.kpa.as_slice());
         let of_near = |near: &Arc<Vec<Near>>| size_of_val(near.as_slice());
         let noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
-        let grids = noticed.iter().flatten().chain(grids.iter().map(|(_, grid)| grid)).map(of_grid).sum::<usize>();
+        let grids = noticed.iter().chain(grids.iter().map(|(_, grid)| grid)).map(of_grid).sum::<usize>();
         DRAWS * of_draws + grids + near.iter().map(|(_, near)| of_near(near)).sum::<usize>()
     }
 
@@ -234,7 +241,7 @@ impl Draws {
     pub(super) fn rest(&self) {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).clear();
         let mut noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
-        for grid in noticed.iter_mut().flatten().filter(|grid| grid.sound.get().is_some()) {
+        for grid in noticed.iter_mut().filter(|grid| grid.sound.get().is_some()) {
             let kpa = grid.kpa.iter().map(|kpa| AtomicU32::new(kpa.load(Relaxed))).collect();
             *grid = Arc::new(Grid { at: grid.at, sound: OnceLock::new(), kpa });
         }
@@ -251,13 +258,7 @@ impl Draws {
 
     /// Grids of the points at which a fault is noticed.
     pub(super) fn noticed_grids(&self) -> [Arc<Grid>; 3] {
-        let kept = || self.noticed.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        // OK because a new tracer asks for them before anybody else can, so they are made once.
-        kept().unwrap_or_else(|| {
-            let made = self.noticed_at.map(|(at, _)| Arc::new(self.new_grid(at.into())));
-            *self.noticed.lock().unwrap_or_else(PoisonError::into_inner) = Some(made.clone());
-            made
-        })
+        self.noticed.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     /// How likely a draw with this harm is to be brought in, from [`ANYWAY`] to 1.
@@ -324,18 +325,7 @@ impl Draws {
         let place = self.noticed_at.iter().position(|(at, _)| key(noted).0 == key((*at).into()).0);
         match place.and_then(|place| self.noticed_grids().get(place).cloned()) {
             Some(grid) => grid,
-            None => kept_or(&self.kept, KEPT_POINTS, key(noted).0, || self.new_grid(noted)),
-        }
-    }
-
-    fn new_grid(&self, noted: Noted) -> Grid {
-        let (key, noted) = key(noted);
-        let sound = self.healthy.par_iter().enumerate().with_min_len(64);
-        let sound: Vec<Beside> = sound.map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw))).collect();
-        Grid {
-            at: noted,
-            sound: OnceLock::from(sound),
-            kpa: (0..self.harms.len() * DRAWS).map(|_| AtomicU32::new(f32::NAN.to_bits())).collect(),
+            None => kept_or(&self.kept, KEPT_POINTS, key(noted).0, || Grid::new(noted, self.harms.len())),
         }
     }
 
@@ -353,18 +343,16 @@ impl Draws {
         }
         let solve = || {
             let harmed = self.harmed(*self.harms.get(place)?, draw)?;
-            Some(harmed.port_kpa_beside(self.healthy.get(draw)?, self.sound(grid).get(draw)?) as f32)
+            let (sound, places) = (self.healthy.get(draw)?, grid.sound.get_or_init(|| (0..DRAWS).map(|_| OnceLock::new()).collect()));
+            let beside = places.get(draw)?.get_or_init(|| {
+                let (key, noted) = key(grid.at);
+                sound.beside(self.stood(key, noted, draw))
+            });
+            Some(harmed.port_kpa_beside(sound, beside) as f32)
         };
         let solved = solve().unwrap_or(0.0);
         kept.store(solved.to_bits(), Relaxed);
         f64::from(solved)
-    }
-
-    /// The sound engines of a grid, made again where they were let go: one after another, since this may be asked for inside the pool.
-    fn sound<'a>(&self, grid: &'a Grid) -> &'a [Beside] {
-        let (key, noted) = key(grid.at);
-        let again = || self.healthy.iter().enumerate().map(|(draw, circuit)| circuit.beside(self.stood(key, noted, draw))).collect();
-        grid.sound.get_or_init(again)
     }
 
     /// Slopes at a point and ratios from there to another, for the first draws of every harm.

@@ -21,6 +21,8 @@ pub struct Model {
     pub last_at: DateTime,
     /// Who is on the job.
     pub on_it: Option<String>,
+    /// The job before that this vehicle came back with the same of.
+    pub back_after: Option<i64>,
     /// The cause that leads, its odds, and the last entry that was weighed for both and the verdict.
     pub leader: Option<String>,
     pub leader_odds: Option<f64>,

@@ -44,6 +44,8 @@ pub struct Row {
     pub leader: Option<(String, f64)>,
     /// Who is on it.
     pub on_it: Option<String>,
+    /// It came back with the same as this job before.
+    pub back_after: Option<i64>,
     /// What was written last; none in an empty ledger.
     pub last: Option<Body>,
     /// Who wrote it.
@@ -108,7 +110,7 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
         match follow(db, viewer, &stale).await {
             // Somebody writes in one of them: the next look makes it good.
             Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
-            other => other?,
+            other => _ = other?,
         }
     }
     let mut board = Board { open: Vec::new(), all_open, closed: Vec::new() };
@@ -182,6 +184,7 @@ fn one(mut row: job::ModelEx, last: &mut HashMap<Uuid, Entry>) -> Option<Row> {
             .map(|(d, _)| d),
         leader: summary.leader.zip(summary.leader_odds).filter(|_| judged),
         on_it: summary.on_it,
+        back_after: summary.back_after,
         last,
         last_by,
         last_at: summary.last_at,

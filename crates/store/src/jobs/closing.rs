@@ -1,5 +1,5 @@
 //! Closing a job: with what it stood on.
-use super::ledger::{self, Write, Written};
+use super::ledger::{self, Write};
 use super::{Body, Found, own_job};
 use crate::entity::record;
 use crate::{Connection, StoreError, Viewer, json};
@@ -40,7 +40,7 @@ pub async fn close(db: &Connection, viewer: &Viewer, number: i64, closing: &Clos
     let write =
         Write { body: Body::Closed { found: closing.found.clone() }, supersedes: None, submit_key: closing.submit_key, at: closing.at };
     match ledger::write_with(db, viewer, number, &write, Some(&pin)).await? {
-        Some(Written::Stands(_) | Written::StoodAlready(_) | Written::Overtaken { .. }) => Ok(Closed::Stands),
+        Some(_) => Ok(Closed::Stands),
         None => Ok(Closed::Moved),
     }
 }

@@ -5,7 +5,7 @@
 //! writer is told by whom, and nothing is written).
 use super::closing::Pin;
 use super::entry::{Body, Entry};
-use super::{own_job, summary};
+use super::{Job, own_job, summary};
 use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
@@ -47,6 +47,11 @@ const TRIES: usize = 5;
 
 /// Writes an entry.
 pub async fn write(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<Written, StoreError> {
+    Ok(write_and_load(db, viewer, number, new).await?.0)
+}
+
+/// Writes an entry, and hands back the job as it stands with it: none where it was not written now.
+pub async fn write_and_load(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<(Written, Option<Job>), StoreError> {
     // OK because only what is pinned can find the ledger moved.
     write_with(db, viewer, number, new, None).await?.ok_or(StoreError::NotFound)
 }
@@ -58,7 +63,7 @@ pub(super) async fn write_with(
     number: i64,
     new: &Write<'_>,
     pin: Option<&Pin<'_>>,
-) -> Result<Option<Written>, StoreError> {
+) -> Result<Option<(Written, Option<Job>)>, StoreError> {
     crate::retried(TRIES, || write_once(db, viewer, number, new, pin)).await
 }
 
@@ -68,7 +73,7 @@ async fn write_once(
     number: i64,
     new: &Write<'_>,
     pin: Option<&Pin<'_>>,
-) -> Result<Option<Written>, StoreError> {
+) -> Result<Option<(Written, Option<Job>)>, StoreError> {
     let head = own_job(db, viewer, number).await?;
     let body = new.body.to_kept().ok_or(StoreError::CannotBeKept)?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
@@ -77,7 +82,7 @@ async fn write_once(
     job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
     let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(&transaction).await?;
     if let Some(row) = rows.iter().find(|row| row.submit_key == key) {
-        return Ok(Some(Written::StoodAlready(row.id)));
+        return Ok(Some((Written::StoodAlready(row.id), None)));
     }
     if let Some(supersedes) = new.supersedes {
         let replaced = rows.iter().find(|row| row.id == supersedes).ok_or(StoreError::NotFound)?;
@@ -89,7 +94,7 @@ async fn write_once(
         let by = entry::Entity::load().filter(entry::Column::Id.eq(overtaker.id)).with(user::Entity).one(&transaction).await?;
         let by = by.map(Entry::of_row).ok_or(StoreError::NotFound)?;
         transaction.rollback().await?;
-        return Ok(Some(Written::Overtaken { by: Box::new(by) }));
+        return Ok(Some((Written::Overtaken { by: Box::new(by) }, None)));
     }
     // A closed job is a record: only what opens it again may follow.
     if closed(&rows) && !matches!(new.body, Body::Reopened { .. }) {
@@ -128,9 +133,9 @@ async fn write_once(
     if let Some(closed_at) = closed_at {
         job::ActiveModel { id: Set(head.id), closed_at: Set(closed_at), ..Default::default() }.update(&transaction).await?;
     }
-    summary::follow(&transaction, viewer, &[head.id]).await?;
+    let job = summary::follow(&transaction, viewer, &[head.id]).await?.pop();
     transaction.commit().await?;
-    Ok(Some(Written::Stands(id)))
+    Ok(Some((Written::Stands(id), job)))
 }
 
 /// An entry as its hash is made of it.

@@ -20,10 +20,10 @@ pub use closing::{Closed, Closing, close};
 pub use entry::{Body, Entry, Found, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
-pub use ledger::{Write, Written, chain, write};
+pub use ledger::{Write, Written, chain, write, write_and_load};
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
-pub use photo::{Photo, add_photo, photo};
+pub use photo::{Photo, add_photo, photo, photos};
 pub use summary::{Judged, judged, rebuild, resummarise};
 
 use crate::entity::{engine, entry as entry_table, job, record, sheet, summary as summary_table, user, vehicle};
@@ -33,9 +33,10 @@ use crate::{Connection, StoreError, Viewer, from_json};
 use chrono::NaiveDateTime;
 use sea_orm::sea_query::SimpleExpr;
 use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
 use velvet_dial_core::limits::{self, Sheet};
+use velvet_dial_core::opened::Promise;
 use velvet_dial_core::record::Record;
 use velvet_dial_core::trace::{KnownPattern, Memory, same_family};
 
@@ -89,9 +90,9 @@ impl Job {
 
     /// Entries that hold: not superseded, not withdrawn.
     pub fn live(&self) -> impl Iterator<Item = &Entry> {
-        self.entries
-            .iter()
-            .filter(|entry| !matches!(entry.body, Body::Withdrawn { .. } | Body::Reopened { .. }) && self.heir(entry.id).is_none())
+        let gone: HashSet<Uuid> = self.entries.iter().filter_map(|entry| entry.supersedes).collect();
+        let holds = |entry: &&Entry| !matches!(entry.body, Body::Withdrawn { .. } | Body::Reopened { .. });
+        self.entries.iter().filter(holds).filter(move |entry| !gone.contains(&entry.id))
     }
 
     /// The entry that supersedes another.
@@ -107,6 +108,16 @@ impl Job {
     /// The repair that holds, the last one where there are several.
     pub fn repair(&self) -> Option<&Repair> {
         self.live().filter_map(|entry| if let Body::Repair(repair) = &entry.body { Some(repair) } else { None }).last()
+    }
+
+    /// The promise of the hand-over that holds, with its entry.
+    pub fn promise(&self) -> Option<(&Promise, Uuid)> {
+        self.live().find_map(|entry| if let Body::Promised { promise } = &entry.body { Some((promise, entry.id)) } else { None })
+    }
+
+    /// The number of the job before, where the vehicle came back with the same.
+    pub fn back_after(&self) -> Option<i64> {
+        self.live().find_map(|entry| if let Body::Comeback { of, same: true } = entry.body { Some(of) } else { None })
     }
 
     /// The customer, the odometer and who is on it, as they were last said.

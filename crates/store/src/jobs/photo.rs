@@ -69,6 +69,13 @@ pub async fn add_photo(db: &Connection, viewer: &Viewer, number: i64, photo: &Ph
     }
 }
 
+/// Some photos of a job, large, in no order; one that is not the job's is not among them.
+pub async fn photos(db: &Connection, viewer: &Viewer, number: i64, ids: &[Uuid]) -> Result<Vec<(Uuid, Vec<u8>)>, StoreError> {
+    let job = own_job(db, viewer, number).await?;
+    let own = table::Entity::find().filter(table::Column::JobId.eq(job.id)).filter(table::Column::Id.is_in(ids.iter().copied()));
+    Ok(own.select_only().column(table::Column::Id).column(table::Column::Large).into_tuple().all(db).await?)
+}
+
 /// A photo of a job, small or large.
 pub async fn photo(db: &Connection, viewer: &Viewer, number: i64, id: Uuid, large: bool) -> Result<Vec<u8>, StoreError> {
     let job = own_job(db, viewer, number).await?;

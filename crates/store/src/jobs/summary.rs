@@ -34,18 +34,19 @@ fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
         last_by: Set(last.map(|entry| entry.author)),
         last_at: Set(last.map_or(job.head.opened_at, |entry| entry.written_at)),
         on_it: Set(on_it.map(|(_, name)| name)),
+        back_after: Set(job.back_after()),
         leader: Set(None),
         leader_odds: Set(None),
         judged_seq: Set(None),
     }
 }
 
-/// Makes the summaries of some jobs anew from their ledgers. Whoever calls it holds the jobs' rows, or makes good for a server that wrote none.
-pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
+/// Makes the summaries of some jobs anew from their ledgers, and hands back the jobs. Whoever calls it holds the jobs' rows, or makes good for a server that wrote none.
+pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Uuid]) -> Result<Vec<Job>, StoreError> {
     let jobs = whole(db, viewer, job::Column::Id.is_in(jobs.iter().copied())).await?;
     let rows: Vec<table::ActiveModel> = jobs.iter().map(|job| of(job, viewer.shop)).collect();
     if rows.is_empty() {
-        return Ok(());
+        return Ok(jobs);
     }
     find::follow(db, viewer, &jobs).await?;
     let all = table::Column::JobId;
@@ -61,13 +62,14 @@ pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[U
             table::Column::LastBy,
             table::Column::LastAt,
             table::Column::OnIt,
+            table::Column::BackAfter,
             table::Column::Leader,
             table::Column::LeaderOdds,
             table::Column::JudgedSeq,
         ])
         .to_owned();
     table::Entity::insert_many(rows).on_conflict(changed).exec_without_returning(db).await?;
-    Ok(())
+    Ok(jobs)
 }
 
 /// What a diagnosis says of a job.

@@ -13,6 +13,7 @@ mod second;
 mod seventh;
 mod sixth;
 mod table;
+mod tenth;
 mod third;
 
 use sea_orm_migration::prelude::*;
@@ -50,6 +51,7 @@ impl MigratorTrait for Migrator {
             Box::new(seventh::Seventh),
             Box::new(eighth::Eighth),
             Box::new(ninth::Ninth),
+            Box::new(tenth::Tenth),
         ]
     }
 }

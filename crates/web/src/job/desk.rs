@@ -5,7 +5,8 @@ use super::cards::NextCard;
 use super::compare;
 use super::live::Rigs;
 use super::open_up;
-use super::rig::chooser::expected;
+use super::put_right;
+use super::rig::chooser::{Expected, expected};
 use super::shell::{Ask, Clash, Shell, shell};
 use super::trace;
 use crate::http::{Failure, SignedIn, form};
@@ -16,10 +17,12 @@ use actix_web::dev::Payload;
 use actix_web::http::{StatusCode, header};
 use actix_web::{FromRequest, HttpRequest, HttpResponse, web};
 use askama::Template;
+use chrono::Utc;
 use std::future::Future;
 use std::pin::Pin;
 use std::sync::Arc;
 use uuid::Uuid;
+use velvet_dial_core::opened::Schedule;
 use velvet_dial_core::record::curves;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::accounts::Person;
@@ -111,6 +114,15 @@ struct Fragment {
     next: String,
 }
 
+/// What one screen or another has to wait for.
+#[derive(Default)]
+struct Worked {
+    expected: Option<Expected>,
+    compared: Option<compare::Worked>,
+    opened: Option<open_up::Worked>,
+    scheduled: Option<Schedule>,
+}
+
 /// What a screen shows beside the job itself.
 struct Beside {
     captures: Vec<File>,
@@ -133,7 +145,11 @@ impl Desk {
 
     /// The job with what the shop learnt of its family, and the shop.
     async fn job_and_house(&self) -> Result<(Job, Arc<House>), Failure> {
-        let (mut job, house) = tokio::try_join!(jobs::load(&self.app.db, &self.viewer, self.number), self.app.house(&self.viewer))?;
+        self.with_house(jobs::load(&self.app.db, &self.viewer, self.number)).await
+    }
+
+    async fn with_house(&self, job: impl Future<Output = Result<Job, StoreError>>) -> Result<(Job, Arc<House>), Failure> {
+        let (mut job, house) = tokio::try_join!(job, self.app.house(&self.viewer))?;
         if job.record.is_none() {
             job.memory = house.memory(job.head.engine);
         }
@@ -150,7 +166,18 @@ impl Desk {
 
     /// The screen of a stage: the bench alone for htmx, else the whole page.
     pub async fn answer(&self, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
-        let ((job, house), beside) = tokio::try_join!(self.job_and_house(), self.beside(stage))?;
+        self.answer_with(None, stage, ask, status).await
+    }
+
+    /// The same, where the job was loaded already.
+    async fn answer_with(&self, job: Option<Job>, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
+        let job = async {
+            match job {
+                Some(job) => Ok(job),
+                None => jobs::load(&self.app.db, &self.viewer, self.number).await,
+            }
+        };
+        let ((job, house), beside) = tokio::try_join!(self.with_house(job), self.beside(stage))?;
         let Beside { captures, people, adapters, rigs: of_rigs, links } = beside;
         // These two are asked for a job.
         let mut similar = Vec::new();
@@ -161,36 +188,38 @@ impl Desk {
         if stage == Stage::Intake {
             before = jobs::before(&self.app.db, &self.viewer, &job).await?;
         }
-        let assessed = assess(self.app.clone(), job, ask.seen).await?;
-        tell_the_board(&self.app, &self.viewer, &assessed).await?;
-        let (query, unit) = (ask.query.clone(), self.liking.unit);
+        let assessed = Arc::new(assess(self.app.clone(), job, ask.seen).await?);
+        let (query, unit) = (Arc::new(ask.query.clone()), self.liking.unit);
         // What a gauge will meet takes every draw at three points, and a band every speed; the other screens have nothing to wait for.
-        let solves = matches!(stage, Stage::Rig | Stage::Run | Stage::Compare | Stage::OpenUp | Stage::Prove);
-        let shop = house.clone();
+        let solves = !matches!(stage, Stage::Intake | Stage::Look | Stage::Trace);
+        let (shop, of_job, asked) = (house.clone(), assessed.clone(), query.clone());
         let work = move || {
-            let (mut met, mut compared, mut opened) = (None, None, None);
+            let (mut worked, assessed) = (Worked::default(), &of_job);
             match stage {
-                Stage::Rig => met = Some(expected(&assessed)),
-                Stage::OpenUp => opened = Some(open_up::worked(&assessed, &shop)),
-                Stage::Compare => compared = Some(compare::worked(&assessed, &query, unit)),
-                _ if solves => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
-                _ => {}
+                Stage::Rig => worked.expected = Some(expected(assessed)),
+                Stage::OpenUp => worked.opened = Some(open_up::worked(assessed, &shop)),
+                Stage::Compare => worked.compared = Some(compare::worked(assessed, &asked, unit)),
+                Stage::PutRight => worked.scheduled = put_right::schedule(assessed, &shop, Utc::now()),
+                Stage::Run | Stage::Prove => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
+                Stage::Intake | Stage::Look | Stage::Trace => {}
             }
-            (met, compared, opened, query, assessed)
+            worked
         };
-        let (expected, compared, opened, query, assessed) = if solves { self.app.work.out(work).await? } else { work() };
+        let worked = async { if solves { Ok(self.app.work.out(work).await?) } else { Ok::<_, Failure>(work()) } };
+        let (worked, ()) = tokio::try_join!(worked, tell_the_board(&self.app, &self.viewer, &assessed))?;
         let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
         let drawn = Drawn {
             assessed: &assessed,
             shell: &bench,
             captures: &captures,
             people: &people,
-            expected: expected.as_ref(),
+            expected: worked.expected.as_ref(),
             rigs: &of_rigs,
             similar: &similar,
             query: &query,
-            compared: compared.as_ref(),
-            opened: opened.as_ref(),
+            compared: worked.compared.as_ref(),
+            opened: worked.opened.as_ref(),
+            scheduled: worked.scheduled.as_ref(),
             links: &links,
             house: &house,
             before: before.as_ref(),
@@ -241,11 +270,18 @@ impl Desk {
         let supersedes = sent.supersedes()?;
         let write = Write { body: body.clone(), supersedes, submit_key: sent.key, at: None };
         let seen = sent.seen.parse().ok();
-        match jobs::write(&self.app.db, &self.viewer, self.number, &write).await? {
-            Written::Stands(_) | Written::StoodAlready(_) if self.liking.fragment => {
-                self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await
+        let (written, job) = jobs::write_and_load(&self.app.db, &self.viewer, self.number, &write).await?;
+        match written {
+            Written::Stands(_) | Written::StoodAlready(_) => {
+                // The shop learns of a job from its closing until it is opened again or comes back.
+                if matches!(body, Body::Reopened { .. } | Body::Comeback { .. } | Body::Withdrawn { .. }) {
+                    self.app.forget_house(&self.viewer);
+                }
+                if self.liking.fragment {
+                    return self.answer_with(job, stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await;
+                }
+                Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id())))
             }
-            Written::Stands(_) | Written::StoodAlready(_) => Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id()))),
             // The other wrote the very same: there is nothing to choose.
             Written::Overtaken { by } if by.body == body => self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await,
             Written::Overtaken { by } => {

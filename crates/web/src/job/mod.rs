@@ -35,6 +35,7 @@ pub(crate) use assess::judged;
 use desk::{Desk, Sent};
 pub(crate) use record::{record, recordings};
 use shell::{Ask, Shell};
+use velvet_dial_core::opened::Schedule;
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
 use velvet_dial_store::jobs::{Before, File, Link, Similar};
@@ -65,6 +66,8 @@ pub struct Drawn<'a> {
     pub links: &'a [Link],
     /// What was worked out, for the screen that opens up.
     pub opened: Option<&'a open_up::Worked>,
+    /// What is left until the hand-over that was promised, for the screen that puts right.
+    pub scheduled: Option<&'a Schedule>,
     /// What lies in the drawer, for the screen that fits a gauge.
     pub adapters: &'a [ShopAdapter],
 }

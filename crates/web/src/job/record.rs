@@ -76,8 +76,8 @@ fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
         customer: customer.join(", "),
         odometer_km: said.odometer_km,
         on_it: said.on_it.map(|(_, name)| name).unwrap_or_default(),
-        came_back_of: job.live().find_map(|entry| if let Body::Comeback { of, same: true } = entry.body { Some(of) } else { None }),
-        recheck_at: job.live().find_map(|entry| if let Body::Promised { promise } = &entry.body { promise.recheck_at } else { None }),
+        came_back_of: job.back_after(),
+        recheck_at: job.promise().and_then(|(promise, _)| promise.recheck_at),
     };
     let taken = job.reading_entries().map(|entry| {
         let of_run =

@@ -18,6 +18,7 @@ use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use steps::Steps;
 use timetable::Timetable;
+pub use timetable::schedule;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::{Body, Repair};

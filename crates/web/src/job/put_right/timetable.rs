@@ -19,7 +19,7 @@ use velvet_dial_core::opened::{self, Planned, Promise, Schedule};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::{Cause, knowledge};
 use velvet_dial_store::accounts::Shop;
-use velvet_dial_store::jobs::{Body, Job};
+use velvet_dial_store::jobs::Body;
 use velvet_dial_store::zone::Zone;
 
 static FORM: Form = Form {
@@ -72,11 +72,6 @@ pub struct Row {
     pub slips_to: String,
 }
 
-/// The promise that holds, and its entry.
-pub fn promised(job: &Job) -> Option<(&Promise, String)> {
-    job.live().find_map(|entry| if let Body::Promised { promise } = &entry.body { Some((promise, entry.id.to_string())) } else { None })
-}
-
 fn clock_time(minutes: i16) -> NaiveTime {
     let seconds = u32::from(minutes.unsigned_abs()) * 60;
     NaiveTime::from_num_seconds_from_midnight_opt(seconds, 0).unwrap_or_default()
@@ -88,8 +83,9 @@ fn hours<'a>(shop: &Shop, zone: &'a Zone) -> Hours<'a> {
     Hours { opens: clock_time(opens), closes: clock_time(closes), saturdays: shop.saturdays, wall: zone }
 }
 
-/// What is left for the cause that is put right, or that leads.
-pub fn schedule(assessed: &Assessed, house: &House, promise: &Promise, now: DateTime<Utc>) -> Option<Schedule> {
+/// What is left, for the cause that is put right, or that leads, until what was promised.
+pub fn schedule(assessed: &Assessed, house: &House, now: DateTime<Utc>) -> Option<Schedule> {
+    let (promise, _) = assessed.job.promise()?;
     let plan = opened::plan(&assessed.case, &assessed.now, house.shop.labour_rate);
     let tasks = opened::tasks(&assessed.case, &plan, at_hand(assessed)?, promise);
     opened::schedule(&tasks, promise, &hours(&house.shop, &assessed.job.zone), now)
@@ -105,7 +101,7 @@ fn at_hand(assessed: &Assessed) -> Option<&'static Cause> {
 /// The timetable of a job.
 pub fn timetable(drawn: &Drawn) -> Timetable {
     let (assessed, zone) = (drawn.assessed, &drawn.assessed.job.zone);
-    let promised = promised(&assessed.job);
+    let promised = assessed.job.promise();
     let refused = drawn.shell.slip.form == FORM.name;
     let mut fields = FORM.draw(&drawn.shell.slip, drawn.shell.unit, |_| Vec::new());
     if !refused {
@@ -129,11 +125,9 @@ pub fn timetable(drawn: &Drawn) -> Timetable {
         }
     }
     let now = Utc::now();
-    let laid = promised.as_ref().and_then(|(promise, _)| {
-        let schedule = schedule(assessed, drawn.house, promise, now)?;
-        Some(laid(&schedule, promise, &hours(&drawn.house.shop, zone), zone, now))
-    });
-    Timetable { fields, refused, entry: promised.map(|(_, entry)| entry).unwrap_or_default(), laid }
+    let laid = promised.zip(drawn.scheduled);
+    let laid = laid.map(|((promise, _), schedule)| self::laid(schedule, promise, &hours(&drawn.house.shop, zone), zone, now));
+    Timetable { fields, refused, entry: promised.map(|(_, entry)| entry.to_string()).unwrap_or_default(), laid }
 }
 
 fn laid(schedule: &Schedule, promise: &Promise, hours: &Hours<'_>, zone: &Zone, now: DateTime<Utc>) -> Laid {
@@ -257,9 +251,9 @@ pub async fn calendar(desk: Desk) -> Result<HttpResponse, Failure> {
         .app
         .work
         .out(move || {
-            let (promise, entry) = promised(&assessed.job)?;
-            let schedule = schedule(&assessed, &house, promise, Utc::now());
-            Some(calendar::calendar(&assessed.job, &house.shop.name, promise, schedule.as_ref(), &entry))
+            let (promise, entry) = assessed.job.promise()?;
+            let schedule = schedule(&assessed, &house, Utc::now());
+            Some(calendar::calendar(&assessed.job, &house.shop.name, promise, schedule.as_ref(), &entry.to_string()))
         })
         .await?;
     let text = made.ok_or(Failure::NoPage)?;

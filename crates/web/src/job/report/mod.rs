@@ -13,6 +13,7 @@ use actix_web::http::header;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use serde::Deserialize;
+use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::record::{self as core_record, Record, SealError};
 use velvet_dial_core::stage::Stage;
@@ -114,17 +115,18 @@ pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse,
     let job = desk.job().await?;
     let (record, _) = sealed(&desk, job).await?;
     let mut document = document(&desk, &record, asked.reader).await?;
+    let mut photos = Vec::new();
     for block in &mut document.blocks {
         match block {
             Block::Picture(picture) => picture.svg = pictures::on_paper(&picture.svg),
-            Block::Photos { photos } => {
-                for photo in photos {
-                    let id = photo.id.parse().map_err(|_| Failure::NoPage)?;
-                    photo.jpeg = jobs::photo(&desk.app.db, &desk.viewer, desk.number, id, true).await?;
-                }
-            }
+            Block::Photos { photos: of_block } => photos.extend(of_block),
             _ => {}
         }
+    }
+    let ids: Vec<Uuid> = photos.iter().filter_map(|photo| photo.id.parse().ok()).collect();
+    let kept: HashMap<Uuid, Vec<u8>> = jobs::photos(&desk.app.db, &desk.viewer, desk.number, &ids).await?.into_iter().collect();
+    for photo in photos {
+        photo.jpeg = photo.id.parse().ok().and_then(|id: Uuid| kept.get(&id).cloned()).ok_or(Failure::NoPage)?;
     }
     let size = if asked.letter { Paper::Letter } else { Paper::A4 };
     let bytes = desk.app.work.out(move || pdf(&document, size)).await??;

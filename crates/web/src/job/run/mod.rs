@@ -24,6 +24,7 @@ use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
+use velvet_dial_store::library::{self, Gauge};
 use velvet_dial_store::rigs;
 use view::ReadingsWork;
 
@@ -52,12 +53,12 @@ pub static FORM: Form = Form {
 
 /// Writes a reading.
 pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+    let gauges = library::gauges(&desk.app.db, &desk.viewer).await?;
     let sent = Sent::of(&form);
     let mut typed = Read::of(&FORM, &form, desk.liking.unit);
     let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
     let stage = if phase == Phase::After { Stage::Prove } else { Stage::Run };
-    let Some(taken) = check(&mut typed, &form, phase, &job) else {
+    let Some(taken) = check(&mut typed, &form, phase, &gauges) else {
         let ask = Asked { seen: sent.seen.parse().ok(), slip: typed.slip, ..Asked::default() };
         return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
@@ -105,14 +106,14 @@ pub fn filled(job: &Job, entry: &str, unit: Units) -> Slip {
 }
 
 /// The reading, when every field is right; else the slip says what is not.
-fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Option<TakenReading> {
+fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]) -> Option<TakenReading> {
     if let Some(unit) = form.get("unit").filter(|unit| Units::parse(unit).is_none()) {
         // Never taken in another unit than it was typed in.
         typed.slip.wrong("pressure", FieldError::Unit { typed: unit.chars().take(12).collect() }.to_string());
         return None;
     }
     let shows = typed.choice("shows", Shows::ALL).unwrap_or(Shows::Value);
-    let scale = job.gauges.iter().find(|gauge| gauge.name == typed.raw("gauge")).map(|gauge| gauge.gauge.clone()).unwrap_or_default();
+    let scale = gauges.iter().find(|gauge| gauge.name == typed.raw("gauge")).map(|gauge| gauge.gauge.clone()).unwrap_or_default();
     // Under the first mark or against the stop, the gauge's own mark is the figure where none was typed.
     let mark = match shows {
         Shows::UnderFirstMark => Some(scale.graduation_kpa),
@@ -127,7 +128,7 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, job: &Job) -> Op
     let spread_kpa = typed.number("spread").unwrap_or(0.0);
     let gear = typed.choice("gear", Gear::ALL).unwrap_or(Gear::Neutral);
     let named = typed.raw("gauge");
-    let gauge = job.gauges.iter().find(|gauge| gauge.name == named);
+    let gauge = gauges.iter().find(|gauge| gauge.name == named);
     if gauge.is_none() && !named.is_empty() {
         typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
     }

@@ -74,6 +74,8 @@ pub struct Row {
     /// The cause that leads, with its odds.
     pub leader: String,
     pub on_it: String,
+    /// The job before, of a vehicle that came back with the same.
+    pub back_after: Option<i64>,
     pub last: String,
     pub when: String,
 }
@@ -188,6 +190,7 @@ fn row(job: &jobs::Row, viewer: &Viewer, liking: Liking) -> Row {
         verdict: job.verdict.filter(|verdict| *verdict != Decision::NotMeasured).map(|v| Verdict { id: v.id(), word: v.word() }),
         leader: leader.unwrap_or_default(),
         on_it: job.on_it.clone().unwrap_or_default(),
+        back_after: job.back_after,
         last,
         when: if job.last_by.is_empty() { when } else { format!("{}, {when}", job.last_by) },
     }
