@@ -69,6 +69,9 @@ pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
         drawn.port1.onmessage = () => done([frame, since()]);
         document.addEventListener('htmx:after:swap', () => requestAnimationFrame(() => { frame = since(); drawn.port2.postMessage(0); }), { once: true });
         form.requestSubmit();";
+    // What lies behind an opening is noted after the customer's yes.
+    const YES: &str = "const said = new URLSearchParams({ key: crypto.randomUUID(), who: 'The owner', how: 'by phone', up_to: '' });
+        const done = arguments[arguments.length - 1]; fetch(arguments[0], { method: 'POST', body: said }).then((answer) => done(answer.status));";
     const JOURNAL: &str = "const done = arguments[arguments.length - 1]; const form = document.querySelector('form[id^=journal-form-]');
         form.elements.clearance_mm.value = arguments[0]; const begun = performance.now(); const drawn = new MessageChannel();
         drawn.port1.onmessage = () => done(performance.now() - begun);
@@ -96,6 +99,8 @@ pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
     }
     let mut journals = Vec::new();
     for job in later {
+        driver.goto(format!("{base}/jobs/{job}/open-up")).await?;
+        driver.execute_async(YES, vec![format!("/jobs/{job}/agreed").into()]).await?;
         driver.goto(format!("{base}/jobs/{job}/open-up")).await?;
         for tap in 0..JOURNALS / later.len().max(1) {
             let mm = format!("{:.3}", 0.04 + 0.003 * tap as f64);

@@ -163,6 +163,7 @@ async fn any_interleaving_leaves_a_ledger_that_holds_together_and_a_board_that_k
             tokio::spawn(async move {
                 let mut luck = ChaCha8Rng::seed_from_u64(100 * seed + writer);
                 let mut sent: Vec<(Body, Option<uuid::Uuid>, String)> = Vec::new();
+                let mut handed_back = Vec::new();
                 for turn in 0..14 {
                     let seen = jobs::load(&db, &who, number).await.unwrap();
                     let any = |luck: &mut ChaCha8Rng| (!seen.entries.is_empty()).then(|| luck.random_range(0..seen.entries.len()));
@@ -184,22 +185,29 @@ async fn any_interleaving_leaves_a_ledger_that_holds_together_and_a_board_that_k
                     };
                     let key = format!("{seed} {writer} {turn}");
                     let write = Write { body: body.clone(), supersedes, submit_key: &key, at: None };
-                    match jobs::write(&db, &who, number, &write).await {
-                        Ok(Written::Stands(_)) => sent.push((body, supersedes, key)),
-                        Ok(Written::Overtaken { .. }) | Err(StoreError::CannotBeKept) => {}
+                    match jobs::write_and_load(&db, &who, number, &write).await {
+                        Ok((Written::Stands(id), Some(job))) => {
+                            assert!(job.entries.last().is_some_and(|last| last.id == id && last.body == body));
+                            handed_back.push(job.entries);
+                            sent.push((body, supersedes, key));
+                        }
+                        Ok((Written::Overtaken { .. }, None)) | Err(StoreError::CannotBeKept) => {}
                         other => panic!("{other:?}"),
                     }
                 }
-                sent.len()
+                (sent.len(), handed_back)
             })
         });
-        let mut stands = 0;
+        let (mut stands, mut handed_back) = (0, Vec::new());
         for writer in writers.collect::<Vec<_>>() {
-            stands += writer.await.unwrap();
+            let (sent, jobs) = writer.await.unwrap();
+            stands += sent;
+            handed_back.extend(jobs);
         }
         let job = jobs::load(&db, &one, number).await.unwrap();
         assert_eq!(job.entries.len(), stands, "seed {seed}: what was acknowledged stands, once");
         assert!(job.entries.iter().zip(1..).all(|(entry, seq)| entry.seq == seq));
+        assert!(handed_back.iter().all(|then| job.entries.starts_with(then)), "what a writer is shown is the ledger up to their own entry");
         let replaced: Vec<_> = job.entries.iter().filter_map(|entry| entry.supersedes).collect();
         assert_eq!(replaced.iter().collect::<HashSet<_>>().len(), replaced.len(), "one heir each");
         let subjects: Vec<_> = job.live().filter_map(|entry| entry.body.subject()).collect();

@@ -3,6 +3,7 @@
 mod support;
 use support::screen::{Person, until};
 use thirtyfour::prelude::*;
+use velvet_dial_core::calculator::ALL;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_testkit::Browser;
 
@@ -120,10 +121,19 @@ async fn on_a_narrow_screen_everything_is_within_a_thumbs_reach() {
     for (width, height) in [(820, 1180), (400, 800)] {
         let metrics = serde_json::json!({ "width": width, "height": height, "deviceScaleFactor": 1, "mobile": false });
         me.driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.unwrap();
-        for stage in Stage::ALL {
-            me.driver.goto(format!("{base}/jobs/9/{}", stage.id())).await.unwrap();
+        let fits = async |path: &str| {
+            me.driver.goto(format!("{base}{path}")).await.unwrap();
             let over = number("return document.documentElement.scrollWidth - window.innerWidth").await;
-            assert!(over <= 0.0, "{} runs {over} px over {width}", stage.id());
+            assert!(over <= 0.0, "{path} runs {over} px over {width}");
+        };
+        for page in ["", "library", "gauges", "rigs", "calculators", "learnt", "thread", "jobs/new", "jobs/9/report"] {
+            fits(&format!("/{page}")).await;
+        }
+        for calculator in ALL {
+            fits(&format!("/calculators/{}", calculator.name)).await;
+        }
+        for stage in Stage::ALL {
+            fits(&format!("/jobs/9/{}", stage.id())).await;
             let off = "const here = document.querySelector('.station-here').getBoundingClientRect(); return Math.max(-here.left, here.right - window.innerWidth)";
             assert!(number(off).await <= 1.0, "{} at {width}: the pipe stands elsewhere", stage.id());
             let bar = "const bar = document.querySelector('.peek').getBoundingClientRect(); return window.innerHeight - bar.bottom";
