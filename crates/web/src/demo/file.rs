@@ -135,4 +135,6 @@ pub struct Entry {
     /// What the sheet says of the crank, and a journal as it was found.
     pub crank: Option<CrankSaid>,
     pub journal: Option<JournalSaid>,
+    /// The job before, of a vehicle that came back with the same.
+    pub back_after: Option<i64>,
 }

@@ -199,6 +199,9 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
     if let Some(who) = &entry.agreed {
         return Some(Body::Agreed { who: who.clone(), how: entry.answer.clone(), unasked: false, up_to: entry.up_to });
     }
+    if let Some(of) = entry.back_after {
+        return Some(Body::Comeback { of, same: true });
+    }
     if let Some(said) = entry.crank {
         return Some(Body::Crank { said });
     }
