@@ -140,14 +140,10 @@ async fn asked<T>(wanted: bool, list: impl Future<Output = Result<Vec<T>, StoreE
 impl Desk {
     /// The job.
     pub async fn job(&self) -> Result<Job, Failure> {
-        Ok(self.job_and_house().await?.0)
+        Ok(self.with_house(jobs::load(&self.app.db, &self.viewer, self.number)).await?.0)
     }
 
-    /// The job with what the shop learnt of its family, and the shop.
-    async fn job_and_house(&self) -> Result<(Job, Arc<House>), Failure> {
-        self.with_house(jobs::load(&self.app.db, &self.viewer, self.number)).await
-    }
-
+    /// A job with what the shop learnt of its family, and the shop.
     async fn with_house(&self, job: impl Future<Output = Result<Job, StoreError>>) -> Result<(Job, Arc<House>), Failure> {
         let (mut job, house) = tokio::try_join!(job, self.app.house(&self.viewer))?;
         if job.record.is_none() {

@@ -124,9 +124,10 @@ pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse,
         }
     }
     let ids: Vec<Uuid> = photos.iter().filter_map(|photo| photo.id.parse().ok()).collect();
-    let kept: HashMap<Uuid, Vec<u8>> = jobs::photos(&desk.app.db, &desk.viewer, desk.number, &ids).await?.into_iter().collect();
+    let kept = jobs::photos(&desk.app.db, &desk.viewer, desk.number, &ids).await?;
+    let kept: HashMap<String, Vec<u8>> = kept.into_iter().map(|(id, jpeg)| (id.to_string(), jpeg)).collect();
     for photo in photos {
-        photo.jpeg = photo.id.parse().ok().and_then(|id: Uuid| kept.get(&id).cloned()).ok_or(Failure::NoPage)?;
+        photo.jpeg = kept.get(&photo.id).cloned().ok_or(Failure::NoPage)?;
     }
     let size = if asked.letter { Paper::Letter } else { Paper::A4 };
     let bytes = desk.app.work.out(move || pdf(&document, size)).await??;

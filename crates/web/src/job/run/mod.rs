@@ -113,7 +113,9 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]
         return None;
     }
     let shows = typed.choice("shows", Shows::ALL).unwrap_or(Shows::Value);
-    let scale = gauges.iter().find(|gauge| gauge.name == typed.raw("gauge")).map(|gauge| gauge.gauge.clone()).unwrap_or_default();
+    let named = typed.raw("gauge");
+    let gauge = gauges.iter().find(|gauge| gauge.name == named);
+    let scale = gauge.map(|gauge| gauge.gauge.clone()).unwrap_or_default();
     // Under the first mark or against the stop, the gauge's own mark is the figure where none was typed.
     let mark = match shows {
         Shows::UnderFirstMark => Some(scale.graduation_kpa),
@@ -127,8 +129,6 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]
     // Left empty, the needle stood still.
     let spread_kpa = typed.number("spread").unwrap_or(0.0);
     let gear = typed.choice("gear", Gear::ALL).unwrap_or(Gear::Neutral);
-    let named = typed.raw("gauge");
-    let gauge = gauges.iter().find(|gauge| gauge.name == named);
     if gauge.is_none() && !named.is_empty() {
         typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
     }
