@@ -10,7 +10,7 @@ use velvet_dial_core::circuit::nominal::{self, DIMENSIONS};
 use velvet_dial_core::circuit::{Card, Circuit, Fault, Law, Place, Unknowns, Working};
 use velvet_dial_core::oil;
 use velvet_dial_core::opened::*;
-use velvet_dial_core::trace::knowledge::Access;
+use velvet_dial_core::trace::knowledge::{Access, knowledge};
 
 const NEW_MM: f64 = 0.04;
 
@@ -32,6 +32,28 @@ fn all(clearances: &[f64]) -> StripDown {
 }
 
 proptest! {
+    /// What a shop's own times are held against: an engine that is slower to open makes a job longer by just that, there and back where the cover comes off,
+    /// and by nothing where the repair does not open it.
+    #[test]
+    fn a_whole_job_is_longer_by_what_the_card_says_of_its_openings(
+        usual in prop::array::uniform3(5.0..600.0f64), more in prop::array::uniform3(0.0..300.0f64), index in 0..knowledge().causes.len(),
+    ) {
+        let card = |[cover, sump, engine]: [f64; 3]| Card {
+            cover_off_minutes: Some(cover), sump_off_minutes: Some(sump), engine_out_minutes: Some(engine), ..Card::of(2.0, 4, 750.0, "5W-30")
+        };
+        let cause = &knowledge().causes[index];
+        let slower = std::array::from_fn(|access| usual[access] + more[access]);
+        let times = match repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(&card(usual))) {
+            Access::Outside => [0.0, 0.0, 0.0],
+            Access::Cover => [2.0, 0.0, 0.0],
+            Access::Sump => [0.0, 1.0, 0.0],
+            Access::EngineOut => [0.0, 1.0, 1.0],
+        };
+        let longer = minutes_of(&card(slower), cause) - minutes_of(&card(usual), cause);
+        let asked: f64 = times.iter().zip(more).map(|(times, more)| times * more).sum();
+        prop_assert!((longer - asked).abs() < 1e-6, "{}: {longer} and not {asked}", cause.id);
+    }
+
     /// However many cylinders and mains: each main and each rod has its place once, the mains in order, and no rod after the last of them.
     #[test]
     fn every_journal_has_one_place_along_the_oil(cylinders in 1..=16u32, mains in proptest::option::of(2..=12u32)) {
