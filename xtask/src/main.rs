@@ -1,5 +1,6 @@
-//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`, `load`, `kill`, `rigs`. Plain std, so that it builds in a moment.
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`, `load`, `kill`, `rigs`, `build-times`. Plain std, so that it builds in a moment.
 mod assets;
+mod build_times;
 mod machine;
 
 use std::os::unix::process::CommandExt;
@@ -12,7 +13,8 @@ cargo xtask shots                       take docs/screenshots anew from the demo
 cargo xtask bench                       time the core: operating points, diagnose, orders
 cargo xtask load [ARGS…]                fill a database in var/load (20,000 jobs, 2 million entries), drive 100 people on it, print times and memory
 cargo xtask kill [--times N]            kill server and database in mid-write, count what was acknowledged against what is found
-cargo xtask rigs [--seconds N]          link four rigs at a thousand samples a second: how far behind a screen is, processor, lost and doubled; the strip of an hour";
+cargo xtask rigs [--seconds N]          link four rigs at a thousand samples a second: how far behind a screen is, processor, lost and doubled; the strip of an hour
+cargo xtask build-times [release|demo|ci …] time clean builds and changed lines of what is committed, in a clone under var/build-times (an hour for all of it)";
 
 fn main() -> ExitCode {
     let arguments: Vec<String> = std::env::args().skip(1).collect();
@@ -27,6 +29,7 @@ fn main() -> ExitCode {
         ["load", rest @ ..] => load("load", rest),
         ["kill", rest @ ..] => load("kill", rest),
         ["rigs", rest @ ..] => load("rigs", rest),
+        ["build-times", rest @ ..] => build_times::measure(rest),
         _ => Err(USAGE.to_owned()),
     };
     match done {
@@ -107,8 +110,9 @@ fn shots() -> Result<(), String> {
         "--package",
         "velvet-dial-web",
         "--test",
-        "shots",
+        "suite",
         "--",
+        "shots",
         "--ignored",
         "--nocapture",
     ]))

@@ -17,6 +17,7 @@ pub mod field;
 pub mod flag;
 mod hex;
 pub mod instrument;
+mod json;
 pub mod limits;
 pub mod live;
 pub mod oil;

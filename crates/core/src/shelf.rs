@@ -6,6 +6,7 @@
 use crate::case::check_card;
 use crate::circuit::Card;
 use crate::field;
+use crate::json;
 use crate::limits::{Point, Sheet};
 use crate::unit::Gear;
 use chrono::NaiveDate;
@@ -111,7 +112,7 @@ pub fn read(bytes: &[u8]) -> Result<Read, ShelfError> {
 }
 
 fn of_json(text: &str) -> Result<Read, ShelfError> {
-    let shelf: Shelf = serde_json::from_str(text).map_err(|error| ShelfError::Json(error.to_string()))?;
+    let shelf: Shelf = json::read(text.as_bytes()).map_err(|refused| ShelfError::Json(refused.raw))?;
     if shelf.format != FORMAT {
         return Err(ShelfError::Json(format!("its format is “{}”, and {FORMAT} is read here", shelf.format)));
     }

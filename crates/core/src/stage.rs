@@ -81,6 +81,9 @@ impl Stage {
     }
 }
 
+/// Checks that are made again after a repair, beside the readings: leaks, noise, level after the oil has settled, stored codes, dash beside the gauge.
+pub const RECHECK: [&str; 5] = ["leaks", "noise", "level", "codes", "module_compare"];
+
 /// Checks that need neither gauge nor running engine, minutes each.
 pub const QUICK: [&str; 6] = ["level", "oil_look", "oil_grade", "leaks", "filter_id", "sender_plug"];
 

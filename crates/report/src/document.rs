@@ -1,8 +1,7 @@
 //! What a report is made of.
-use serde::Serialize;
 
 /// A report: its head, its blocks in order, its small print.
-#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Document {
     /// Its title.
     pub title: String,
@@ -17,8 +16,7 @@ pub struct Document {
 }
 
 /// How a piece of text is said.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Tone {
     /// As it is.
     #[default]
@@ -34,7 +32,7 @@ pub enum Tone {
 }
 
 /// A piece of text.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Span {
     /// The text.
     pub text: String,
@@ -50,7 +48,7 @@ impl Span {
 }
 
 /// A cell of a table: text, and a decision in shape and word.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Cell {
     /// The text.
     pub span: Span,
@@ -66,10 +64,9 @@ impl Cell {
 }
 
 /// A picture as SVG.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Picture {
     /// It, complete in itself.
-    #[serde(skip)]
     pub svg: String,
     /// What it shows, for who cannot see it.
     pub alt: String,
@@ -78,21 +75,18 @@ pub struct Picture {
 }
 
 /// A photo.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Photo {
     /// Its bytes, JPEG; empty until it is laid out.
-    #[serde(skip)]
     pub jpeg: Vec<u8>,
     /// Its key.
-    #[serde(skip)]
     pub id: String,
     /// What it shows.
     pub caption: String,
 }
 
 /// A block.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[serde(tag = "kind", rename_all = "snake_case")]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Block {
     /// A heading: a new part of the report.
     Heading {
@@ -118,7 +112,6 @@ pub enum Block {
         /// Its pieces.
         spans: Vec<Span>,
         /// How a page draws its frame.
-        #[serde(skip)]
         class: &'static str,
     },
     /// A table.
@@ -140,7 +133,6 @@ pub enum Block {
     /// A code that a camera reads, beside small print.
     Code {
         /// As SVG.
-        #[serde(skip)]
         svg: String,
         /// The small print.
         lines: Vec<String>,

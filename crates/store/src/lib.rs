@@ -77,6 +77,8 @@ pub struct Viewer {
     pub cautions_read: bool,
     /// The shop's clock.
     pub zone: Zone,
+    /// When the session began, UTC: nothing that was typed in it is older.
+    pub since: chrono::NaiveDateTime,
 }
 
 /// Connects and brings the tables up to date.

@@ -213,7 +213,7 @@ const keep = (ctx) => {
   const body = [...new FormData(form)].filter(([, value]) => typeof value === "string");
   const submitter = request.submitter;
   if (submitter?.name) body.push([submitter.name, submitter.value]);
-  const item = { who: who(), action: request.action, body, draft: form.dataset.draft ?? "" };
+  const item = { who: who(), action: request.action, body, draft: form.dataset.draft ?? "", since: Date.now() };
   const key = JSON.stringify([item.who, item.action, body]);
   if (!all().some((other) => other.key === key)) setQueue([...all(), { key, ...item }]);
 };
@@ -272,7 +272,9 @@ const sendAgain = async () => {
   if (!next || sending) return;
   sending = true;
   try {
-    const answer = await fetch(next.action, { method: "POST", body: new URLSearchParams(next.body), headers: { "HX-Request": "true" } });
+    // What was done while the connection was away counts from when it was done: the server is told how long this waited.
+    const waited = ["waited", String((Date.now() - (next.since ?? Date.now())) / 1000)];
+    const answer = await fetch(next.action, { method: "POST", body: new URLSearchParams([...next.body, waited]), headers: { "HX-Request": "true" } });
     const html = await answer.text();
     if (answer.status >= 500) return;
     if (answer.status === 401) {

@@ -36,7 +36,7 @@ pub use timetable::{Planned, Step, Task, Timetable, timetable};
 pub use warm::{Build, BuildTime, Expected, Warm, build, warm};
 
 use crate::field::{Field, FieldError};
-use crate::refusal;
+use crate::json;
 use crate::unit::figures;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -150,13 +150,7 @@ fn answer<I: DeserializeOwned, O: Serialize>(
     function: fn(&I) -> Result<O, CalculatorError>,
 ) -> Result<serde_json::Value, CalculatorError> {
     let not_taken = |path: String, message: String| CalculatorError::Input { path, message };
-    let mut json = serde_json::Deserializer::from_str(input);
-    let read: I = serde_path_to_error::deserialize(&mut json).map_err(|error| {
-        let path = error.path().to_string();
-        let message = refusal::plain(&path, &error.inner().to_string());
-        not_taken(path, message)
-    })?;
-    json.end().map_err(|error| not_taken(".".into(), error.to_string()))?;
+    let read: I = json::read(input.as_bytes()).map_err(|refused| not_taken(refused.path.clone(), refused.plain()))?;
     let mut answer = serde_json::to_value(function(&read)?).map_err(|error| not_taken(".".into(), error.to_string()))?;
     round(&mut answer);
     Ok(answer)

@@ -10,7 +10,7 @@ use crate::opened::{StripDown, StripDownError, places};
 use crate::trace::knowledge::knowledge;
 use crate::trace::{KnownPattern, Memory};
 use crate::unit::Gear;
-use crate::{oil, refusal};
+use crate::{json, oil};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -227,7 +227,7 @@ impl Case {
     /// Counts what was measured with the engine open as outcomes of the checks that nobody answered.
     pub fn count_figures(&mut self, at: Option<DateTime<Utc>>) {
         for (check, outcome) in self.strip_down.outcomes(self.engine.cylinders) {
-            if self.evidence.iter().all(|entry| entry.check != check) {
+            if self.evidence.iter().all(|entry| entry.check != check || entry.phase == Some(Phase::After)) {
                 self.evidence.push(Evidence { at, ..Evidence::of(check, outcome) });
             }
         }
@@ -275,13 +275,7 @@ impl CaseError {
 pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
     // Some editors put a mark of their own before the first byte.
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
-    let mut json = serde_json::Deserializer::from_slice(bytes);
-    let mut case: Case = serde_path_to_error::deserialize(&mut json).map_err(|error| {
-        let path = error.path().to_string();
-        let message = refusal::plain(&path, &error.into_inner().to_string());
-        CaseError { path, message }
-    })?;
-    json.end().map_err(|error| CaseError::at(".", error))?;
+    let mut case: Case = json::read(bytes).map_err(|refused| CaseError { message: refused.plain(), path: refused.path })?;
     validate(&case)?;
     case.count_figures(None);
     Ok(case)

@@ -13,8 +13,8 @@ use chrono::{DateTime, Utc};
 pub(super) enum Event<'a> {
     /// A circumstance, or `check=outcome`.
     Found(String),
-    /// A reading, and whether it is believed.
-    Read(Says, bool),
+    /// A reading: what it says, whether it can be believed, and whether it was taken to recheck a repair.
+    Read { says: Says, believed: bool, after: bool },
     /// A repair of a cause of a group.
     Repaired { cause: &'a str, group: &'a str },
     /// The flag was overruled.
@@ -25,8 +25,9 @@ pub(super) enum Event<'a> {
 pub(super) fn events<'a>(case: &'a Case, believed: impl Fn(usize) -> bool) -> Vec<Event<'a>> {
     let mut all: Vec<(Place, Event)> = Vec::new();
     for (index, reading) in case.readings.iter().enumerate() {
-        let event = Event::Read(says(case, reading), believed(index) && reading.set_aside.is_none());
-        all.push((Place::of(reading.at, false, reading.phase == Phase::Before), event));
+        let after = reading.phase == Phase::After;
+        let event = Event::Read { says: says(case, reading), believed: believed(index) && reading.set_aside.is_none(), after };
+        all.push((Place::of(reading.at, false, !after), event));
     }
     for entry in &case.evidence {
         let event = Event::Found(format!("{}={}", entry.check, entry.outcome));

@@ -1,8 +1,9 @@
 //! May it run: a small state machine over what was found and done, in the order of time.
 //!
 //! Words: a *fact* is a circumstance, an outcome or what a reading says against the engine's stop lines. A *rule* of `knowledge/safety.toml` is
-//! *found* when its facts are, *answered* by a repair or a check that it names, and *lifted* by the first reading clear of the stop lines after that. Found, the
-//! engine must not run; answered, it is cranked first. A new fact finds the rule anew, after a repair as well as before.
+//! *found* when its facts are, *answered* by a repair or a check that it names, and *lifted* by the first reading clear of the stop lines after that. What a repair
+//! answered is lifted only by a reading of the phase after: one that was taken to find the fault says nothing of the repair, whenever it is corrected. Found, the
+//! engine must not run; answered, it is cranked first. A new fact finds the rule again, after a repair as well as before.
 //!
 //! A person may overrule the word for one named test of some minutes: the word stays, the test is told beside it, and it ends by itself or by the next
 //! thing that stops.
@@ -119,7 +120,8 @@ pub fn flag(case: &Case, now: Option<DateTime<Utc>>) -> Flag {
     let mut good = None;
     for event in &events {
         match event {
-            Event::Read(says, believed) => good = if *believed { Some(says.clear() && !says.below_limit) } else { good },
+            Event::Read { says, believed: true, .. } => good = Some(says.clear() && !says.below_limit),
+            Event::Read { .. } => {}
             Event::Found(fact) if fact == "crank_no_fuel=shows" || fact == "crank_no_fuel=slow" => cranked = true,
             Event::Overruled(act) => {
                 overruled = act.check.clone().zip(act.at.zip(act.minutes)).map(|(check, (at, minutes))| {
@@ -169,11 +171,13 @@ struct Walk {
     standing: Standing,
     /// For each of the rule's lists, whether one of its facts stands unanswered.
     live: Vec<bool>,
+    /// Only a repair answered it: readings from before it lift nothing.
+    repaired: bool,
 }
 
 impl Walk {
     fn new(rule: &'static Rule) -> Self {
-        Self { rule, standing: Standing::Quiet, live: vec![false; rule.all.len()] }
+        Self { rule, standing: Standing::Quiet, live: vec![false; rule.all.len()], repaired: false }
     }
 
     /// Takes the next event; true when it finds the rule.
@@ -181,16 +185,17 @@ impl Walk {
         match event {
             Event::Found(fact) => {
                 if self.answered_by(fact) {
-                    self.answer();
+                    self.answer(false);
                 }
                 self.fact(fact)
             }
-            Event::Read(says, believed) => {
+            Event::Read { says, believed, after } => {
                 let mut found = false;
                 for fact in says.facts() {
                     found |= self.fact(fact);
                 }
-                if !found && *believed && says.clear() && self.standing == Standing::Answered {
+                let lifts = *believed && says.clear() && (*after || !self.repaired);
+                if !found && lifts && self.standing == Standing::Answered {
                     self.standing = Standing::Quiet;
                 }
                 found
@@ -198,7 +203,7 @@ impl Walk {
             Event::Repaired { cause, group } => {
                 let answers = &self.rule.answered_by;
                 if answers.groups.iter().any(|known| known == group) || answers.causes.iter().any(|known| known == cause) {
-                    self.answer();
+                    self.answer(true);
                 }
                 false
             }
@@ -210,10 +215,13 @@ impl Walk {
         self.rule.answered_by.checks.iter().any(|check| check == fact || (check == "crank_no_fuel=shows" && fact == "crank_no_fuel=slow"))
     }
 
-    fn answer(&mut self) {
+    fn answer(&mut self, repaired: bool) {
         self.live.fill(false);
-        if self.standing == Standing::Found {
-            self.standing = Standing::Answered;
+        match self.standing {
+            Standing::Found => (self.standing, self.repaired) = (Standing::Answered, repaired),
+            // A check that the rule names answers it whatever was repaired.
+            Standing::Answered => self.repaired &= repaired,
+            Standing::Quiet => {}
         }
     }
 

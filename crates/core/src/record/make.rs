@@ -176,7 +176,8 @@ fn solved(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
     let hot = mean(false).or_else(|| mean(true).is_none().then_some(100.0));
     let know = knowledge();
     let proven = case.readings.iter().any(|reading| reading.phase == Phase::After);
-    let suspects = now.posterior.ranked().into_iter().filter(|index| !proven && now.posterior.of(*index) >= LEAST_CURVE);
+    // A curve is named by its cause, so only the causes that are listed have one.
+    let suspects = now.posterior.ranked().into_iter().take(CAUSES).filter(|index| !proven && now.posterior.of(*index) >= LEAST_CURVE);
     let suspects: Vec<(usize, &Cause)> = suspects.filter_map(|index| know.causes.get(index).map(|cause| (index, cause))).collect();
     let mut curves = Vec::new();
     for (cold, temp) in [(false, hot), (true, mean(true))] {

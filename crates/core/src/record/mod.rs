@@ -226,8 +226,11 @@ pub struct Line {
     pub figures: bool,
     /// Who wrote it.
     pub who: String,
-    /// When.
+    /// When it happened.
     pub at: DateTime<Utc>,
+    /// When it was written down, where that was another time.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub written_at: Option<DateTime<Utc>>,
     /// It no longer holds.
     pub struck: bool,
     /// Why.

@@ -6,6 +6,7 @@
 use super::{Record, Signed, Signer};
 use crate::case::{Case, Setting, diagnose, spec_points};
 use crate::hex::hex;
+use crate::json;
 use crate::trace::Tracer;
 use crate::trace::knowledge::fingerprint;
 use chrono::{DateTime, Utc};
@@ -187,7 +188,7 @@ pub fn sign(record: &mut Record, signer: &Signer) {
 /// # Errors
 /// [`SealError`] for the first thing that is not what it was.
 pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
-    let record: Record = serde_json::from_slice(text).map_err(|error| SealError::NotOne(error.to_string()))?;
+    let record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.raw))?;
     let seal = record.seal.as_ref().ok_or(SealError::None)?;
     if head(&seal.job, &seal.entries)? != seal.head {
         return Err(SealError::Head);

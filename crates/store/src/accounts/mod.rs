@@ -125,7 +125,7 @@ async fn add(db: &Connection, shop: Uuid, who: (&str, &str, &str), demo: bool) -
         Ok(row) => {
             let shop = shop::Entity::find_by_id(row.shop_id).one(db).await?;
             let zone = zone_of(shop.and_then(|shop| shop.zone).as_deref());
-            Ok(Some(Viewer { user: row.id, shop: row.shop_id, shown_name: row.shown_name, cautions_read: false, zone }))
+            Ok(Some(Viewer { user: row.id, shop: row.shop_id, shown_name: row.shown_name, cautions_read: false, zone, since: now() }))
         }
         Err(error) if crate::stands_already(&error) => Ok(None),
         Err(error) => Err(error.into()),
@@ -151,6 +151,7 @@ pub(crate) fn viewer(row: user::ModelEx) -> Viewer {
         shown_name: row.shown_name,
         cautions_read: row.cautions_read_at.is_some(),
         zone: zone_of(zone.as_deref()),
+        since: now(),
     }
 }
 

@@ -91,8 +91,10 @@ pub async fn viewer_of(db: &Connection, token: &Token, demo: bool) -> Result<Opt
         .with((user::Entity, shop::Entity))
         .one(db)
         .await?;
-    let user = session.and_then(|session| session.user.into_option());
-    Ok(user.filter(|user| user.removed_at.is_none() && (demo || user.demo != Some(true))).map(viewer))
+    let Some(session) = session else { return Ok(None) };
+    let since = session.created_at;
+    let user = session.user.into_option().filter(|user| user.removed_at.is_none() && (demo || user.demo != Some(true)));
+    Ok(user.map(|user| Viewer { since, ..viewer(user) }))
 }
 
 /// Ends the session of a token; with `everywhere`, all sessions of its user.

@@ -1,9 +1,8 @@
 //! A job as the core's case: what holds, in the order it was written.
 use super::{Body, Entry, Job, Measured, RigStep};
 use crate::library::Gauge;
-use chrono::{DateTime, NaiveDateTime, Utc};
 use std::collections::BTreeMap;
-use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Reading};
+use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Phase, Reading};
 use velvet_dial_core::opened::StripDown;
 use velvet_dial_core::rigging::{self, zero_outcome};
 use velvet_dial_core::trace::{Order, Strike};
@@ -56,7 +55,7 @@ impl Job {
         let mut figured = None;
         let mut rigged: Vec<&RigStep> = Vec::new();
         for entry in held {
-            let at = Some(moment(entry.written_at));
+            let at = Some(entry.happened_at.and_utc());
             match &entry.body {
                 Body::Circumstance { circumstance, told: true } => case.circumstances.push(circumstance.clone()),
                 Body::Reading(taken) => {
@@ -76,7 +75,10 @@ impl Job {
                         case.evidence.push(Evidence { at, ..Evidence::of("gauge_zero", outcome) });
                     }
                 }
-                Body::Evidence { check, outcome } => case.evidence.push(Evidence { at, ..Evidence::of(check, outcome) }),
+                Body::Evidence { check, outcome, phase } => {
+                    let phase = Some(*phase).filter(|phase| *phase == Phase::After);
+                    case.evidence.push(Evidence { at, phase, ..Evidence::of(check, outcome) });
+                }
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Pattern { cause } => case.pattern.clone_from(cause),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
@@ -150,9 +152,4 @@ fn strikes<'a>(held: impl Iterator<Item = &'a Entry>) -> Vec<Strike> {
         _ => None,
     };
     held.filter_map(strike).collect()
-}
-
-/// The ledger's clock is UTC.
-fn moment(written_at: NaiveDateTime) -> DateTime<Utc> {
-    written_at.and_utc()
 }

@@ -37,8 +37,7 @@ pub enum Closed {
 pub async fn close(db: &Connection, viewer: &Viewer, number: i64, closing: &Closing<'_>) -> Result<Closed, StoreError> {
     own_job(db, viewer, number).await?;
     let pin = Pin { seq: closing.seq, knowledge: &closing.record.knowledge, text: json("record", closing.record)? };
-    let write =
-        Write { body: Body::Closed { found: closing.found.clone() }, supersedes: None, submit_key: closing.submit_key, at: closing.at };
+    let write = Write { at: closing.at, ..Write::of(Body::Closed { found: closing.found.clone() }, closing.submit_key) };
     match ledger::write_with(db, viewer, number, &write, Some(&pin)).await? {
         Some(_) => Ok(Closed::Stands),
         None => Ok(Closed::Moved),

@@ -2,6 +2,7 @@
 use crate::entity::entry as table;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::case::Cranked;
 use velvet_dial_core::case::{Phase, Reading};
@@ -21,15 +22,20 @@ pub struct Entry {
     pub author: Uuid,
     /// The author's name.
     pub author_name: String,
-    /// When, UTC.
+    /// When it was written down, UTC.
     pub written_at: NaiveDateTime,
+    /// When what it says happened, UTC: a correction does not move what it corrects.
+    pub happened_at: NaiveDateTime,
+    /// Why its time was corrected; empty where it was not.
+    pub time_reason: String,
     /// The entry it takes the place of.
     pub supersedes: Option<Uuid>,
 }
 
 impl Entry {
-    /// From its row, loaded with its author.
+    /// From its row, loaded with its author. What it takes the place of is not at hand yet: [`times`] follows that.
     pub(super) fn of_row(row: table::ModelEx) -> Self {
+        let Happened { happened_at, time_reason } = Happened::of_kept(&row.body);
         let author_name = row.author.into_option().map(|author| author.shown_name).unwrap_or_default();
         Self {
             id: row.id,
@@ -38,8 +44,47 @@ impl Entry {
             author: row.author_id,
             author_name,
             written_at: row.written_at,
+            happened_at: happened_at.unwrap_or(row.written_at),
+            time_reason,
             supersedes: row.supersedes,
         }
+    }
+
+    /// It says itself when it happened: it waited on a tablet, or its time was corrected.
+    pub fn says_when(&self) -> bool {
+        !self.time_reason.is_empty() || self.happened_at != self.written_at
+    }
+}
+
+/// Gives each entry that takes the place of another that one's time, unless it says its own. Entries are in the order they were written, so one pass follows every chain.
+pub(super) fn times(entries: &mut [Entry]) {
+    let mut known: HashMap<Uuid, NaiveDateTime> = HashMap::new();
+    for entry in entries {
+        if !entry.says_when()
+            && let Some(at) = entry.supersedes.and_then(|before| known.get(&before))
+        {
+            entry.happened_at = *at;
+        }
+        known.insert(entry.id, entry.happened_at);
+    }
+}
+
+/// When it happened, where an entry says that itself.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Happened {
+    /// When.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub happened_at: Option<NaiveDateTime>,
+    /// Why its time was corrected.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub time_reason: String,
+}
+
+impl Happened {
+    /// What a kept text says of it; most say nothing, and are not read for it.
+    fn of_kept(text: &str) -> Self {
+        if text.contains("\"happened_at\":") { serde_json::from_str(text).unwrap_or_default() } else { Self::default() }
     }
 }
 
@@ -181,6 +226,9 @@ pub enum Body {
         check: String,
         /// Outcome.
         outcome: String,
+        /// Before the repair or after it.
+        #[serde(default, skip_serializing_if = "is_before")]
+        phase: Phase,
     },
     /// A photo, of a finding or of the job.
     Photo(Shown),
@@ -190,6 +238,9 @@ pub enum Body {
         check: String,
         /// It cannot be done here at all; else not now.
         cannot: bool,
+        /// Before the repair or after it.
+        #[serde(default, skip_serializing_if = "is_before")]
+        phase: Phase,
     },
     /// A cause struck out, and the fact that this rests on; it comes back when the fact falls, or when this is withdrawn.
     Struck {
@@ -321,24 +372,39 @@ pub enum Body {
 /// Version that entries are written in. A later program may add kinds and keys; an earlier one shows what it cannot read as [`Body::Unreadable`].
 const VERSION: u32 = 1;
 
+fn is_before(phase: &Phase) -> bool {
+    *phase == Phase::Before
+}
+
 /// An entry's body as it is kept.
 #[derive(Serialize)]
 struct Kept<'a> {
     v: u32,
+    #[serde(flatten)]
+    happened: &'a Happened,
     #[serde(flatten)]
     body: &'a Body,
 }
 
 impl Body {
     /// The text that is kept; none when it could not be read back as what it says, such as a number that is not finite.
-    pub(super) fn to_kept(&self) -> Option<String> {
-        let text = serde_json::to_string(&Kept { v: VERSION, body: self }).ok()?;
+    pub(super) fn to_kept(&self, happened: &Happened) -> Option<String> {
+        let text = serde_json::to_string(&Kept { v: VERSION, happened, body: self }).ok()?;
         (Self::from_kept("", &text) == *self).then_some(text)
     }
 
     /// What a kept text says.
     pub(super) fn from_kept(kind: &str, text: &str) -> Self {
         serde_json::from_str(text).unwrap_or_else(|error| Self::Unreadable { kind: kind.to_owned(), why: error.to_string() })
+    }
+
+    /// Before the repair or after it; what has no phase of its own is of the time before.
+    pub fn phase(&self) -> Phase {
+        match self {
+            Self::Evidence { phase, .. } | Self::PutOff { phase, .. } => *phase,
+            Self::Reading(taken) => taken.reading.phase,
+            _ => Phase::Before,
+        }
     }
 
     /// The column `kind`, for people who look at the table.
@@ -381,7 +447,9 @@ impl Body {
             (Self::Reopened { .. }, old) => matches!(old, Self::Closed { .. }),
             (_, Self::Closed { .. }) => false,
             (Self::Withdrawn { .. }, _) | (_, Self::Withdrawn { .. } | Self::Unreadable { .. }) => true,
-            (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) => true,
+            (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) | (Self::Cranked { .. }, Self::Cranked { .. }) => {
+                true
+            }
             (new, old) => new.subject().is_some() && new.subject() == old.subject(),
         }
     }
@@ -391,6 +459,9 @@ impl Body {
         match self {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
             Self::Rig(done) => Some(format!("rig {}", done.step)),
+            Self::Evidence { check, phase: Phase::After, .. } | Self::PutOff { check, phase: Phase::After, .. } => {
+                Some(format!("check {check} after"))
+            }
             Self::Evidence { check, .. } | Self::PutOff { check, .. } => Some(format!("check {check}")),
             Self::Closed { .. } => Some("closed".to_owned()),
             Self::Promised { .. } => Some("promised".to_owned()),
@@ -448,7 +519,7 @@ mod tests {
             },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
         ] {
-            let kept = body.to_kept();
+            let kept = body.to_kept(&Happened::default());
             assert!(kept.is_some_and(|kept| Body::from_kept("", &kept) == body), "{body:?}");
         }
     }

@@ -29,9 +29,8 @@ fn words(job: &Job) -> String {
     for entry in job.live() {
         match &entry.body {
             Body::Circumstance { circumstance, told: true } => said.extend(know.circumstance(circumstance).map(|told| told.label.clone())),
-            Body::Evidence { check, outcome } => {
-                let found = know.check(check).and_then(|check| Some((check, check.outcomes.get(check.outcome(outcome)?)?)));
-                said.extend(found.map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label)));
+            Body::Evidence { check, outcome, .. } => {
+                said.extend(know.found(check, outcome).map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label)));
             }
             Body::Particulars(told) => said.push(told.customer.clone()),
             Body::Repair(repair) => {

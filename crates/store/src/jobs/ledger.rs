@@ -4,7 +4,7 @@
 //! written before (then that entry is the answer), and whether what it would take the place of has been replaced meanwhile (then the
 //! writer is told by whom, and nothing is written).
 use super::closing::Pin;
-use super::entry::{Body, Entry};
+use super::entry::{Body, Entry, Happened};
 use super::{Job, own_job, summary};
 use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
@@ -26,6 +26,20 @@ pub struct Write<'a> {
     pub submit_key: &'a str,
     /// When; now, but for a job brought in from elsewhere.
     pub at: Option<NaiveDateTime>,
+    /// When it happened, where that is neither now nor when what it corrects happened.
+    pub happened: Happened,
+}
+
+impl<'a> Write<'a> {
+    /// An entry of this moment.
+    pub fn of(body: Body, submit_key: &'a str) -> Self {
+        Self { body, supersedes: None, submit_key, at: None, happened: Happened::default() }
+    }
+
+    /// The same in the place of another.
+    pub fn in_place_of(self, supersedes: Option<Uuid>) -> Self {
+        Self { supersedes, ..self }
+    }
 }
 
 /// What became of a write.
@@ -75,9 +89,11 @@ async fn write_once(
     pin: Option<&Pin<'_>>,
 ) -> Result<Option<(Written, Option<Job>)>, StoreError> {
     let head = own_job(db, viewer, number).await?;
-    let body = new.body.to_kept().ok_or(StoreError::CannotBeKept)?;
+    let body = new.body.to_kept(&new.happened).ok_or(StoreError::CannotBeKept)?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
-    let key = digest(new.submit_key, &[&body, &supersedes_text]);
+    // How long a form waited differs each time it is sent; what it says does not. A corrected time is what its form says.
+    let says = if new.happened.time_reason.is_empty() { new.body.to_kept(&Happened::default()) } else { Some(body.clone()) };
+    let key = digest(new.submit_key, &[&says.unwrap_or_default(), &supersedes_text]);
     let transaction = db.begin().await?;
     job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
     let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(&transaction).await?;
@@ -136,6 +152,13 @@ async fn write_once(
     let job = summary::follow(&transaction, viewer, &[head.id]).await?.pop();
     transaction.commit().await?;
     Ok(Some((Written::Stands(id), job)))
+}
+
+/// True where a repair was ever recorded in a job: what is typed then may belong after it.
+pub async fn was_repaired(db: &Connection, viewer: &Viewer, number: i64) -> Result<bool, StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    let repairs = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).filter(entry::Column::Kind.eq("repair"));
+    Ok(repairs.limit(1).one(db).await?.is_some())
 }
 
 /// An entry as its hash is made of it.

@@ -224,7 +224,7 @@ pub async fn answer_link(db: &Connection, token: &str, answer: &Answer) -> Resul
     };
     // Sent twice, it is written once.
     let submit_key = format!("link {id} {questions}");
-    write(db, &maker, number, &Write { body, supersedes, submit_key: &submit_key, at: None }).await?;
+    write(db, &maker, number, &Write::of(body, &submit_key).in_place_of(supersedes)).await?;
     let asks = matches!(answer, Answer::Question { .. });
     let mut counted = table::Entity::update_many().filter(table::Column::Id.eq(id));
     counted = if asks {

@@ -3,6 +3,8 @@ mod board;
 mod capture;
 mod case;
 mod closing;
+#[cfg(test)]
+mod corrections;
 mod entry;
 mod find;
 mod learn;
@@ -17,10 +19,10 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, close};
-pub use entry::{Body, Entry, Found, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
+pub use entry::{Body, Entry, Found, Happened, Held, Measured, Particulars, Repair, RigStep, Shown, TakenReading};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
-pub use ledger::{Write, Written, chain, write, write_and_load};
+pub use ledger::{Write, Written, chain, was_repaired, write, write_and_load};
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
@@ -194,6 +196,7 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
     let engine = library::of_engine(row.engine.into_option().ok_or(StoreError::NotFound)?)?;
     let mut entries: Vec<Entry> = row.entries.into_iter().map(Entry::of_row).collect();
     entries.sort_by_key(|entry| entry.seq);
+    entry::times(&mut entries);
     let head = Head {
         id: row.id,
         number: row.number,

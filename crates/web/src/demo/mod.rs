@@ -153,7 +153,7 @@ async fn entries(
         }
         let body = body(entry, people, gauges).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
         let key = format!("demo {i}");
-        let write = Write { body, supersedes, submit_key: &key, at: Some(opened + Duration::minutes(entry.at)) };
+        let write = Write { at: Some(opened + Duration::minutes(entry.at)), ..Write::of(body, &key).in_place_of(supersedes) };
         match jobs::write(db, who, number, &write).await? {
             Written::Stands(id) | Written::StoodAlready(id) => {
                 if let Some(cause) = &entry.cause {
@@ -212,7 +212,7 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
         return Some(Body::Circumstance { circumstance: circumstance.clone(), told: true });
     }
     if let (Some(check), Some(outcome)) = (&entry.check, &entry.found) {
-        return Some(Body::Evidence { check: check.clone(), outcome: outcome.clone() });
+        return Some(Body::Evidence { check: check.clone(), outcome: outcome.clone(), phase: Phase::Before });
     }
     if let (Some(rpm), Some(oil_temp_c), Some(kpa)) = (entry.rpm, entry.oil, entry.kpa) {
         let phase = if entry.after { Phase::After } else { Phase::Before };

@@ -50,7 +50,7 @@ pub enum Failure {
     /// Too much is worked out at once, or a computation was cut off.
     #[error(transparent)]
     Busy(#[from] Busy),
-    /// What was sent did not arrive.
+    /// What was sent did not arrive in time.
     #[error("what was sent stalled")]
     Stalled,
     /// The report could not be laid out on paper.
@@ -109,10 +109,9 @@ impl Failure {
             Self::Store(StoreError::Album { .. }) => {
                 ("Enough photos", "This job holds 200 photos, the most it may, so this one was not kept. Go on with those that are here.")
             }
-            Self::Stalled => (
-                "Not arrived",
-                "What was sent did not arrive whole in two minutes, so nothing was written. Look at the connection and send it again.",
-            ),
+            Self::Stalled => {
+                ("Not arrived", "What you sent did not arrive in time, so nothing was saved. Check the connection and send it again.")
+            }
             Self::DiskFull => (
                 "No room",
                 "The disk of this computer is all but full, so the file was not kept; readings and findings can still be written. Whoever looks after it has to make room first.",

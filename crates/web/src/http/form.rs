@@ -5,10 +5,11 @@ use actix_web::HttpResponse;
 use actix_web::cookie::time::Duration;
 use actix_web::cookie::{Cookie, SameSite};
 use actix_web::http::header::LOCATION;
-use chrono::{NaiveDate, NaiveDateTime};
+use chrono::{DateTime, NaiveDate, NaiveDateTime, Utc};
 use std::collections::HashMap;
 use velvet_dial_core::field::{self, Field};
 use velvet_dial_core::unit::Units;
+use velvet_dial_store::zone::Zone;
 
 /// What a browser sent.
 pub type Sent = HashMap<String, String>;
@@ -168,18 +169,20 @@ impl<'a> Read<'a> {
         self.slip.take(name, read.map_err(|_| format!("{label}: write the day as year-month-day, for example 2026-03-01.")))
     }
 
-    /// A day and an hour as a clock on the wall shows them; none where they are wrong or left empty.
-    pub fn moment(&mut self, name: &'static str) -> Option<NaiveDateTime> {
+    /// A day and an hour by the clock of a zone; none where they are left empty or wrong, as in an hour that the clocks leave out.
+    pub fn moment(&mut self, name: &'static str, zone: &Zone) -> Option<DateTime<Utc>> {
         let typed = self.typed(name).trim();
         if typed.is_empty() {
             return None;
         }
         let label = self.label(name);
         let read = ["%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"].iter().find_map(|form| NaiveDateTime::parse_from_str(typed, form).ok());
-        self.slip.take(
-            name,
-            read.ok_or_else(|| format!("{label}: write day and hour as year-month-day hour:minute, for example 2026-03-06 16:00.")),
-        )
+        let wrong = || format!("{label}: write day and hour as year-month-day hour:minute, for example 2026-03-06 16:00.");
+        let left_out = |shown: NaiveDateTime| {
+            format!("The clocks go forward that night: {} does not happen. Type an hour before or after.", shown.format("%H:%M"))
+        };
+        let at = read.ok_or_else(wrong).and_then(|shown| zone.moment(shown).ok_or_else(|| left_out(shown)));
+        self.slip.take(name, at)
     }
 
     /// One of a closed list, or nothing.

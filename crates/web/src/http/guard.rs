@@ -1,15 +1,19 @@
 //! What stands before every handler: size limits, refusal of other sites, headers.
 use super::Failure;
 use crate::state::App;
-use actix_web::ResponseError;
 use actix_web::body::MessageBody;
-use actix_web::dev::{ServiceRequest, ServiceResponse};
+use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::http::Method;
 use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, HeaderMap, HeaderName, HeaderValue};
 use actix_web::middleware::Next;
 use actix_web::web::{Data, FormConfig, PathConfig, QueryConfig};
+use actix_web::{HttpMessage, ResponseError};
+use futures_util::TryStreamExt;
+use std::pin::pin;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
-use tokio::time::timeout;
+use tokio::time::{Instant, timeout_at};
 
 /// A form holds a few numbers and sentences.
 const MOST_FORM_BYTES: usize = 32 * 1024;
@@ -18,16 +22,36 @@ const MOST_FORM_BYTES: usize = 32 * 1024;
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; \
 form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
-/// How long what is sent may take to arrive and be answered.
+/// How long a request may take to arrive and be answered, beside the time that its file may take.
 const PATIENCE: Duration = Duration::from_secs(120);
+/// A connection slower than this does not bring a file to its end.
+const SLOWEST_BYTES_PER_SECOND: u64 = 32 << 10;
 
-/// Ends what stalls: a body that does not come costs nobody else a place.
+/// Ends a request that stalls, so that it takes nobody else's place. A large file over a slow connection may take its time as long as it keeps coming.
 pub async fn patience(
-    request: ServiceRequest,
+    mut request: ServiceRequest,
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     let patience = request.app_data::<Data<App>>().and_then(|app| app.serving.patience).unwrap_or(PATIENCE);
-    timeout(patience, next.call(request)).await.unwrap_or_else(|_| Err(Failure::Stalled.into()))
+    let arrived = Arc::new(AtomicU64::new(0));
+    let allowed = || patience + Duration::from_secs(arrived.load(Ordering::Relaxed) / SLOWEST_BYTES_PER_SECOND);
+    let counter = Arc::clone(&arrived);
+    let payload = request.take_payload().inspect_ok(move |bytes| {
+        counter.fetch_add(bytes.len() as u64, Ordering::Relaxed);
+    });
+    request.set_payload(Payload::Stream { payload: Box::pin(payload) });
+    let start = Instant::now();
+    let mut answer = pin!(next.call(request));
+    let mut waits = allowed();
+    loop {
+        if let Ok(answer) = timeout_at(start + waits, answer.as_mut()).await {
+            return answer;
+        }
+        if allowed() == waits {
+            return Err(Failure::Stalled.into());
+        }
+        waits = allowed();
+    }
 }
 
 /// An address or a query that no page has.

@@ -1,9 +1,11 @@
 //! A check as a card: what is asked, how it is done, why it, and a button for each outcome.
 use super::assess::Assessed;
+use super::happened;
 use super::opening::waits_for_yes;
 use crate::ui::show;
 use crate::ui::words::access_words;
-use velvet_dial_core::stage::QUICK;
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::stage::{QUICK, RECHECK};
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Proposal, Step};
 use velvet_dial_store::jobs::{Body, Entry, Job};
@@ -22,8 +24,10 @@ pub struct CheckCard {
     /// Why this one, in a sentence; empty when it is already answered.
     pub why: String,
     pub outcomes: Vec<Choice>,
-    /// What was found, by whom, when.
+    /// What was found, by whom, when: after a repair, what was found since.
     pub answer: Option<Answer>,
+    /// What was found before the repair, once there is one.
+    pub before: Option<Answer>,
     /// It was put off.
     pub put_off: Option<PutOff>,
     /// Photos of what was found.
@@ -57,6 +61,7 @@ pub struct Answer {
     pub entry: String,
     pub label: &'static str,
     pub who: String,
+    /// When it was found.
     pub when: String,
 }
 
@@ -65,19 +70,22 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     let know = knowledge();
     let check = know.check(id)?;
     let proposal = assessed.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
-    let live = assessed.job.live().find_map(|entry| match &entry.body {
-        Body::Evidence { check: found, outcome } if *found == check.id => Some((entry, outcome)),
-        _ => None,
-    });
-    let answer = live.and_then(|(entry, outcome)| {
+    let found = |of: Phase| {
+        let (entry, outcome) = assessed.job.live().find_map(|entry| match &entry.body {
+            Body::Evidence { check: found, outcome, phase } if *found == check.id && *phase == of => Some((entry, outcome)),
+            _ => None,
+        })?;
         let outcome = check.outcomes.iter().find(|o| o.id == *outcome)?;
         Some(Answer {
             entry: entry.id.to_string(),
             label: &outcome.label,
             who: entry.author_name.clone(),
-            when: show::moment(entry.written_at, &assessed.job.zone),
+            when: happened::when(entry, &assessed.job.zone),
         })
-    });
+    };
+    let repaired = assessed.job.repair().is_some();
+    let phase = if repaired { Phase::After } else { Phase::Before };
+    let (answer, before) = (found(phase), repaired.then(|| found(Phase::Before)).flatten());
     let outcomes = check
         .outcomes
         .iter()
@@ -94,7 +102,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     let way = assessed.now.situation(&assessed.case).way_to_check(check).unwrap_or_default();
     let opening = if way.iter().any(|step| step.opens()) { access_words(check.access(engine)) } else { "" };
     let put_off = assessed.job.live().find_map(|entry| match &entry.body {
-        Body::PutOff { check: put, cannot } if *put == check.id => Some(PutOff {
+        Body::PutOff { check: put, cannot, phase: of } if *put == check.id && *of == phase => Some(PutOff {
             entry: entry.id.to_string(),
             said: if *cannot { "Cannot be done here" } else { "Not now" },
             who: entry.author_name.clone(),
@@ -113,6 +121,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         why,
         outcomes,
         answer,
+        before,
         put_off,
         photos: photos(&assessed.job, &check.id),
     })
@@ -201,6 +210,11 @@ pub(super) fn one_reading_at_a_time(next: &[Proposal]) -> (Vec<&Proposal>, Vec<&
         readings += usize::from(reading);
         !reading || readings == 1
     })
+}
+
+/// The checks that are made again after a repair, answered or not. What they would say of the cause was asked before it.
+pub(super) fn recheck(assessed: &Assessed) -> Vec<CheckCard> {
+    RECHECK.iter().filter_map(|id| card(assessed, id)).map(|card| CheckCard { why: String::new(), ..card }).collect()
 }
 
 /// The quick checks, answered or not.

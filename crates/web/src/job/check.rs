@@ -5,9 +5,10 @@ use crate::job::{Desk, Sent};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use serde::Deserialize;
+use velvet_dial_core::case::Phase;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::jobs::Body;
+use velvet_dial_store::jobs::{self, Body};
 
 /// One tap.
 #[derive(Deserialize)]
@@ -22,6 +23,11 @@ pub struct Outcome {
     seen: String,
     #[serde(default)]
     supersedes: String,
+    #[serde(default)]
+    waited: String,
+    /// It was typed wrongly: the outcome is changed where it stands, before the repair or after it.
+    #[serde(default)]
+    correct: bool,
 }
 
 /// Answers that put a check off: whether it cannot be done here at all.
@@ -35,23 +41,40 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     if !check.is_some_and(|check| put_off.is_some() || check.outcome(&form.outcome).is_some()) {
         return Err(Failure::Form("a check or an outcome that is none".to_owned()));
     }
-    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
-    // Most checks open no engine: for them nothing is asked.
-    if let Some(check) = check.filter(|check| put_off.is_none() && check.may_open())
-        && waits_for_yes(&desk.job().await?, check)
-    {
-        return opening::refused(&desk, sent).await;
+    let mut sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
+    // Most checks open no engine, and most jobs are not repaired yet: for them the job is not loaded.
+    let opens = check.filter(|check| put_off.is_none() && check.may_open());
+    let mut phase = Phase::Before;
+    if opens.is_some() || jobs::was_repaired(&desk.app.db, &desk.viewer, desk.number).await? {
+        let job = desk.job().await?;
+        if opens.is_some_and(|check| waits_for_yes(&job, check)) {
+            return opening::refused(&desk, sent).await;
+        }
+        // After a repair the same check is another finding: it stands beside the one before, which says what it was. A finding before is changed only where that is asked for.
+        let replaced = sent.supersedes()?.and_then(|id| job.entries.iter().find(|entry| entry.id == id)).map(|entry| entry.body.phase());
+        phase = match (job.repair().is_some(), replaced) {
+            (true, Some(Phase::Before)) if !form.correct => {
+                sent.supersedes = "";
+                Phase::After
+            }
+            (_, Some(replaced)) => replaced,
+            (true, None) => Phase::After,
+            (false, None) => Phase::Before,
+        };
     }
     let stage = Stage::parse(&form.stage).unwrap_or(Stage::Trace);
-    let fields = vec![
+    let mut fields = vec![
         ("check".to_owned(), form.check.clone()),
         ("outcome".to_owned(), form.outcome.clone()),
         ("stage".to_owned(), stage.id().to_owned()),
     ];
     let body = match put_off {
-        Some(cannot) => Body::PutOff { check: form.check.clone(), cannot },
-        None => Body::Evidence { check: form.check.clone(), outcome: form.outcome.clone() },
+        Some(cannot) => Body::PutOff { check: form.check.clone(), cannot, phase },
+        None => Body::Evidence { check: form.check.clone(), outcome: form.outcome.clone(), phase },
     };
+    if form.correct {
+        fields.push(("correct".to_owned(), "true".to_owned()));
+    }
     desk.write(stage, sent, body, "evidence", fields).await
 }
 

@@ -17,7 +17,7 @@ use actix_web::dev::Payload;
 use actix_web::http::{StatusCode, header};
 use actix_web::{FromRequest, HttpRequest, HttpResponse, web};
 use askama::Template;
-use chrono::Utc;
+use chrono::{SubsecRound, TimeDelta, Utc};
 use std::future::Future;
 use std::pin::Pin;
 use std::sync::Arc;
@@ -26,7 +26,7 @@ use velvet_dial_core::opened::Schedule;
 use velvet_dial_core::record::curves;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::accounts::Person;
-use velvet_dial_store::jobs::{self, Body, Entry, File, Job, Link, Write, Written};
+use velvet_dial_store::jobs::{self, Body, Entry, File, Happened, Job, Link, Write, Written};
 use velvet_dial_store::library::ShopAdapter;
 use velvet_dial_store::{StoreError, Viewer, accounts, library, rigs};
 
@@ -57,6 +57,9 @@ impl FromRequest for Desk {
     }
 }
 
+/// What waited for less was sent at once.
+const LEAST_WAIT_S: f64 = 5.0;
+
 /// What every form of a screen sends along.
 #[derive(Debug, Clone, Copy)]
 pub struct Sent<'a> {
@@ -66,18 +69,31 @@ pub struct Sent<'a> {
     pub seen: &'a str,
     /// Key of the entry it takes the place of; empty for none.
     pub supersedes: &'a str,
+    /// Seconds it waited in the browser for a connection; empty where it did not wait.
+    pub waited: &'a str,
 }
 
 impl<'a> Sent<'a> {
     /// From what a browser sent.
     pub fn of(form: &'a form::Sent) -> Self {
         let text = |name: &str| form.get(name).map_or("", String::as_str);
-        Self { key: text("key"), seen: text("seen"), supersedes: text("supersedes") }
+        Self { key: text("key"), seen: text("seen"), supersedes: text("supersedes"), waited: text("waited") }
     }
 
     /// The last entry the page knew of.
     pub fn seen(&self) -> Option<i32> {
         self.seen.parse().ok()
+    }
+
+    /// When what it says happened, where it waited: so long ago, and never before the session began. A browser's clock may be wrong; how long something waited is not.
+    pub fn happened(&self, viewer: &Viewer) -> Happened {
+        let waited = self.waited.parse().ok().filter(|seconds: &f64| *seconds >= LEAST_WAIT_S);
+        let at = waited.map(|seconds| {
+            let now = Utc::now().naive_utc();
+            let waited = TimeDelta::try_milliseconds((1000.0 * seconds) as i64).unwrap_or(TimeDelta::MAX);
+            now.checked_sub_signed(waited).unwrap_or(viewer.since).max(viewer.since).min(now)
+        });
+        Happened { happened_at: at.map(|at| at.trunc_subsecs(6)), time_reason: String::new() }
     }
 
     /// The entry it takes the place of. A key that is none is refused: written as new it would stand beside what it was to replace.
@@ -263,8 +279,22 @@ impl Desk {
         action: &str,
         fields: Vec<(String, String)>,
     ) -> Result<HttpResponse, Failure> {
+        let happened = sent.happened(&self.viewer);
+        self.write_with(stage, sent, (body, happened), action, fields).await
+    }
+
+    /// The same, with when it happened.
+    pub async fn write_with(
+        &self,
+        stage: Stage,
+        sent: Sent<'_>,
+        (body, happened): (Body, Happened),
+        action: &str,
+        fields: Vec<(String, String)>,
+    ) -> Result<HttpResponse, Failure> {
         let supersedes = sent.supersedes()?;
-        let write = Write { body: body.clone(), supersedes, submit_key: sent.key, at: None };
+        let corrects_time = !happened.time_reason.is_empty();
+        let write = Write { happened, ..Write::of(body.clone(), sent.key).in_place_of(supersedes) };
         let seen = sent.seen.parse().ok();
         let (written, job) = jobs::write_and_load(&self.app.db, &self.viewer, self.number, &write).await?;
         match written {
@@ -279,7 +309,9 @@ impl Desk {
                 Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id())))
             }
             // The other wrote the very same: there is nothing to choose.
-            Written::Overtaken { by } if by.body == body => self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await,
+            Written::Overtaken { by } if by.body == body && !corrects_time => {
+                self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await
+            }
             Written::Overtaken { by } => {
                 let clash = self.clash(&by, &body, action, fields);
                 self.answer(stage, Ask { seen, clash: Some(clash), ..Ask::default() }, StatusCode::CONFLICT).await

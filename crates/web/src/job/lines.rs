@@ -1,5 +1,5 @@
 //! Entries in words.
-use crate::ui::show;
+use crate::job::happened::{self, has_time};
 use crate::ui::words::describe;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Entry, Job};
@@ -9,6 +9,8 @@ pub struct Line {
     pub id: String,
     pub who: String,
     pub when: String,
+    /// When it happened, for the form that corrects that; none where nothing goes by it.
+    pub timed: Option<String>,
     pub what: String,
     /// It no longer holds.
     pub struck: bool,
@@ -23,15 +25,18 @@ pub fn lines(job: &Job, unit: Units) -> Vec<Line> {
 
 pub(super) fn line(job: &Job, entry: &Entry, unit: Units) -> Line {
     let heir = job.heir(entry.id);
+    let time_reason = heir.map(|heir| heir.time_reason.as_str()).filter(|reason| !reason.is_empty());
     let reason = match heir.map(|heir| &heir.body) {
         Some(Body::Withdrawn { reason } | Body::Reopened { reason }) => reason.clone(),
+        Some(_) if let Some(reason) = time_reason => format!("time corrected: {reason}"),
         Some(_) => "changed later".to_owned(),
         None => String::new(),
     };
     Line {
         id: entry.id.to_string(),
         who: entry.author_name.clone(),
-        when: show::moment(entry.written_at, &job.zone),
+        when: happened::when(entry, &job.zone),
+        timed: has_time(&entry.body).then(|| job.zone.wall(entry.happened_at).format("%Y-%m-%dT%H:%M").to_string()),
         what: describe(&entry.body, unit),
         struck: heir.is_some(),
         reason,

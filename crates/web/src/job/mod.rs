@@ -6,6 +6,7 @@ mod cards;
 mod check;
 mod compare;
 mod desk;
+mod happened;
 mod intake;
 mod lines;
 mod live;
@@ -116,6 +117,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(report::routes)
         .configure(intake::routes)
         .configure(check::routes)
+        .configure(happened::routes)
         .configure(photo::routes)
         .configure(rig::routes)
         .configure(live::routes)

@@ -82,7 +82,7 @@ fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
     let taken = job.reading_entries().map(|entry| {
         let of_run =
             if let Body::Reading(taken) = &entry.body { taken.capture.map(|(run, from, to)| (run.to_string(), from, to)) } else { None };
-        Taken { who: entry.author_name.clone(), at: entry.written_at.and_utc(), of_run }
+        Taken { who: entry.author_name.clone(), at: entry.happened_at.and_utc(), of_run }
     });
     let in_force = job.sheet();
     Ledger {
@@ -106,7 +106,7 @@ fn repairs(job: &Job) -> Vec<RepairSaid> {
             done: repair.done.clone(),
             follow_up: repair.follow_up.clone(),
             who: entry.author_name.clone(),
-            at: entry.written_at.and_utc(),
+            at: entry.happened_at.and_utc(),
         })
     };
     job.live().filter_map(of).collect()
@@ -127,7 +127,8 @@ fn log(job: &Job) -> Vec<record::Line> {
                 kpa: reading.map(|reading| reading.kpa),
                 figures: matches!(entry.body, Body::Reading(_) | Body::Rig(_)),
                 who: line.who,
-                at: entry.written_at.and_utc(),
+                at: entry.happened_at.and_utc(),
+                written_at: Some(entry.written_at.and_utc()).filter(|at| *at != entry.happened_at.and_utc()),
                 struck: line.struck,
                 reason: line.reason,
                 photo: if let Body::Photo(shown) = &entry.body { Some(shown.photo.to_string()) } else { None },

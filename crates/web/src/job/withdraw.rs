@@ -97,7 +97,7 @@ pub fn routes(config: &mut ServiceConfig) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velvet_dial_core::case::Reading;
+    use velvet_dial_core::case::{Phase, Reading};
     use velvet_dial_core::circuit::Card;
     use velvet_dial_store::jobs::{Found, Head, Particulars, Repair, TakenReading};
     use velvet_dial_store::library::{Engine, Vehicle};
@@ -126,14 +126,24 @@ mod tests {
         let start: NaiveDateTime = "2026-11-25T08:00:00".parse().unwrap_or_default();
         let written_at = start + TimeDelta::seconds(second);
         let id = Uuid::from_u128(seq as u128);
-        Entry { id, seq, body, author: Uuid::from_u128(author), author_name: String::new(), written_at, supersedes: None }
+        Entry {
+            id,
+            seq,
+            body,
+            author: Uuid::from_u128(author),
+            author_name: String::new(),
+            written_at,
+            happened_at: written_at,
+            time_reason: String::new(),
+            supersedes: None,
+        }
     }
 
     /// What may be undone: the last entry, one's own, for a minute, and nothing that is an undoing or ends a job.
     #[test]
     fn one_tap_undoes_ones_own_last_word_for_a_minute() {
         let now: NaiveDateTime = "2026-11-25T08:01:00".parse().unwrap_or_default();
-        let found = || Body::Evidence { check: "level".into(), outcome: "ok".into() };
+        let found = || Body::Evidence { check: "level".into(), outcome: "ok".into(), phase: Phase::Before };
         let reading = Body::Reading(TakenReading { reading: Reading::of(750.0, 98.0, 60.0), gauge: None, capture: None, held: None });
         for (body, author, second, may) in [
             (found(), 1, 30, true),

@@ -1,6 +1,6 @@
 //! What several screens say alike: the flag, an entry of the ledger, a limit, a point, a decision.
 use super::show;
-use velvet_dial_core::case::Reading;
+use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
@@ -62,15 +62,15 @@ pub fn describe(body: &Body, unit: Units) -> String {
             format!("{after}{} at {:.0} rpm, {}, {}", show::read(r, unit), r.rpm, unit.temp(r.oil_temp_c), r.gear.label())
         }
         Body::Rig(done) => rigged(done, unit),
-        Body::Evidence { check, outcome } => {
-            let found = know.check(check).and_then(|c| Some((c, c.outcomes.iter().find(|o| o.id == *outcome)?)));
-            found.map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label))
+        Body::Evidence { check, outcome, phase } => {
+            let said = know.found(check, outcome).map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label));
+            if *phase == Phase::After { format!("After the repair: {said}") } else { said }
         }
         Body::Photo(shown) => {
             let of = know.check(&shown.of).map_or("the job", |check| check.ask.as_str());
             if shown.words.is_empty() { format!("Photo: {of}") } else { format!("Photo: {of}, {}", shown.words) }
         }
-        Body::PutOff { check, cannot } => {
+        Body::PutOff { check, cannot, .. } => {
             let ask = know.check(check).map_or(check.as_str(), |check| check.ask.as_str());
             format!("{ask}: {}", if *cannot { "cannot be done here" } else { "not now" })
         }
@@ -203,11 +203,8 @@ pub fn fact_name(key: &str) -> String {
     if let Some(circumstance) = know.circumstance(key) {
         return circumstance.label.clone();
     }
-    let found = key.split_once('=').and_then(|(check, outcome)| {
-        let check = know.check(check)?;
-        Some(format!("{}: {}", check.ask, check.outcomes.get(check.outcome(outcome)?)?.label))
-    });
-    found.unwrap_or_else(|| key.to_owned())
+    let found = key.split_once('=').and_then(|(check, outcome)| know.found(check, outcome));
+    found.map_or_else(|| key.to_owned(), |(check, outcome)| format!("{}: {}", check.ask, outcome.label))
 }
 
 /// A school of what to check first, by its word.
@@ -297,7 +294,6 @@ pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Units) -> S
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velvet_dial_core::case::Phase;
     use velvet_dial_core::unit::Pressure;
     use velvet_dial_store::jobs::{Repair, TakenReading};
 
@@ -325,7 +321,7 @@ mod tests {
             (Body::Circumstance { circumstance: "of a later version".into(), told: true }, "Told: of a later version"),
             (reading(Phase::Before), "62 kPa at 780 rpm, 97 °C, neutral"),
             (reading(Phase::After), "After: 62 kPa at 780 rpm, 97 °C, neutral"),
-            (Body::Evidence { check: "tarot".into(), outcome: "purple".into() }, "tarot: purple"),
+            (Body::Evidence { check: "tarot".into(), outcome: "purple".into(), phase: Phase::Before }, "tarot: purple"),
             (repair(Some("pickup_air")), "Put right: Air drawn in at the pickup joint"),
             (repair(None), "Put right: not a cause of the list"),
             (

@@ -221,6 +221,12 @@ impl Knowledge {
         self.checks.iter().find(|check| check.id == id)
     }
 
+    /// A check and one of its outcomes by their words.
+    pub fn found(&self, check: &str, outcome: &str) -> Option<(&Check, &Outcome)> {
+        let check = self.check(check)?;
+        Some((check, check.outcomes.get(check.outcome(outcome)?)?))
+    }
+
     /// A circumstance by its word.
     pub fn circumstance(&self, id: &str) -> Option<&Circumstance> {
         self.circumstances.iter().find(|circumstance| circumstance.id == id)

@@ -29,6 +29,8 @@ pub struct Tell {
     seen: String,
     #[serde(default)]
     supersedes: String,
+    #[serde(default)]
+    waited: String,
 }
 
 /// Writes a tick or its taking back.
@@ -37,7 +39,7 @@ pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Fai
     if knowledge().circumstance(&form.circumstance).is_none() {
         return Err(Failure::Form("a circumstance that is none".to_owned()));
     }
-    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes };
+    let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
     let fields = vec![("circumstance".to_owned(), form.circumstance.clone()), ("told".to_owned(), form.told.to_string())];
     let body = Body::Circumstance { circumstance: form.circumstance.clone(), told: form.told };
     desk.write(Stage::Intake, sent, body, "circumstance", fields).await

@@ -2,6 +2,7 @@
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
+use crate::job::cards::{self, CheckCard};
 use crate::job::run::view::{self, ReadingsWork};
 use crate::job::shell::{Ask as Asked, Shell};
 use crate::job::{Desk, Sent, record};
@@ -112,6 +113,8 @@ struct Surface<'a> {
     /// It was opened and closed again: it is cranked before it is started.
     crank_first: bool,
     cranked: Option<String>,
+    /// What is looked at again beside the gauge, once something was repaired.
+    recheck: Vec<CheckCard>,
     closing: Vec<Field>,
 }
 
@@ -123,6 +126,11 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     Surface {
         bench: drawn.shell,
         crank_first: opened_for_it(&drawn.assessed.job) && cranked.is_none_or(showed_none) && !read && !drawn.assessed.job.closed(),
+        recheck: if drawn.assessed.job.repair().is_some() && !drawn.assessed.job.closed() {
+            cards::recheck(drawn.assessed)
+        } else {
+            Vec::new()
+        },
         cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
         closing: closing(drawn, work.proof.as_ref()),
         work,

@@ -203,7 +203,7 @@ pub async fn promise(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
     let sent = Sent::of(&form);
     let mut typed = Read::of(&FORM, &form, desk.liking.unit);
     let zone = desk.viewer.zone.clone();
-    let [hand_over, parts_at, recheck_at] = ["hand_over", "parts_at", "recheck_at"].map(|name| moment(&mut typed, name, &zone));
+    let [hand_over, parts_at, recheck_at] = ["hand_over", "parts_at", "recheck_at"].map(|name| typed.moment(name, &zone));
     let [cool, drain, soak, cure] = ["cool", "drain", "soak", "cure"].map(|name| typed.number(name));
     let now = Utc::now();
     match hand_over {
@@ -230,17 +230,6 @@ pub async fn promise(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
     let said = show::moment_with_year(hand_over.naive_utc(), &zone);
     let promise = Promise { hand_over, said, parts_at, cool_minutes, drain_minutes, soak_minutes, cure_minutes, recheck_at };
     desk.write(Stage::PutRight, sent, Body::Promised { promise }, "promise", typed.fields()).await
-}
-
-/// A moment by the shop's clock; an hour that the clocks leave out is told.
-fn moment(typed: &mut Read<'_>, name: &'static str, zone: &Zone) -> Option<DateTime<Utc>> {
-    let shown = typed.moment(name)?;
-    let at = zone.moment(shown);
-    if at.is_none() {
-        let told = format!("The clocks go forward that night: {} does not happen. Type an hour before or after.", shown.format("%H:%M"));
-        typed.slip.wrong(name, told);
-    }
-    at
 }
 
 /// The timetable for a calendar.

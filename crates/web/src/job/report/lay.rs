@@ -10,6 +10,8 @@ use velvet_dial_core::case::{Phase, ProofWord};
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::record::{self, ReadingSaid, Record, Recording};
+use velvet_dial_core::stage::RECHECK;
+use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
 use velvet_dial_report::{Block, Cell, Document, Photo, Picture, Span, Tone};
 use velvet_dial_store::zone::Zone;
@@ -165,6 +167,7 @@ impl Lay<'_> {
                 rows: pairs.iter().map(pair).collect(),
             });
         }
+        blocks.extend(self.checked_again());
         if let Some(proof) = &self.record.proven {
             blocks.push(Block::Decision { of: "After the repair:".to_owned(), said: (prove::shape(&proof.word), proof.word.label()) });
             if proof.word != ProofWord::Proven {
@@ -190,6 +193,31 @@ impl Lay<'_> {
                     .to_owned(),
         }));
         blocks
+    }
+
+    /// The checks made after the repair, each beside the same check before it; those of the list that nobody made are named.
+    fn checked_again(&self) -> Option<Block> {
+        let (know, evidence) = (knowledge(), &self.record.case.evidence);
+        if self.record.repairs.is_empty() {
+            return None;
+        }
+        let found = |check: &str, after: bool| {
+            let of = evidence.iter().filter(|entry| entry.check == check && (entry.phase == Some(Phase::After)) == after);
+            let last = of.max_by_key(|entry| entry.at)?;
+            know.found(check, &last.outcome).map(|(_, outcome)| outcome.label.clone())
+        };
+        let again = evidence.iter().filter(|entry| entry.phase == Some(Phase::After)).map(|entry| entry.check.as_str());
+        let others: Vec<&str> = again.filter(|check| !RECHECK.contains(check)).collect();
+        let row = |check: &str| {
+            let cell = |said: Option<String>, tone: Tone, none: &str| {
+                said.map_or_else(|| Cell::new(Tone::Soft, none), |said| Cell::new(tone, said))
+            };
+            let ask = know.check(check)?.ask.clone();
+            let (before, after) = (found(check, false), found(check, true));
+            Some(vec![Cell::new(Tone::Strong, ask), cell(before, Tone::Plain, "not checked"), cell(after, Tone::Strong, "not checked")])
+        };
+        let rows: Vec<Vec<Cell>> = RECHECK.into_iter().chain(others).filter_map(row).collect();
+        Some(Block::Table { head: vec!["Checked", "Before the repair", "After the repair"], shares: vec![5, 4, 4], rows })
     }
 
     fn readings(&self) -> Vec<Block> {

@@ -5,6 +5,7 @@ use crate::http::form::{Choice, Drawn as Field};
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
+use crate::job::happened;
 use crate::job::live::{self, Panel};
 use crate::job::pairs::{Pair, pairs};
 use crate::ui::picture::dial::{self, Dial, Shown};
@@ -146,7 +147,7 @@ fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading,
         decision: judged.decision.id(),
         word: if judged.point.is_none() { "no limit" } else { judged.decision.word() },
         who: entry.author_name.clone(),
-        when: show::moment(entry.written_at, zone),
+        when: happened::when(entry, zone),
         note: note.join(" · "),
     }
 }

@@ -1,0 +1,276 @@
+//! A report's record: it says what the diagnosis says, in the case's order, and comes back from its text as it was.
+use crate::support::{known, with};
+use proptest::prelude::*;
+use serde_json::json;
+use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::limits::{Decision, overall};
+use velvet_dial_core::record::{FORMAT, Ledger, Line, Papers, Record, Recording, RepairSaid, SPEEDS, Taken, record};
+use velvet_dial_core::trace::Tracer;
+use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
+
+fn papers() -> Papers {
+    Papers {
+        shop: "Skerry Lane".into(),
+        zone: "UTC".into(),
+        number: 7,
+        opened_at: "2026-11-01T08:00:00Z".parse().unwrap(),
+        closed_at: None,
+        tag: "TUG 4".into(),
+        description: "Tug".into(),
+        engine: "Quayside".into(),
+        complaint: "Lamp at stops".into(),
+        customer: String::new(),
+        odometer_km: Some(18_240.0),
+        on_it: String::new(),
+        came_back_of: None,
+        recheck_at: None,
+    }
+}
+
+fn made(case: &Case, repaired: Option<Option<usize>>) -> (Diagnosis, Record) {
+    let tracer = Tracer::new(&case.engine, &spec_points(case)).unwrap();
+    let now = diagnose(case, &tracer, &Setting::default());
+    let at = papers().opened_at;
+    let ledger = Ledger {
+        papers: papers(),
+        other_sheets: case.spec.iter().cloned().collect(),
+        taken: case.readings.iter().enumerate().map(|(i, _)| Taken { who: format!("hand {i}"), at, of_run: None }).collect(),
+        repairs: vec![RepairSaid { cause: "x".into(), done: "y".into(), follow_up: String::new(), who: "z".into(), at }],
+        repaired,
+        recordings: vec![Recording { id: "7".into(), name: "run.csv".into(), digest: "ab".into(), also_in: vec![3] }],
+        log: vec![Line {
+            what: "told".into(),
+            kpa: None,
+            figures: false,
+            who: "z".into(),
+            at,
+            written_at: None,
+            struck: false,
+            reason: String::new(),
+            photo: None,
+        }],
+    };
+    let record = record(case, &now, &tracer, ledger);
+    (now, record)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn a_record_says_what_the_diagnosis_says(
+        kpa in prop::collection::vec((20.0..600.0f64, any::<bool>(), 0..3usize), 1..7),
+        sheet in any::<bool>(),
+    ) {
+        let place = [(780.0, 98.0), (2000.0, 99.0), (3000.0, 100.0)];
+        let file = with(|v| {
+            v["readings"] = kpa.iter().map(|(kpa, after, at)| {
+                let (rpm, temp) = place[*at];
+                json!({ "rpm": rpm, "oil_temp_c": temp, "kpa": kpa, "phase": if *after { "after" } else { "before" } })
+            }).collect();
+            if !sheet {
+                v["spec"] = json!(null);
+            }
+        });
+        let case = parse(file.to_string().as_bytes()).unwrap();
+        let (now, record) = made(&case, None);
+        let text = serde_json::to_string(&record).unwrap();
+        prop_assert_eq!(&serde_json::from_str::<Record>(&text).unwrap(), &record, "it comes back as it was");
+        prop_assert_eq!((record.format.as_str(), record.knowledge.as_str()), (FORMAT, fingerprint()));
+        prop_assert_eq!(&record.case, &case);
+        prop_assert_eq!(record.rule_of_thumb, !sheet);
+        // Reading by reading, in the case's order, with who took it.
+        prop_assert_eq!(record.readings.len(), case.readings.len());
+        for (place, said) in record.readings.iter().enumerate() {
+            prop_assert_eq!((said.reading, said.who.clone()), (place, format!("hand {place}")));
+            prop_assert_eq!(said.judged.decision, now.readings[place].decision);
+        }
+        // Line by line: before and after of the record are those of verdict and proof, and give the same overall.
+        let side = |after: bool| record.points.iter().map(move |point| if after { point.after } else { point.before });
+        if sheet {
+            prop_assert_eq!(record.points.len(), case.spec.as_ref().unwrap().points.len());
+            for after in [false, true] {
+                let told = overall(side(after).map(|judged| judged.map_or(Decision::NotMeasured, |judged| judged.decision)));
+                prop_assert_eq!(told, if after { record.proof } else { record.verdict });
+            }
+        }
+        // Leaders in order, and a curve of each speed for the first of them.
+        prop_assert!(record.causes.windows(2).all(|pair| pair[0].probability >= pair[1].probability));
+        prop_assert!(record.curves.iter().all(|curve| curve.kpa.len() == SPEEDS.len()));
+        prop_assert!(record.curves[0].is_healthy());
+        for curve in &record.curves {
+            let middle = curve.kpa.iter().zip(&curve.band);
+            prop_assert!(curve.band.len() == SPEEDS.len() && middle.clone().all(|(kpa, [low, high])| low <= kpa && kpa <= high), "{}", curve.cause);
+            prop_assert!(curve.is_healthy() || record.causes.iter().any(|cause| cause.id == curve.cause && cause.probability >= 0.05));
+        }
+        prop_assert!((0.0..=1.0).contains(&record.sound));
+    }
+}
+
+/// What the customer reads, for each way a job can stand.
+#[test]
+fn the_plain_words_follow_what_was_measured_found_and_proven() {
+    let low = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 3000, "oil_temp_c": 100, "kpa": 200 }]);
+    let mended = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 3000, "oil_temp_c": 100, "kpa": 200 },
+        { "rpm": 750, "oil_temp_c": 100, "kpa": 190, "phase": "after" }, { "rpm": 3000, "oil_temp_c": 100, "kpa": 430, "phase": "after" }]);
+    let half = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 750, "oil_temp_c": 100, "kpa": 190, "phase": "after" }]);
+    let still = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 40 }, { "rpm": 750, "oil_temp_c": 100, "kpa": 41, "phase": "after" }]);
+    let high = json!([{ "rpm": 3000, "oil_temp_c": 100, "kpa": 900 }]);
+    let pickup = knowledge().cause("pickup_air");
+    for (readings, repaired, says) in [
+        (&low, None, vec!["was too low", "Most likely so far", "Nothing has been put right yet"]),
+        (&high, None, vec!["was too high"]),
+        (&json!([]), None, vec!["has not yet been measured"]),
+        (
+            &mended,
+            Some(pickup),
+            vec!["was too low", "What was wrong: air drawn in at the pickup joint", "every point was read again", "it is proven"],
+        ),
+        (&half, Some(pickup), vec!["proof in part", "3000 rpm stands in the sheet and was not read"]),
+        (&still, Some(pickup), vec!["it is not proven", "Idle is still below its limit"]),
+        (&mended, Some(None), vec!["every point was read again"]),
+    ] {
+        let case = parse(with(|v| v["readings"] = readings.clone()).to_string().as_bytes()).unwrap();
+        let told = made(&case, repaired).1.plain.join(" ");
+        for sentence in says {
+            assert!(told.contains(sentence), "{told} lacks “{sentence}”");
+        }
+    }
+}
+
+/// Nothing is called proven that was not: each thing that is missing or otherwise is named, and worse is told from not mended.
+#[test]
+fn a_proof_names_what_is_missing() {
+    let read = |rpm: f64, kpa: f64, more: serde_json::Value| {
+        let mut reading = json!({ "rpm": rpm, "oil_temp_c": 100, "kpa": kpa, "instrument": "g1" });
+        reading.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        reading
+    };
+    let (before, after) = (json!({}), json!({ "phase": "after" }));
+    let came = [read(750.0, 40.0, before.clone()), read(3000.0, 200.0, before.clone())];
+    let good = [read(750.0, 190.0, after.clone()), read(3000.0, 430.0, after.clone())];
+    let told = |then: &[serde_json::Value], change: &dyn Fn(&mut serde_json::Value)| {
+        let readings: Vec<serde_json::Value> = came.iter().chain(then).cloned().collect();
+        let (case, now) = known(&with(|case| {
+            case["readings"] = json!(readings);
+            case["acts"] = json!([{ "act": "repair", "cause": "pickup_air" }]);
+            case["instruments"]["g2"] = case["instruments"]["g1"].clone();
+            change(case);
+        }));
+        velvet_dial_core::case::proof(&case, &now).unwrap()
+    };
+    let nothing = |_: &mut serde_json::Value| {};
+    use velvet_dial_core::case::ProofWord::*;
+    assert_eq!((told(&good, &nothing).word, told(&good, &nothing).says), (Proven, Vec::new()));
+    type Change<'a> = &'a dyn Fn(&mut serde_json::Value);
+    let rows: [(&[serde_json::Value], Change<'_>, _, &str); 8] = [
+        (&[], &nothing, NotProven, "half a proof"),
+        (&good[..1], &nothing, InPart, "3000 rpm was read before and not after"),
+        (&[good[0].clone(), read(3000.0, 200.0, after.clone())], &nothing, NotProven, "3000 rpm is still below"),
+        (&[read(750.0, 5.0, after.clone()), good[1].clone()], &nothing, Worse, "Idle stands further outside"),
+        (&[good[0].clone(), read(3000.0, 430.0, json!({ "phase": "after", "instrument": "g2" }))], &nothing, InPart, "another gauge"),
+        (&[good[0].clone(), read(3000.0, 303.0, after.clone())], &nothing, InPart, "the gauge cannot tell"),
+        (&good, &|case| case["circumstances"] = json!(["on_slope"]), InPart, "condition of the complaint was not read after"),
+        (&good, &|case| case["spec"] = json!(null), InPart, "no pass for a warranty"),
+    ];
+    for (then, change, word, sentence) in rows {
+        let proof = told(then, change);
+        assert!(proof.word == word && proof.says.iter().any(|said| said.contains(sentence)), "{sentence}: {proof:?}");
+    }
+}
+
+/// Decisions and words of the flag are written with the same ids that are read.
+#[test]
+fn every_word_of_a_record_is_read_back_by_its_id() {
+    for (decision, id) in Decision::ALL {
+        assert_eq!((decision.id(), serde_json::to_value(decision).unwrap()), (id, json!(id)));
+        assert_eq!(serde_json::from_value::<Decision>(json!(id)).unwrap(), decision);
+    }
+    for (word, id) in velvet_dial_core::flag::Word::ALL {
+        assert_eq!((word.id(), serde_json::to_value(word).unwrap()), (id, json!(id)));
+    }
+    let case = parse(with(|v| v["readings"][0]["phase"] = json!("after")).to_string().as_bytes()).unwrap();
+    let (_, record) = made(&case, None);
+    assert!(record.case.readings.iter().any(|reading| reading.phase == Phase::After));
+    assert_eq!(fingerprint().len(), 16);
+}
+
+/// A sealed report holds as it was made; with any one byte of it changed it does not, whichever byte that is.
+#[test]
+fn a_report_with_one_byte_changed_is_told() {
+    use velvet_dial_core::record::{Chained, Record, SealError, Signed, Signer, head, public_key, seal, sign, verify};
+    let sealed = |mut record: Record, job: &str, entries: Vec<Chained>| seal(&mut record, job, entries).map(|()| record);
+    let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
+    let entry = |seq: i32, body: &str| Chained {
+        id: format!("key {seq}"),
+        seq,
+        kind: "evidence".to_owned(),
+        body: body.to_owned(),
+        author: "ines".to_owned(),
+        at: "2026-11-20T10:00:00Z".parse().unwrap(),
+        supersedes: None,
+        chain: String::new(),
+    };
+    let mut entries: Vec<Chained> = (1..=4).map(|seq| entry(seq, &format!("{{\"seq\":{seq}}}"))).collect();
+    let mut before = "job".to_owned();
+    for entry in &mut entries {
+        before = entry.after(&before);
+        entry.chain.clone_from(&before);
+    }
+    let record = sealed(made(&case, None).1, "job", entries.clone()).unwrap();
+    let text = serde_json::to_vec(&record).unwrap();
+    let held = verify(&text).unwrap();
+    assert_eq!((held.entries, held.unchained, held.figures, held.head == before), (4, 0, true, true));
+    assert_eq!(held.signed_by, None);
+    // Signed it holds as well, for the key that signed it; the hash of its text is the same.
+    let signer = Signer::of_seed(&[7; 32]);
+    let mut signed = record.clone();
+    sign(&mut signed, &signer);
+    assert_eq!(signed.seal.as_ref().unwrap().document, record.seal.as_ref().unwrap().document);
+    let text = serde_json::to_vec(&signed).unwrap();
+    assert_eq!(verify(&text).unwrap().signed_by, Some(signer.key()));
+    // In another's name, and with another report's signature.
+    for (key, hash) in [(Signer::of_seed(&[8; 32]).key(), None), (signer.key(), Some("another"))] {
+        let mut forged = signed.clone();
+        let seal = forged.seal.as_mut().unwrap();
+        let value = hash.map_or_else(|| signer.sign(&seal.document).value, |hash| signer.sign(hash).value);
+        seal.signed = Some(Signed { key, value });
+        assert_eq!(verify(&serde_json::to_vec(&forged).unwrap()), Err(SealError::Signature));
+    }
+    // The key comes back from where it is kept, and its public half says the same.
+    let again = Signer::of_pem(&signer.to_pem().unwrap()).unwrap();
+    assert_eq!((again.key(), public_key(&again.public_pem().unwrap()).unwrap()), (signer.key(), signer.key()));
+    assert!(Signer::of_pem("x").is_err() && public_key(&signer.to_pem().unwrap()).is_err());
+    for place in (0..text.len()).step_by(text.len() / 400) {
+        let mut changed = text.clone();
+        changed[place] ^= 1;
+        assert!(
+            verify(&changed).is_err(),
+            "byte {place}: {}",
+            String::from_utf8_lossy(&changed[place.saturating_sub(30)..(place + 30).min(text.len())])
+        );
+    }
+    // What an entry said, one that is gone, two that changed places, one that was slipped in.
+    type Meddled = fn(&mut Vec<Chained>);
+    let meddled: [(Meddled, i32); 4] = [
+        (|all| all[1].body.push(' '), 2),
+        (|all| drop(all.remove(1)), 3),
+        (|all| all.swap(1, 2), 3),
+        (|all| all.insert(2, all[0].clone()), 1),
+    ];
+    for (meddle, seq) in meddled {
+        let mut all = entries.clone();
+        meddle(&mut all);
+        assert_eq!(head("job", &all), Err(SealError::Chain { seq }));
+        assert!(sealed(record.clone(), "job", all).is_err());
+    }
+    // Figures that are not the case's own are told even where every hash was made anew.
+    let mut nicer = record.clone();
+    nicer.readings[0].judged.measured_kpa += 60.0;
+    let nicer = sealed(nicer, "job", entries.clone()).unwrap();
+    assert!(matches!(verify(&serde_json::to_vec(&nicer).unwrap()), Err(SealError::Figures(_))));
+    let mut older = record;
+    older.knowledge = "another".to_owned();
+    let older = sealed(older, "job", entries).unwrap();
+    assert!(!verify(&serde_json::to_vec(&older).unwrap()).unwrap().figures, "said, and not worked out in silence");
+}

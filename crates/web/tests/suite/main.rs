@@ -1,0 +1,18 @@
+//! Every test of the web in one program, so that it is linked once and its tests share one database server.
+#![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
+mod access;
+mod compare;
+mod hands;
+mod house;
+mod http;
+mod live;
+mod look;
+mod open_up;
+mod pages;
+mod paper;
+mod recheck;
+mod rig;
+mod shots;
+mod support;
+mod trace;
+mod walk;

@@ -1,0 +1,133 @@
+//! The application on a free port of this machine, with the demo shop on its own database.
+pub mod person;
+pub mod screen;
+
+use actix_web::dev::ServerHandle;
+use std::net::{SocketAddr, TcpListener};
+use std::sync::Arc;
+use std::thread::JoinHandle;
+use std::time::Duration;
+use uuid::Uuid;
+use velvet_dial_core::record::Signer;
+use velvet_dial_rig::chunk::Chunk;
+use velvet_dial_rig::recorder::{self, Hello, Sink};
+use velvet_dial_rig::said::{Channel, Kind, Sample};
+use velvet_dial_store::rigs::{self, Keeper};
+use velvet_dial_store::{Connection, Viewer, accounts};
+use velvet_dial_testkit::fresh_database;
+use velvet_dial_web::server::server;
+use velvet_dial_web::state::{App, Serving};
+
+/// Starts the application; it ends with the test.
+pub async fn start() -> String {
+    start_with().await.0
+}
+
+/// The same, with its database.
+pub async fn start_with() -> (String, Connection) {
+    start_waiting(None).await
+}
+
+/// The same; it waits this long for what is sent.
+pub async fn start_waiting(patience: Option<Duration>) -> (String, Connection) {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    velvet_dial_web::demo::load_once(&db).await.unwrap();
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = format!("http://{}", listener.local_addr().unwrap());
+    let signer = Some(Signer::of_seed(&[1; 32]));
+    let serving = Serving { demo: true, signer, patience, ..Serving::default() };
+    let running = server(App::new(db.clone(), serving), listener).unwrap();
+    let ends = Ends(running.handle());
+    std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
+    // The test's runtime drops it when the test is over.
+    tokio::spawn(async move {
+        let _ends = ends;
+        std::future::pending::<()>().await;
+    });
+    (address, db)
+}
+
+/// Ends a server when it is dropped; its connections to the database end with it.
+struct Ends(ServerHandle);
+
+impl Drop for Ends {
+    fn drop(&mut self) {
+        // It is told at once; nobody waits for it.
+        drop(self.0.stop(false));
+    }
+}
+
+/// Ines, for what a test does behind the screens.
+pub async fn ines(db: &Connection) -> Viewer {
+    accounts::demo_viewer(db, "ines").await.unwrap().unwrap()
+}
+
+/// A rig that is assigned to a job, and three seconds that it recorded there.
+pub async fn recorded(db: &Connection, job: i64) -> (Uuid, Uuid) {
+    let who = ines(db).await;
+    let (rig, token) = rigs::pair(db, &who, "red-box", None).await.unwrap().unwrap();
+    rigs::assign(db, &who, rig, Some(job)).await.unwrap();
+    let channels = vec![
+        Channel { kind: Kind::Pressure { kpa: 1.0 }, rate_hz: 100.0 },
+        Channel { kind: Kind::Speed { per_turn: None }, rate_hz: 100.0 },
+    ];
+    let hello = Hello { name: "red-box".to_owned(), token, boot: 1, channels: channels.clone(), can: Vec::new() };
+    let keeper = Keeper(db.clone());
+    let admitted = keeper.admit(&hello).await.unwrap();
+    let mut chunk = Chunk::from(0);
+    (0..300).for_each(|seq| chunk.push(&channels, &Sample { seq, us: seq * 10_000, values: vec![120.0, 800.0] }));
+    keeper.keep(&admitted, &chunk).await.unwrap();
+    (rig, admitted.run)
+}
+
+/// A server that can be ended and begun again on the same ports: the web, and where rigs call.
+pub struct House {
+    pub db: Connection,
+    pub web: SocketAddr,
+    pub rigs: SocketAddr,
+    running: Option<(ServerHandle, JoinHandle<()>)>,
+}
+
+impl House {
+    /// With the demo shop.
+    pub async fn begin() -> Self {
+        let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+        velvet_dial_web::demo::load_once(&db).await.unwrap();
+        let free = || SocketAddr::from(([127, 0, 0, 1], velvet_dial_services::free_port().unwrap()));
+        let mut house = Self { db, web: free(), rigs: free(), running: None };
+        house.start();
+        house
+    }
+
+    /// Begins it, again.
+    pub fn start(&mut self) {
+        let (db, web, rigs) = (self.db.clone(), self.web, self.rigs);
+        let (told, handle) = std::sync::mpsc::channel();
+        let thread = std::thread::spawn(move || {
+            actix_web::rt::System::new().block_on(async move {
+                let app = App::new(db.clone(), Serving { demo: true, rigs_at: Some(rigs), ..Serving::default() });
+                let calls = tokio::net::TcpListener::bind(rigs).await.unwrap();
+                tokio::spawn(recorder::listen(calls, app.hub.clone(), Arc::new(Keeper(db))));
+                let running = server(app, TcpListener::bind(web).unwrap()).unwrap();
+                told.send(running.handle()).unwrap();
+                running.await.unwrap();
+            });
+        });
+        self.running = Some((handle.recv().unwrap(), thread));
+    }
+
+    /// Ends it at once: what is on its way to being kept is not.
+    pub async fn kill(&mut self) {
+        let (handle, thread) = self.running.take().unwrap();
+        handle.stop(false).await;
+        tokio::task::spawn_blocking(move || thread.join().unwrap()).await.unwrap();
+    }
+}
+
+impl Drop for House {
+    fn drop(&mut self) {
+        if let Some((handle, _)) = self.running.take() {
+            drop(Ends(handle));
+        }
+    }
+}
