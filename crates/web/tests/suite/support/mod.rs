@@ -4,9 +4,11 @@ pub mod screen;
 
 use actix_web::dev::ServerHandle;
 use std::net::{SocketAddr, TcpListener};
+use std::pin::Pin;
 use std::sync::Arc;
 use std::thread::JoinHandle;
 use std::time::Duration;
+use tokio::sync::OnceCell;
 use uuid::Uuid;
 use velvet_dial_core::record::Signer;
 use velvet_dial_rig::chunk::Chunk;
@@ -14,7 +16,7 @@ use velvet_dial_rig::recorder::{self, Hello, Sink};
 use velvet_dial_rig::said::{Channel, Kind, Sample};
 use velvet_dial_store::rigs::{self, Keeper};
 use velvet_dial_store::{Connection, Viewer, accounts};
-use velvet_dial_testkit::fresh_database;
+use velvet_dial_testkit::{copy_of, fresh_database};
 use velvet_dial_web::server::server;
 use velvet_dial_web::state::{App, Serving};
 
@@ -28,10 +30,24 @@ pub async fn start_with() -> (String, Connection) {
     start_waiting(None).await
 }
 
+/// A database of its own with the demo shop, which is made once and copied.
+async fn demo_shop() -> Connection {
+    static MADE: OnceCell<String> = OnceCell::const_new();
+    let made = MADE.get_or_init(|| Box::pin(make_demo_shop()) as Pin<Box<dyn Future<Output = String>>>).await;
+    velvet_dial_store::open(&copy_of(made).await).await.unwrap()
+}
+
+async fn make_demo_shop() -> String {
+    let url = fresh_database().await;
+    let db = velvet_dial_store::open(&url).await.unwrap();
+    velvet_dial_web::demo::load_once(&db).await.unwrap();
+    db.close().await.unwrap();
+    url
+}
+
 /// The same; it waits this long for what is sent.
 pub async fn start_waiting(patience: Option<Duration>) -> (String, Connection) {
-    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
-    velvet_dial_web::demo::load_once(&db).await.unwrap();
+    let db = demo_shop().await;
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
     let signer = Some(Signer::of_seed(&[1; 32]));
@@ -91,8 +107,7 @@ pub struct House {
 impl House {
     /// With the demo shop.
     pub async fn begin() -> Self {
-        let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
-        velvet_dial_web::demo::load_once(&db).await.unwrap();
+        let db = demo_shop().await;
         let free = || SocketAddr::from(([127, 0, 0, 1], velvet_dial_services::free_port().unwrap()));
         let mut house = Self { db, web: free(), rigs: free(), running: None };
         house.start();
