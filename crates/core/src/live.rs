@@ -9,9 +9,9 @@ use crate::unit::Units;
 pub const STOP_S: f64 = 6.0;
 /// Pressure within so long after it is as it should be, s.
 pub const NORMAL_S: f64 = 3.0;
-/// A running engine without pressure for so long is stopped, s.
+/// A running engine below its stop line for so long is stopped, s.
 const STARVES_S: f64 = 2.0;
-/// Pressure under this is none, kPa.
+/// Pressure under this is none, kPa: where no speed is measured, there is no other line.
 const NONE_KPA: f64 = 10.0;
 /// The crank turns above this; the engine runs above the other, turns a minute.
 const TURNS_RPM: f64 = 50.0;
@@ -122,21 +122,121 @@ pub fn build_outcome(start: Start) -> Option<&'static str> {
     }
 }
 
-/// Why the engine is to be stopped this moment; none while nothing says so.
-pub fn stop_call(run: &Run, zero_kpa: f64) -> Option<String> {
+/// A stretch in which the pressure of a running engine was below its stop line, or nobody can say where the line is and there was none.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Below {
+    /// From when, s of the run.
+    pub from_s: f64,
+    /// To when, s of the run.
+    pub to_s: f64,
+    /// Mean pressure, kPa.
+    pub kpa: f64,
+    /// Mean speed, turns a minute; none where it was not measured.
+    pub rpm: Option<f64>,
+    /// The stop line at that speed, kPa; none where the speed was not measured.
+    pub line_kpa: Option<f64>,
+}
+
+/// Why the engine must be stopped now.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum StopCall {
+    /// No pressure so long after the first turn of the crank, s.
+    NoPressure(f64),
+    /// The pressure is below the engine's stop line.
+    BelowLine(Below),
+    /// The pressure fell to zero, and the speed is not measured.
+    Lost(Below),
+}
+
+impl StopCall {
+    /// When the fault began, s of the run, and for how long it has lasted, s. `last_s` is this moment.
+    pub fn since(&self, last_s: f64) -> (f64, f64) {
+        match self {
+            Self::NoPressure(seconds) => (last_s - seconds, *seconds),
+            Self::BelowLine(below) | Self::Lost(below) => (below.from_s, below.to_s - below.from_s),
+        }
+    }
+
+    /// What to shout across the shop, in these units.
+    pub fn says(&self, units: Units) -> String {
+        let kpa = |kpa: f64| format!("{} {}", units.show(kpa), units.label());
+        match self {
+            Self::NoPressure(seconds) => format!("Stop the engine. No pressure {seconds:.0} s after the first turn."),
+            Self::BelowLine(Below { kpa: read, rpm: Some(rpm), line_kpa: Some(line), .. }) => {
+                format!("Stop the engine. {} at {rpm:.0} rpm is below its stop line of {}.", kpa(*read), kpa(*line))
+            }
+            Self::BelowLine(_) | Self::Lost(_) => "If the engine is running, stop it. The pressure fell to zero.".to_owned(),
+        }
+    }
+}
+
+/// Why the engine must be stopped now; none while nothing says so. `zero_kpa` is what the gauge shows at rest, `line` the engine's stop line at a speed
+/// ([`crate::flag::stop_kpa`]).
+pub fn stop_call(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -> Option<StopCall> {
     if let Some(Start::Waiting(seconds)) = start(run, zero_kpa)
         && seconds > STOP_S
     {
-        return Some(format!("No pressure {seconds:.0} s after the first turn. Stop the engine."));
+        return Some(StopCall::NoPressure(seconds));
     }
     let last = run.time_s.last().copied()?;
-    let from = run.time_s.partition_point(|time| *time < last - STARVES_S);
-    let whole = run.time_s.first().is_some_and(|first| last - first >= STARVES_S);
-    let (rpm, kpa) = (run.rpm.get(from..)?, run.kpa.get(from..)?);
-    let ran = start(run, zero_kpa).is_none_or(|start| matches!(start, Start::Built(_)));
-    let starves =
-        whole && ran && !rpm.is_empty() && rpm.iter().all(|rpm| *rpm > RUNS_RPM) && kpa.iter().all(|kpa| kpa - zero_kpa < NONE_KPA);
-    starves.then(|| "It runs without pressure. Stop the engine.".to_owned())
+    let below = below_line(run, zero_kpa, line).pop().filter(|below| below.to_s >= last)?;
+    Some(if below.rpm.is_some() { StopCall::BelowLine(below) } else { StopCall::Lost(below) })
+}
+
+/// Why the live gauge cannot call a stop as it should; none where it can.
+pub fn cannot_call(run: &Run) -> Option<&'static str> {
+    match (run.kpa.is_empty(), run.rpm.is_empty()) {
+        (true, _) => Some("Pressure is not measured, so this gauge cannot call a stop. Watch the dash lamp, and shut off if it comes on."),
+        (false, true) => {
+            Some("Speed is not measured, so a stop is called only when the pressure falls to zero. Watch the needle yourself.")
+        }
+        (false, false) => None,
+    }
+}
+
+/// Every stretch of a run in which the engine ran below its stop line for two seconds or longer, see [`stop_call`]. How long pressure takes at a start is judged there.
+pub fn below_line(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -> Vec<Below> {
+    let shows = zero_kpa + capture::SHOWS_KPA;
+    let (mut found, mut rows): (Vec<Below>, Vec<usize>) = (Vec::new(), Vec::new());
+    // Since when the crank turns, where the run saw that; whether pressure has shown since.
+    let (mut turns_since, mut built) = (None, !run.rpm.is_empty());
+    for (row, (time, kpa)) in run.time_s.iter().zip(&run.kpa).enumerate() {
+        let rpm = run.rpm.get(row).copied();
+        if !kpa.is_finite() || rpm.is_some_and(|rpm| !rpm.is_finite()) {
+            continue;
+        }
+        if rpm.is_some_and(|rpm| rpm < TURNS_RPM) {
+            (turns_since, built) = (None, false);
+        } else if !built && turns_since.is_none() {
+            turns_since = Some(*time);
+        }
+        built |= *kpa >= shows;
+        let judged = built || (rpm.is_some() && turns_since.is_some_and(|since| time - since > STOP_S));
+        let limit = match rpm {
+            Some(rpm) => line(rpm),
+            None => Some(NONE_KPA),
+        };
+        if judged && limit.is_some_and(|limit| kpa - zero_kpa < limit) {
+            rows.push(row);
+        } else {
+            found.extend(stretch(run, &rows, &line));
+            rows.clear();
+        }
+    }
+    found.extend(stretch(run, &rows, &line));
+    found
+}
+
+/// What these neighbouring rows are; none where they are too short.
+fn stretch(run: &Run, rows: &[usize], line: impl Fn(f64) -> Option<f64>) -> Option<Below> {
+    let time = |row: Option<&usize>| run.time_s.get(*row?).copied();
+    let (from_s, to_s) = (time(rows.first())?, time(rows.last())?);
+    let mean = |values: &[f64]| {
+        let (sum, count) = rows.iter().filter_map(|row| values.get(*row)).fold((0.0, 0), |(sum, count), value| (sum + value, count + 1));
+        (count > 0).then(|| sum / f64::from(count))
+    };
+    let rpm = mean(&run.rpm);
+    (to_s - from_s >= STARVES_S).then_some(Below { from_s, to_s, kpa: mean(&run.kpa)?, rpm, line_kpa: rpm.and_then(line) })
 }
 
 /// The mean over the last half second; none where a channel says nothing.
@@ -152,12 +252,22 @@ fn recent(time_s: &[f64], values: &[f64]) -> Option<f64> {
 mod tests {
     use super::*;
     use crate::case::{Case, FORMAT, Phase};
+    use crate::flag::stop_kpa;
     use crate::script::script;
+    use crate::unit::Gear;
+
+    fn case() -> Case {
+        let card = r#"{"displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30"}"#;
+        serde_json::from_str(&format!(r#"{{"format": "{FORMAT}", "engine": {card}}}"#)).unwrap()
+    }
+
+    fn line() -> impl Fn(f64) -> Option<f64> {
+        let case = case();
+        move |rpm| stop_kpa(&case, rpm, Gear::default())
+    }
 
     fn point(id: &str) -> Point {
-        let card = r#"{"displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30"}"#;
-        let case: Case = serde_json::from_str(&format!(r#"{{"format": "{FORMAT}", "engine": {card}}}"#)).unwrap();
-        script(&case, Phase::Before).into_iter().find(|point| point.id == id).unwrap()
+        script(&case(), Phase::Before).into_iter().find(|point| point.id == id).unwrap()
     }
 
     /// Twenty moments a second, each by its time.
@@ -215,14 +325,63 @@ mod tests {
             let run = starts(built, seconds);
             let start = start(&run, 1.0).unwrap();
             assert_eq!(build_outcome(start), outcome, "{built} {start:?}");
-            assert_eq!(stop_call(&run, 1.0).is_some(), stops, "{built} {start:?}");
+            assert_eq!(stop_call(&run, 1.0, line()).is_some(), stops, "{built} {start:?}");
             if let Start::Built(seconds) = start {
                 assert!((seconds - built).abs() < 0.06, "{seconds} for {built}");
             }
         }
         assert_eq!(start(&run(9.0, |_| (800.0, 320.0, 20.0)), 0.0), None);
-        assert!(stop_call(&run(9.0, |time| (800.0, if time > 5.0 { 2.0 } else { 300.0 }, 90.0)), 0.0).is_some());
-        assert_eq!(stop_call(&run(9.0, |time| (800.0, if time > 8.0 { 2.0 } else { 300.0 }, 90.0)), 0.0), None);
-        assert_eq!(stop_call(&Run::default(), 0.0), None);
+        assert_eq!(stop_call(&Run::default(), 0.0, line()), None);
+    }
+
+    /// The stop lines of a reading hold for the live gauge and for a recorded run: an engine of 750 rpm without a sheet must show 17.5 kPa at idle and 84 at 3000 rpm.
+    #[test]
+    fn the_live_gauge_stops_where_a_reading_would() {
+        let falls = |rpm: f64, kpa: f64, at: f64| run(9.0, move |time| if time > at { (rpm, kpa, 90.0) } else { (750.0, 150.0, 90.0) });
+        for (rpm, kpa, at, stops) in [
+            (750.0, 12.0, 5.0, true),
+            (750.0, 25.0, 5.0, false),
+            (750.0, 12.0, 8.0, false),
+            (750.0, 2.0, 5.0, true),
+            (3000.0, 40.0, 5.0, true),
+            (3000.0, 25.0, 6.5, true),
+            (3000.0, 110.0, 5.0, false),
+            // Shut off, or turned by the starter.
+            (0.0, 0.0, 5.0, false),
+            (250.0, 0.0, 5.0, false),
+        ] {
+            let run = falls(rpm, kpa, at);
+            let call = stop_call(&run, 0.0, line());
+            assert_eq!(call.is_some(), stops, "{kpa} kPa at {rpm} from {at} s: {call:?}");
+            let recorded = below_line(&run, 0.0, line());
+            assert_eq!(recorded.len(), usize::from(stops), "{kpa} kPa at {rpm} from {at} s");
+            if let Some(call) = call {
+                let (from_s, seconds) = call.since(9.0);
+                assert!((from_s - at).abs() < 0.11 && (seconds - (9.0 - at)).abs() < 0.16, "{call:?}");
+                assert!(call.says(Units::default()).starts_with("Stop the engine."));
+            }
+        }
+        // What was over before this moment is in the record and is no call.
+        let over = run(20.0, |time| (750.0, if (5.0..9.0).contains(&time) { 8.0 } else { 150.0 }, 90.0));
+        assert_eq!((stop_call(&over, 0.0, line()), below_line(&over, 0.0, line()).len()), (None, 1));
+        // A gauge that does not rest at zero shows less than it says.
+        assert!(stop_call(&falls(750.0, 25.0, 5.0), 10.0, line()).is_some());
+    }
+
+    #[test]
+    fn without_speed_or_pressure_it_says_that_it_cannot_call() {
+        let without = |mut run: Run| {
+            run.rpm.clear();
+            run
+        };
+        let stops = without(run(9.0, |time| (800.0, if time > 5.0 { 2.0 } else { 300.0 }, 90.0)));
+        assert!(cannot_call(&stops).is_some_and(|says| says.starts_with("Speed is not measured")));
+        assert!(matches!(stop_call(&stops, 0.0, line()), Some(StopCall::Lost(_))));
+        // Low, but there; and never there at all, which is an engine that has not been started.
+        for kpa in [25.0, 0.0] {
+            assert_eq!(stop_call(&without(run(9.0, |_| (800.0, kpa, 90.0))), 0.0, line()), None);
+        }
+        assert!(cannot_call(&Run::default()).is_some_and(|says| says.starts_with("Pressure is not measured")));
+        assert_eq!(cannot_call(&run(1.0, |_| (800.0, 100.0, 90.0))), None);
     }
 }

@@ -52,7 +52,7 @@ const vdListen = (from, hear, lost) => {
 document.addEventListener("DOMContentLoaded", () => {
   const head = document.getElementById("head-live");
   if (!head || document.getElementById("live")) return;
-  const hear = (event) => { const told = JSON.parse(event.data); head.textContent = `${told.value} ${told.unit}`; };
+  const hear = (event) => { const told = JSON.parse(event.data); head.textContent = `${told.value} ${told.unit}`; vdStopCalled(told); };
   const source = vdListen(head.dataset.from, hear, () => { head.textContent = "–"; });
   window.addEventListener("pagehide", () => source.close());
 });
@@ -162,6 +162,15 @@ const vdNote = (hertz, at, long, loud) => {
   } catch { /* no sound on this device; what is seen says the same */ }
 };
 const vdStopNotes = () => { vdNote(660, 0.3, 0.25, 0.5); vdNote(880, 0, 0.25, 0.5); };
+// A stop that the live gauge calls: the server has written it, so the page is asked for it, and shows it until somebody answers. It sounds meanwhile.
+let stopCalled = false;
+let stopWritten = false;
+const vdStopCalled = (told) => {
+  stopCalled = Boolean(told.stop);
+  if (told.stop_written && !stopWritten) htmx.ajax("GET", location.pathname + location.search, { target: "#bench", swap: "outerMorph" });
+  stopWritten = told.stop_written;
+};
+setInterval(() => { if (stopCalled || document.getElementById("stop-call")) vdStopNotes(); }, 900);
 // The outcome of a check that was measured stands out among its buttons.
 const vdMeasured = (check, outcome) => {
   for (const button of document.querySelectorAll(`form:has([name='check'][value='${check}']) [name='outcome']`)) button.classList.toggle("measured", button.value === outcome);
@@ -265,6 +274,16 @@ const showBench = (html) => {
   return true;
 };
 
+// What the server fails at three times, while it is well otherwise, is set aside with what was typed: what came after it is not held up by it.
+const FAILS = 3;
+const HIDDEN = ["key", "seen", "stage", "supersedes", "unit", "phase", "point", "entry"];
+const failed = async (item) => {
+  if (!(await fetch("/healthz")).ok) return;
+  const fails = (item.fails ?? 0) + 1;
+  const typed = item.body.filter(([name, value]) => value && !HIDDEN.includes(name)).map(([name, value]) => `${name.replaceAll("_", " ")} ${value}`).join(", ");
+  change(item.key, fails < FAILS ? { fails } : { told: `The server could not save this after ${FAILS} tries: ${typed}. Write it down and enter it again later. Everything else is saved.` });
+};
+
 let sending = false;
 const sendAgain = async () => {
   const here = jobOf(location.pathname);
@@ -276,7 +295,7 @@ const sendAgain = async () => {
     const waited = ["waited", String((Date.now() - (next.since ?? Date.now())) / 1000)];
     const answer = await fetch(next.action, { method: "POST", body: new URLSearchParams([...next.body, waited]), headers: { "HX-Request": "true" } });
     const html = await answer.text();
-    if (answer.status >= 500) return;
+    if (answer.status >= 500) return await failed(next);
     if (answer.status === 401) {
       location.assign(`/sign-in?back=${encodeURIComponent(location.pathname)}`);
     } else if (answer.ok) {

@@ -17,13 +17,6 @@
   const say = (name, text) => { const node = id(name); if (node && node.textContent !== text) node.textContent = text; };
   const show = (name, text) => { const node = id(name); if (node) { node.hidden = !text; say(name, text ?? ""); } };
 
-  let called = 0;
-  const stopCall = (text) => {
-    show("live-stop", text);
-    if (!text || Date.now() - called < 900) return;
-    called = Date.now();
-    vdStopNotes();
-  };
   const mutedShown = () => { const button = id("live-sound"); if (button) { button.setAttribute("aria-pressed", String(!vdMuted())); button.textContent = vdMuted() ? "Sound off" : "Sound on"; } };
 
   const take = (stretch, by) => {
@@ -49,6 +42,7 @@
     say("live-oil", told.oil && `· ${told.oil}`);
     say("live-dash", told.dash && `· dash says ${told.dash}`);
     show("live-link", told.link);
+    show("live-blind", told.blind);
     show("live-codes", told.codes.length ? `The engine's module stores: ${told.codes.join("; ")}.` : "");
     show("live-built", told.built ? `Pressure after ${told.built[0]}.` : "");
     vdMeasured("build_time", told.built?.[1]);
@@ -62,7 +56,8 @@
     }
     // The oil has left what this point is read at: the screen goes on to the next.
     if (told.late && late !== live.dataset.point) { late = live.dataset.point; htmx.ajax("GET", location.pathname, { target: "#bench", swap: "outerMorph" }); }
-    stopCall(told.stop);
+    show("live-stop", id("stop-call") ? null : told.stop);
+    vdStopCalled(told);
     offered = told.hold ?? told.so_far;
     const form = id("live-take");
     const button = form.querySelector("button:not([type])");

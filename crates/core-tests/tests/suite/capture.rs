@@ -224,6 +224,7 @@ fn files_that_cannot_be_read_say_why() {
         refused(HEAD.as_bytes(), None),
         refused(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", None),
         refused(&vec![b'1'; (64 << 20) + 1], None),
+        refused(&b"1,2\n".repeat(4_000_001), None),
         refused(&vec![b'1'; 100 << 10], None),
         refused(vec!["1"; 200].join(",").as_bytes(), None),
         refused(format!("{HEAD}0,1.2,800,90\n").as_bytes(), None),
@@ -368,7 +369,7 @@ fn what_is_seen_live_is_found_again_in_the_record() {
     let begun = Run { time_s: SOUND.time_s[..to].to_vec(), kpa: SOUND.kpa[..to].to_vec(), rpm: SOUND.rpm[..to].to_vec(), ..Run::default() };
     let Some(Start::Built(seconds)) = live::start(&begun, 0.0) else { panic!("no start seen") };
     assert!((seconds - told.build_time_s.unwrap()).abs() < 0.25, "{seconds} live, {:?} in the record", told.build_time_s);
-    assert_eq!(live::stop_call(&begun, 0.0), None);
+    assert_eq!(live::stop_call(&begun, 0.0, |_| None), None);
 }
 
 /// Channels that stand on one clock already, as a live rig's: pulses or turns, silences within, and moments without a pressure left out.

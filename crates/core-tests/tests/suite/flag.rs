@@ -12,7 +12,7 @@ fn moment(minute: i64) -> DateTime<Utc> {
 }
 
 /// A ledger in words, a space between events, each a minute after the one before: `told:knock`, `noise=deep_knock`, `read:750@100=62` with `+` for after the
-/// repair and `?` for a needle under its first mark, `repair:oil_low`, `crank:shows`, `overrule:tilt` (ten minutes). The engine idles at 750 with at least
+/// repair and `?` for a needle under its first mark, `repair:oil_low`, `crank:shows`, `stop:start` and `stop:run` (called by the live gauge), `overrule:tilt` (ten minutes). The engine idles at 750 with at least
 /// 100 kPa, and wants 300 at 3000.
 fn ledger(words: &str, timed: bool) -> Value {
     let mut value = example();
@@ -40,6 +40,9 @@ fn ledger(words: &str, timed: bool) -> Value {
             put("acts", json!({ "act": "repair", "cause": cause }), &mut value, minute);
         } else if let Some(outcome) = word.strip_prefix("crank:") {
             put("acts", json!({ "act": "crank", "outcome": outcome }), &mut value, minute);
+        } else if let Some(at) = word.strip_prefix("stop:") {
+            let check = if at == "start" { json!("build_time") } else { Value::Null };
+            put("acts", json!({ "act": "stop_call", "check": check }), &mut value, minute);
         } else if let Some(check) = word.strip_prefix("overrule:") {
             put("acts", json!({ "act": "overrule", "check": check, "minutes": 10, "reason": "ramps" }), &mut value, minute);
         } else {
@@ -60,6 +63,17 @@ fn of(words: &str) -> Flag {
 /// Sequences, in the order of time, and the word at their end.
 const TABLE: &str = "
 may_run     level=ok
+do_not_run  stop:start
+do_not_run  stop:run
+do_not_run  stop:run read:750@100=140
+do_not_run  stop:run crank:shows read:750@100=140
+crank_first stop:run repair:pump_worn
+crank_first stop:run repair:pump_worn read:750@100=140
+may_run     stop:run repair:pump_worn read:750@100=140+
+do_not_run  stop:run repair:pump_worn stop:run
+crank_first stop:start crank:shows
+may_run     stop:start crank:shows read:750@100=140
+crank_first stop:run second_gauge=disagrees
 may_run     told:lamp_on
 may_run     told:lamp_only_hot told:lamp_at_idle
 may_run     read:750@100=62
@@ -307,7 +321,7 @@ proptest! {
         prop_assume!(acts > 0);
         let mut without = value.clone();
         let gone = without["acts"].as_array_mut().unwrap().remove(which % acts);
-        prop_assume!(gone["outcome"] != "none");
+        prop_assume!(gone["outcome"] != "none" && gone["act"] != "stop_call");
         let (all, fewer) = (flag(&case(&value), None).word, flag(&case(&without), None).word);
         prop_assert!(fewer >= all, "{words:?} without {gone}: {fewer:?} after {all:?}");
     }

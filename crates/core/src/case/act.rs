@@ -16,6 +16,8 @@ choice! {
         Refill = "refill": "closed and filled",
         /// A person overrules the flag for one named test.
         Overrule = "overrule": "flag overruled for one test",
+        /// The live gauge called a stop: the engine ran below its stop line, or without pressure.
+        StopCall = "stop_call": "stop called by the live gauge",
     }
 }
 
@@ -43,7 +45,7 @@ pub struct Act {
     /// What a crank showed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub outcome: Option<Cranked>,
-    /// The one test that the flag is overruled for.
+    /// The one test that the flag is overruled for; of a stop called at a start, `build_time`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub check: Option<String>,
     /// For how long it is overruled, minutes, 1 to 60.

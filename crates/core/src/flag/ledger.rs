@@ -49,6 +49,12 @@ pub(super) fn events<'a>(case: &'a Case, believed: impl Fn(usize) -> bool) -> Ve
                 continue;
             }
             Deed::Overrule => Event::Overruled(act),
+            // A finding too: of the start, or of the engine as it ran.
+            Deed::StopCall => {
+                let fact = if act.check.as_deref() == Some("build_time") { "build_time=none" } else { "stop_called" };
+                all.push((Place::of(act.at, false, false), Event::Found(fact.to_owned())));
+                continue;
+            }
             Deed::Adjust | Deed::Refill => continue,
         };
         all.push((Place::of(act.at, true, false), event));

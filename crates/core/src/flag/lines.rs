@@ -7,6 +7,7 @@
 //! each 1000 rpm. A needle under its first mark may stand at nothing, and is taken so.
 use crate::case::{Case, Reading, Shows};
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
+use crate::unit::Gear;
 
 const BY_ITSELF: f64 = 0.5;
 const IDLE_SHARE: f64 = 1.0 / 3.0;
@@ -62,11 +63,11 @@ impl Says {
 /// Holds a reading of a case to the lines.
 pub(super) fn says(case: &Case, reading: &Reading) -> Says {
     let idle_rpm = case.engine.idle_rpm;
-    if reading.rpm <= BY_ITSELF * idle_rpm {
+    if !runs(case, reading.rpm) {
         // Cranked, or standing: what it shows then is no held reading of a running engine.
         return Says::default();
     }
-    let least = least_kpa(case, reading);
+    let below = stop_kpa(case, reading.rpm, reading.gear);
     let (low, pegged) = match reading.shown() {
         Shows::Value => (reading.kpa, false),
         Shows::UnderFirstMark => (0.0, false),
@@ -80,32 +81,43 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
     });
     Says {
         none: low <= NONE_KPA,
-        idle: !pegged && near_idle && low < IDLE_SHARE * least,
-        speed: !pegged && !near_idle && low < SPEED_SHARE * least,
+        idle: !pegged && near_idle && below.is_some_and(|line| low < line),
+        speed: !pegged && !near_idle && below.is_some_and(|line| low < line),
         starves: !pegged && starves,
         below_limit: !pegged && low < own_least_kpa(case, reading),
         measured: reading.shown() != Shows::UnderFirstMark,
     }
 }
 
-/// Speeds and least pressures the sheet names, by rising speed; of two at one speed that for this reading's gear.
-fn named(case: &Case, reading: &Reading) -> Vec<(f64, f64)> {
+/// True at a speed that the engine makes by itself: no starter turns it so fast.
+fn runs(case: &Case, rpm: f64) -> bool {
+    rpm > BY_ITSELF * case.engine.idle_rpm
+}
+
+/// The stop line: the pressure under which a running engine must be shut off at this speed, kPa. None at a speed that a starter may make.
+pub fn stop_kpa(case: &Case, rpm: f64, gear: Gear) -> Option<f64> {
+    let share = if case.engine.idles_at(rpm) { IDLE_SHARE } else { SPEED_SHARE };
+    runs(case, rpm).then(|| (share * least_kpa(case, rpm, gear)).max(NONE_KPA))
+}
+
+/// Speeds and least pressures the sheet names, by rising speed; of two at one speed that for this gear.
+fn named(case: &Case, gear: Gear) -> Vec<(f64, f64)> {
     let mut named: Vec<(f64, f64, bool)> = case
         .spec
         .iter()
         .flat_map(|sheet| &sheet.points)
-        .filter_map(|point| Some((point.rpm, point.min_kpa?, point.gear == reading.gear)))
+        .filter_map(|point| Some((point.rpm, point.min_kpa?, point.gear == gear)))
         .collect();
     named.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.2.cmp(&a.2)));
     named.dedup_by(|later, first| (later.0 - first.0).abs() < 1.0);
     named.into_iter().map(|(rpm, kpa, _)| (rpm, kpa)).collect()
 }
 
-/// The least pressure at a reading's speed, kPa: the sheet's, else the rule of thumb's.
-pub(super) fn least_kpa(case: &Case, reading: &Reading) -> f64 {
-    let (rpm, idle_rpm) = (reading.rpm, case.engine.idle_rpm);
+/// The least pressure at a speed, kPa: the sheet's, else the rule of thumb's.
+fn least_kpa(case: &Case, rpm: f64, gear: Gear) -> f64 {
+    let idle_rpm = case.engine.idle_rpm;
     let thumb = RULE_OF_THUMB_KPA_PER_KRPM * rpm.max(idle_rpm.min(rpm / 0.7)) / 1000.0;
-    let named = named(case, reading);
+    let named = named(case, gear);
     if case.engine.idles_at(rpm) {
         let of_idle = named.iter().filter(|(at, _)| case.engine.idles_at(*at));
         return of_idle.min_by(|a, b| (a.0 - rpm).abs().total_cmp(&(b.0 - rpm).abs())).map_or(thumb, |(_, kpa)| *kpa);

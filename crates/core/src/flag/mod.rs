@@ -11,6 +11,7 @@ mod ledger;
 mod lines;
 mod rules;
 
+pub use lines::stop_kpa;
 pub use rules::{fault, stops};
 
 use crate::believe;

@@ -1,5 +1,5 @@
 //! A job as the core's case: what holds, in the order it was written.
-use super::{Body, Entry, Job, Measured, RigStep};
+use super::{Body, Entry, Job, Measured, RigStep, StopCalled};
 use crate::library::Gauge;
 use std::collections::BTreeMap;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Phase, Reading};
@@ -82,6 +82,10 @@ impl Job {
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Pattern { cause } => case.pattern.clone_from(cause),
                 Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
+                Body::StopCall(called) => {
+                    let check = called.kpa.is_none().then(|| "build_time".to_owned());
+                    case.acts.push(Act { check, at, ..Act::of(Deed::StopCall) });
+                }
                 Body::Cranked { outcome } => {
                     // It is cranked closed and filled.
                     case.acts.push(Act { at, ..Act::of(Deed::Refill) });
@@ -125,9 +129,22 @@ impl Job {
         case
     }
 
+    /// The stop that the live gauge called and nobody has answered yet.
+    pub fn open_stop_call(&self) -> Option<(&Entry, &StopCalled)> {
+        self.live().find_map(|entry| match &entry.body {
+            Body::StopCall(called) if !called.answered => Some((entry, called)),
+            _ => None,
+        })
+    }
+
     /// The steps of the rig that hold, in the order they were written.
     pub fn rig_steps(&self) -> impl Iterator<Item = &RigStep> {
         self.live().filter_map(|entry| if let Body::Rig(done) = &entry.body { Some(done) } else { None })
+    }
+
+    /// What the fitted gauge shows at rest, kPa.
+    pub fn zero_kpa(&self) -> f64 {
+        self.rig_steps().filter_map(|step| step.zero_kpa).last().unwrap_or(0.0)
     }
 
     /// The gauge that the rig was fitted with; none when that is an ordinary one.

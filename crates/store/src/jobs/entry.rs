@@ -155,6 +155,29 @@ pub struct Held {
     pub dash_kpa: Option<f64>,
 }
 
+/// A stop that the live gauge called.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct StopCalled {
+    /// The recorded run.
+    pub run: Uuid,
+    /// Since when in it, s.
+    pub from_s: f64,
+    /// For how long it had lasted when the stop was called, s.
+    pub seconds: f64,
+    /// Mean pressure meanwhile, kPa; none at a start without pressure.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kpa: Option<f64>,
+    /// Mean speed meanwhile, turns a minute.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rpm: Option<f64>,
+    /// The engine's stop line at that speed, kPa.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub line_kpa: Option<f64>,
+    /// Somebody has answered that the engine is off.
+    #[serde(default)]
+    pub answered: bool,
+}
+
 /// What was put right.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Repair {
@@ -218,6 +241,8 @@ pub enum Body {
     Particulars(Particulars),
     /// A reading.
     Reading(TakenReading),
+    /// A stop that the live gauge called.
+    StopCall(StopCalled),
     /// A step of fitting the gauge.
     Rig(RigStep),
     /// A check's outcome.
@@ -414,6 +439,7 @@ impl Body {
             Self::Particulars(_) => "particulars",
             Self::Reading(taken) if taken.reading.phase == Phase::After => "after_reading",
             Self::Reading(_) => "reading",
+            Self::StopCall(_) => "stop_call",
             Self::Rig(_) => "rig",
             Self::Evidence { .. } => "evidence",
             Self::Photo(_) => "photo",
@@ -450,6 +476,8 @@ impl Body {
             (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) | (Self::Cranked { .. }, Self::Cranked { .. }) => {
                 true
             }
+            // A customer's no takes back their approval.
+            (Self::Customer { said_no: true, .. }, Self::Agreed { .. }) => true,
             (new, old) => new.subject().is_some() && new.subject() == old.subject(),
         }
     }
@@ -458,6 +486,7 @@ impl Body {
     pub fn subject(&self) -> Option<String> {
         match self {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
+            Self::StopCall(called) => Some(format!("stop_call {} {}", called.run, called.from_s)),
             Self::Rig(done) => Some(format!("rig {}", done.step)),
             Self::Evidence { check, phase: Phase::After, .. } | Self::PutOff { check, phase: Phase::After, .. } => {
                 Some(format!("check {check} after"))
@@ -512,6 +541,15 @@ mod tests {
             Body::Measured { figure: Measured::Screen(ScreenMeasured { open_share: 0.25 }) },
             Body::Measured { figure: Measured::Pump(PumpMeasured { tip_mm: Some(0.21), ..PumpMeasured::default() }) },
             Body::Cranked { outcome: Cranked::Slow },
+            Body::StopCall(StopCalled {
+                run: Uuid::nil(),
+                from_s: 12.35,
+                seconds: 2.1,
+                kpa: Some(11.5),
+                rpm: Some(748.0),
+                line_kpa: Some(17.5),
+                answered: true,
+            }),
             Body::Comeback { of: 3, same: true },
             Body::Closed { found: Found::default() },
             Body::Closed {

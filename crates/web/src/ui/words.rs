@@ -5,13 +5,14 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::live::{Below, StopCall};
 use velvet_dial_core::opened::{CrankSaid, JournalSaid};
 use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
 use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{Body, Found, Measured, Particulars, RigStep};
+use velvet_dial_store::jobs::{Body, Found, Measured, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -61,6 +62,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
             let after = if body.kind() == "after_reading" { "After: " } else { "" };
             format!("{after}{} at {:.0} rpm, {}, {}", show::read(r, unit), r.rpm, unit.temp(r.oil_temp_c), r.gear.label())
         }
+        Body::StopCall(called) => stop_called(called, unit),
         Body::Rig(done) => rigged(done, unit),
         Body::Evidence { check, outcome, phase } => {
             let said = know.found(check, outcome).map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label));
@@ -119,6 +121,21 @@ fn closed_said(found: &Found) -> String {
     let took = found.took_min.map(|minutes| format!("{} of work", show::minutes(minutes)));
     let parts: Vec<String> = [cause, known, took].into_iter().flatten().collect();
     if parts.is_empty() { "Job closed".to_owned() } else { format!("Job closed: {}", parts.join(", ")) }
+}
+
+/// A stop call as it was made.
+pub fn stop_call(called: &StopCalled) -> StopCall {
+    let StopCalled { from_s, seconds, kpa, rpm, line_kpa, .. } = *called;
+    match kpa {
+        Some(kpa) => StopCall::BelowLine(Below { from_s, to_s: from_s + seconds, kpa, rpm, line_kpa }),
+        None => StopCall::NoPressure(seconds),
+    }
+}
+
+/// A stop call in the job history.
+fn stop_called(called: &StopCalled, unit: Units) -> String {
+    let answered = if called.answered { " Answered: the engine is off." } else { "" };
+    format!("Stop called by the live gauge after {:.1} s: {}{answered}", called.seconds, stop_call(called).says(unit))
 }
 
 /// What the sheet says of the crank's bearings.

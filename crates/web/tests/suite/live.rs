@@ -1,11 +1,14 @@
 //! A live gauge before a real browser: a guided run on the stand-in with a fault that nobody has named, over a link that drops and a server that ends in its midst.
 use crate::support::House;
-use crate::support::screen::Person;
+use crate::support::person::Person as Asker;
+use crate::support::screen::{Person, until};
+use reqwest::StatusCode;
 use thirtyfour::prelude::*;
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::watch;
 use velvet_dial_core::circuit::{Card, Fault};
 use velvet_dial_rig::standin::{self, Plan};
+use velvet_dial_store::jobs::{self, Body};
 use velvet_dial_store::rigs;
 use velvet_dial_testkit::Browser;
 
@@ -95,6 +98,57 @@ impl Bay {
 fn card() -> Card {
     let card = r#"{"displacement_l": 1.2, "cylinders": 3, "idle_rpm": 800, "oil_grade": "0W-20", "relief_opens_kpa": 380, "layout": {"rockers": "lifters"}}"#;
     serde_json::from_str(card).unwrap()
+}
+
+/// An engine whose pickup has fallen off: the stop is called, is an entry, and stays on every screen until somebody says that the engine is off.
+#[tokio::test]
+async fn a_stop_call_stays_on_every_screen_until_it_is_answered() {
+    let house = House::begin().await;
+    let who = crate::support::ines(&house.db).await;
+    let rig = rigs::rigs(&house.db, &who).await.unwrap().remove(0);
+    let token = rigs::pair_again(&house.db, &who, rig.id).await.unwrap();
+    let plan = Plan {
+        to: house.rigs.to_string(),
+        name: rig.name,
+        token,
+        card: card(),
+        fault: Some((Fault::PickupBroken, 1.0)),
+        rate_hz: 100.0,
+        warms: 40.0,
+        air_c: 18.0,
+        odd: Vec::new(),
+        module: false,
+        seed: 1,
+    };
+    tokio::spawn(standin::run(plan));
+    let base = format!("http://{}", house.web);
+    let person = Asker::at(&base).entering_as("ines", "brass needle").await;
+    let called = async |path: &str| person.page(path).await.contains("id=\"stop-call\"");
+    assert!(!called("/jobs/10/trace").await);
+    // The stream of any screen of the job writes the call down.
+    let mut stream = person.get("/jobs/10/live?brief=true").await;
+    until("the starter turns it", || async { person.post("/jobs/10/live/hand", &[("starter", "on")]).await.status().is_success() }).await;
+    let mut heard = String::new();
+    while !heard.contains("\"stop_written\":true") {
+        heard = String::from_utf8(stream.chunk().await.unwrap().unwrap().to_vec()).unwrap();
+    }
+    assert!(heard.contains("Stop the engine. No pressure"), "{heard}");
+    for path in ["/jobs/10/trace", "/jobs/10/run", "/jobs/10/look"] {
+        assert!(called(path).await, "{path}");
+    }
+    let page = person.page("/jobs/10/trace").await;
+    assert!(page.contains("Do not run.") && page.contains("No pressure within six seconds of a start"));
+    // One entry, with the seconds, however many look on.
+    let job = jobs::load(&house.db, &who, 10).await.unwrap();
+    let calls: Vec<_> = job.live().filter(|entry| entry.body.kind() == "stop_call").collect();
+    let [entry] = calls[..] else { panic!("{calls:?}") };
+    assert!(matches!(&entry.body, Body::StopCall(called) if called.seconds > 6.0 && !called.answered && called.kpa.is_none()), "{entry:?}");
+    let answer = [("key", "off"), ("seen", "0"), ("stage", "trace"), ("supersedes", &entry.id.to_string())];
+    assert_eq!(person.post("/jobs/10/live/stopped", &answer).await.status(), StatusCode::SEE_OTHER);
+    assert!(!called("/jobs/10/trace").await, "answered");
+    assert!(person.page("/jobs/10/trace").await.contains("Do not run."), "an answer repairs nothing");
+    let job = jobs::load(&house.db, &who, 10).await.unwrap();
+    assert!(job.live().any(|entry| matches!(&entry.body, Body::StopCall(called) if called.answered)));
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

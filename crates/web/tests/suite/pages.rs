@@ -185,6 +185,32 @@ async fn what_is_refused_after_a_lost_connection_comes_back_to_its_form() {
     browser.quit().await;
 }
 
+/// What the server fails at again and again is set aside with what was typed, and what was sent after it is saved.
+#[tokio::test]
+async fn what_always_fails_is_set_aside_and_holds_up_nothing() {
+    let (browser, me, base) = Person::at_the_shop().await;
+    me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
+    me.offline(true).await;
+    me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
+    me.reading("800", "91", "131").await;
+    me.sees("No connection. What you sent is kept here").await;
+    me.fill("reading-pressure", "142").await;
+    me.keys(Key::Enter + "").await;
+    let fails = "const real = window.fetch;
+        window.fetch = (to, how) => String(how?.body).includes('=131&') ? Promise.resolve(new Response('', { status: 500 })) : real(to, how);";
+    me.driver.execute(fails, vec![]).await.unwrap();
+    me.offline(false).await;
+    me.sees("The server could not save this after 3 tries").await;
+    me.sees("pressure 131").await;
+    me.press("I have read this").await;
+    me.driver.goto(format!("{base}/jobs/8/trace")).await.unwrap();
+    until("the other is saved", || async {
+        me.driver.source().await.is_ok_and(|page| page.contains("142 kPa") && !page.contains("131 kPa"))
+    })
+    .await;
+    browser.quit().await;
+}
+
 /// What one person typed is not shown to the next on the same tablet, and a draft is gone once its form was taken.
 #[tokio::test]
 async fn drafts_belong_to_who_typed_them_and_end_with_their_form() {

@@ -2,6 +2,7 @@
 mod hand;
 mod link;
 mod mark;
+pub mod stopped;
 mod stream;
 mod take;
 
@@ -81,6 +82,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/live", get().to(stream::stream))
         .route("/jobs/{number}/live/take", post().to(take::take))
         .route("/jobs/{number}/live/hand", post().to(hand::hand))
+        .route("/jobs/{number}/live/stopped", post().to(stopped::stopped))
         .route("/jobs/{number}/live/mark", post().to(mark::mark))
         .route("/jobs/{number}/runs/{id}/marks/{mark}", post().to(mark::set))
         .route("/jobs/{number}/live/rig", post().to(link::link));

@@ -2,6 +2,7 @@
 //!
 //! The stream is asked for its next event when the browser has taken the one before. Who is slow gets more frames at once, drawn together into coarser ones; the recording
 //! knows nothing of it.
+use super::stopped;
 use crate::http::Failure;
 use crate::job::Desk;
 use crate::job::assess::assess;
@@ -17,8 +18,9 @@ use std::time::Duration;
 use tokio::time::{Instant, sleep, timeout};
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, Motion, Run};
-use velvet_dial_core::case::Phase;
-use velvet_dial_core::live::{self, Start};
+use velvet_dial_core::case::{Case, Phase};
+use velvet_dial_core::flag::stop_kpa;
+use velvet_dial_core::live::{self, Start, StopCall};
 use velvet_dial_core::script::{Point, script};
 use velvet_dial_rig::chunk;
 use velvet_dial_rig::hub::{Frame, Linked};
@@ -69,6 +71,10 @@ struct Event {
     hold: Option<(f64, f64)>,
     so_far: Option<(f64, f64)>,
     stop: Option<String>,
+    /// It has its entry: every screen of the job shows it.
+    stop_written: bool,
+    /// Why no stop can be called as it should.
+    blind: Option<&'static str>,
     /// The oil is too warm for the point by now.
     late: bool,
     /// Seconds until pressure showed, and the outcome that this is.
@@ -88,8 +94,13 @@ struct Event {
 struct Watcher {
     desk: Desk,
     every: Duration,
+    /// By which the engine's stop lines are known.
+    case: Case,
     point: Option<Point>,
     zero_kpa: f64,
+    /// The stop that is called this moment has its entry; when that was tried last.
+    called: bool,
+    tried: Option<Instant>,
     after: u64,
     run: Uuid,
     last: Instant,
@@ -101,8 +112,9 @@ struct Watcher {
 /// The stream of a job's rig.
 pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpResponse, Failure> {
     let job = desk.job().await?;
-    let zero_kpa = job.rig_steps().filter_map(|step| step.zero_kpa).last().unwrap_or(0.0);
+    let zero_kpa = job.zero_kpa();
     let mut point = None;
+    let case = job.case();
     if !wanted.brief {
         let assessed = assess(desk.app.clone(), job, None).await?;
         let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
@@ -110,8 +122,9 @@ pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpRespon
     }
     let now = Instant::now();
     let every = if wanted.brief { SELDOM } else { EVERY };
+    let (run, last, ends) = (Uuid::nil(), now - every, now + LONGEST);
     let watcher =
-        Watcher { desk, every, point, zero_kpa, after: 0, run: Uuid::nil(), last: now - every, ends: now + LONGEST, needle: (None, now) };
+        Watcher { desk, every, case, point, zero_kpa, called: false, tried: None, after: 0, run, last, ends, needle: (None, now) };
     let events = unfold(Some(watcher), |watcher| async move {
         let mut watcher = watcher.filter(|watcher| watcher.ends > Instant::now())?;
         let text = watcher.next().await;
@@ -146,7 +159,9 @@ impl Watcher {
         if asked && self.needle.1.elapsed() > NEEDLE_EVERY {
             self.needle = (self.needle_moved().await, Instant::now());
         }
-        let mut event = self.event(linked.as_deref());
+        let (mut event, call) = self.event(linked.as_deref());
+        self.write_down(call).await;
+        event.stop_written = self.called;
         if event.link.is_empty() {
             event.needle.clone_from(&self.needle.0);
         }
@@ -173,7 +188,21 @@ impl Watcher {
         app.work.out(look).await.ok()?
     }
 
-    fn event(&mut self, linked: Option<&Linked>) -> Event {
+    /// A stop that is called becomes an entry, once.
+    async fn write_down(&mut self, call: Option<(StopCall, f64)>) {
+        let Some((call, last_s)) = call else {
+            (self.called, self.tried) = (false, None);
+            return;
+        };
+        if !self.called && self.tried.is_none_or(|tried| tried.elapsed() > AT_LEAST) {
+            self.tried = Some(Instant::now());
+            let written = stopped::record(&self.desk, self.run, &call, last_s).await;
+            self.called = written.inspect_err(|error| tracing::error!("a stop call was not written: {error}")).unwrap_or(false);
+        }
+    }
+
+    /// What is said now, and the stop that is called with the time of the run at which it is.
+    fn event(&mut self, linked: Option<&Linked>) -> (Event, Option<(StopCall, f64)>) {
         let unit = self.desk.liking.unit;
         let mut event = Event {
             on: false,
@@ -189,6 +218,8 @@ impl Watcher {
             hold: None,
             so_far: None,
             stop: None,
+            stop_written: false,
+            blind: None,
             late: false,
             built: None,
             needle: None,
@@ -197,7 +228,7 @@ impl Watcher {
             codes: Vec::new(),
             frames: Vec::new(),
         };
-        let Some(linked) = linked else { return event };
+        let Some(linked) = linked else { return (event, None) };
         let told = linked.told();
         let (closed, frames) = linked.frames(self.after);
         self.after = closed;
@@ -216,7 +247,7 @@ impl Watcher {
             (true, silent) if silent > 2.0 => format!("Nothing came for {silent:.0} s."),
             _ => String::new(),
         };
-        let Some(last) = recent.last() else { return event };
+        let Some(last) = recent.last() else { return (event, None) };
         let [kpa, rpm, oil, dash, _] = last.peaks.map(|peak| f64::from(peak.mean));
         event.value = if kpa.is_finite() && event.link.is_empty() { unit.show(kpa) } else { "–".to_owned() };
         let said = |value: f64, text: String| if value.is_finite() { text } else { String::new() };
@@ -224,10 +255,13 @@ impl Watcher {
         event.oil = said(oil, unit.temp(oil));
         event.dash = said(dash, show::pressure(dash, unit));
         if !event.link.is_empty() {
-            return event;
+            return (event, None);
         }
         let run = run_of(&recent);
-        event.stop = live::stop_call(&run, self.zero_kpa);
+        let gear = self.point.as_ref().map(|point| point.gear).unwrap_or_default();
+        let call = live::stop_call(&run, self.zero_kpa, |rpm| stop_kpa(&self.case, rpm, gear));
+        event.stop = call.as_ref().map(|call| call.says(unit));
+        event.blind = live::cannot_call(&run);
         if let Some(start @ Start::Built(seconds)) = live::start(&run, self.zero_kpa) {
             event.built = live::build_outcome(start).map(|outcome| (format!("{seconds:.1} s"), outcome));
         }
@@ -236,9 +270,10 @@ impl Watcher {
             event.late = point.oil_c.is_some_and(|(_, most)| oil > most);
             event.steady = (now.steady.full, now.steady.says);
             event.warm = now.warm.map(|bar| (bar.full, bar.says));
-            (event.hold, event.so_far) = (now.hold, now.so_far);
+            // Nobody keeps an engine running for a reading that says it must be shut off.
+            (event.hold, event.so_far) = if call.is_some() { (None, None) } else { (now.hold, now.so_far) };
         }
-        event
+        (event, call.map(|call| (call, last.time_s)))
     }
 }
 

@@ -11,8 +11,10 @@ use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, Analysis, Hold, Run};
 use velvet_dial_core::case::{Case, Phase, Reading, judge};
+use velvet_dial_core::flag::stop_kpa;
+use velvet_dial_core::live::{self, StopCall};
 use velvet_dial_core::trace::Tracer;
-use velvet_dial_core::unit::Units;
+use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Job};
 use velvet_dial_store::rigs::{self, Mark};
 
@@ -98,6 +100,8 @@ struct Judging {
     gauge: String,
     phase: Phase,
     unit: Units,
+    /// What the gauge shows at rest.
+    zero_kpa: f64,
 }
 
 impl Taking {
@@ -130,7 +134,8 @@ fn judging(desk: &Desk, job: &Job, taking: &Taking, id: Uuid) -> Result<Judging,
     });
     let taken = taken.collect();
     let phase = if taking.repaired { Phase::After } else { Phase::Before };
-    Ok(Judging { case, tracer, taken, gauge: taking.gauge.clone(), phase, unit: desk.liking.unit })
+    let zero_kpa = job.zero_kpa();
+    Ok(Judging { case, tracer, taken, gauge: taking.gauge.clone(), phase, unit: desk.liking.unit, zero_kpa })
 }
 
 /// All that a run tells, for the page it stands on.
@@ -141,6 +146,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
     let marks = marks(desk, source).await?;
     let work = move || {
         let told = capture::analysed(&run, Some(&card));
+        let below = below_line(&run, &judging);
         let offers = told.holds.iter().enumerate().map(|(place, hold)| judging.offer(place + 1, hold)).collect();
         Told {
             offers,
@@ -151,11 +157,21 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
             figures: figures(&run, judging.unit),
             mark_times: serde_json::to_string(&marks.iter().map(|mark| mark.at_s).collect::<Vec<_>>()).unwrap_or_default(),
             marks: marks.into_iter().map(marked).collect(),
-            notes: told.notes.iter().map(|note| judging.unit.said(note)).collect(),
+            notes: below.into_iter().chain(told.notes.iter().map(|note| judging.unit.said(note))).collect(),
             taking,
         }
     };
     Ok(desk.app.work.behind(work).await?)
+}
+
+/// Where the engine ran below its stop line, in words.
+fn below_line(run: &Run, judging: &Judging) -> Vec<String> {
+    let stretches = live::below_line(run, judging.zero_kpa, |rpm| stop_kpa(&judging.case, rpm, Gear::default()));
+    let words = stretches.iter().filter(|below| below.rpm.is_some()).map(|below| {
+        let seconds = below.to_s - below.from_s;
+        format!("Below the stop line for {seconds:.1} s from {:.1} s on: {}", below.from_s, StopCall::BelowLine(*below).says(judging.unit))
+    });
+    words.collect()
 }
 
 /// The marks of a rig's run; a file has none.

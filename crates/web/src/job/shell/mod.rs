@@ -8,6 +8,7 @@ pub use suspects::{Suspects, grouped, known, moved, raised};
 use super::assess::Assessed;
 use super::cards::{self, NextCard};
 use super::lines::{self, Line};
+use super::live::stopped::{self, Banner};
 use super::withdraw;
 use crate::http::Slip;
 use crate::http::form::Sent;
@@ -31,6 +32,8 @@ pub struct Shell {
     pub stage: Stage,
     pub stations: Vec<Station>,
     pub flag: Flag,
+    /// The stop that the live gauge called and nobody has answered.
+    pub stop_call: Option<Banner>,
     pub unit: Units,
     /// Key of every form of this answer: sent twice, it is written once.
     pub key: Uuid,
@@ -125,6 +128,7 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         stage,
         stations: stations::stations(assessed, stage, unit),
         flag: words::flag(&assessed.now.flag, &job.zone),
+        stop_call: stopped::banner(job, unit),
         unit,
         key: Uuid::new_v4(),
         seen: job.seq(),
