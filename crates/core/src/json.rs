@@ -7,15 +7,13 @@ pub(crate) struct Refused {
     /// Where, such as `readings[0].rpm`; a dot for the whole.
     pub path: String,
     /// In the parser's words.
-    pub raw: String,
-    /// It was read to its end, and more follows.
-    trailing: bool,
+    raw: String,
 }
 
 impl Refused {
     /// In plain words.
     pub fn plain(&self) -> String {
-        if self.trailing { self.raw.clone() } else { refusal::plain(&self.path, &self.raw) }
+        refusal::plain(&self.path, &self.raw)
     }
 }
 
@@ -24,10 +22,10 @@ pub(crate) fn read<T: DeserializeOwned>(text: &[u8]) -> Result<T, Refused> {
     let mut parser = serde_json::Deserializer::from_slice(text);
     let read = serde_path_to_error::deserialize(&mut parser).map_err(|error| {
         let path = error.path().to_string();
-        Refused { path, raw: error.into_inner().to_string(), trailing: false }
+        Refused { path, raw: error.into_inner().to_string() }
     })?;
     match parser.end() {
         Ok(()) => Ok(read),
-        Err(error) => Err(Refused { path: ".".to_owned(), raw: error.to_string(), trailing: true }),
+        Err(error) => Err(Refused { path: ".".to_owned(), raw: error.to_string() }),
     }
 }

@@ -59,8 +59,43 @@ fn given(found: &str) -> String {
     }
 }
 
+/// The sentence for a text that is no JSON; none for one that is.
+fn syntax(message: &str) -> Option<String> {
+    let (what, place) = message.split_once(" at line ")?;
+    let (line, column) = place.split_once(" column ")?;
+    // “expected `,` or `}`”
+    let missing = what.strip_prefix("expected ").filter(|what| what.starts_with('`'));
+    let missing = missing.map(|what| {
+        what.split('`')
+            .filter(|part| !part.is_empty())
+            .map(|part| if part == " or " { part.to_owned() } else { format!("“{part}”") })
+            .collect::<String>()
+    });
+    let problem = match what {
+        "EOF while parsing an object" => "the file ends inside an object; its end is missing".to_owned(),
+        "EOF while parsing a list" => "the file ends inside a list; its end is missing".to_owned(),
+        "EOF while parsing a string" => "the file ends inside a text; its end is missing".to_owned(),
+        "EOF while parsing a value" => "the file ends where a value should be".to_owned(),
+        "expected value" | "expected ident" => "there is no JSON value here".to_owned(),
+        "trailing characters" => "something follows after the end; remove it".to_owned(),
+        "trailing comma" => "there is a comma too many".to_owned(),
+        "key must be a string" => "a name must be in double quotes".to_owned(),
+        "invalid number" | "number out of range" => "this is not a number that can be read".to_owned(),
+        "recursion limit exceeded" => "lists and objects are nested too deeply".to_owned(),
+        what if what.starts_with("control character") => "a text has a line break or another control character in it".to_owned(),
+        what if what.contains("escape") || what.contains("surrogate") || what.contains("unicode") => {
+            "a text has a backslash or a letter that cannot be read".to_owned()
+        }
+        _ => format!("{} is missing", missing?),
+    };
+    Some(format!("not valid JSON, line {line}, column {column}: {problem}"))
+}
+
 /// The sentence for a parser's message at a path.
 pub(crate) fn plain(path: &str, message: &str) -> String {
+    if let Some(sentence) = syntax(message) {
+        return sentence;
+    }
     let message = message.split(" at line ").next().unwrap_or(message);
     let named = |text: &str| text.split('`').nth(1).unwrap_or_default().to_owned();
     let choices = |text: &str| text.split('`').skip(3).step_by(2).collect::<Vec<_>>().join(", ");
@@ -79,6 +114,13 @@ pub(crate) fn plain(path: &str, message: &str) -> String {
     }
     if message.starts_with("duplicate field ") {
         return format!("{} is given twice; keep the one that holds", label(&named(message)));
+    }
+    if let Some((found, expected)) = message.strip_prefix("invalid length ").and_then(|rest| rest.split_once(", expected ")) {
+        return if expected.contains("struct") {
+            format!("{}: a list was given; it must be {}", label(path), wanted(expected))
+        } else {
+            format!("{}: a list of {found} was given; it must be {expected}", label(path))
+        };
     }
     let typed = message.strip_prefix("invalid type: ").or_else(|| message.strip_prefix("invalid value: "));
     if let Some((found, expected)) = typed.and_then(|rest| rest.split_once(", expected ")) {
@@ -103,6 +145,12 @@ mod tests {
             plain("motor", "unknown field `motor`, expected one of `format`, `id` at line 1 column 9"),
             plain("engine", "invalid type: sequence, expected struct Card with 12 elements"),
             plain("engine.cylinders", "invalid type: floating point `4.5`, expected u32"),
+            plain(".", "invalid length 0, expected struct Case with 15 elements at line 1 column 2"),
+            plain("span", "invalid length 1, expected an array of length 2"),
+            plain(".", "EOF while parsing an object at line 3 column 0"),
+            plain(".", "expected value at line 1 column 1"),
+            plain(".", "expected `,` or `}` at line 2 column 14"),
+            plain(".", "trailing characters at line 9 column 1"),
             plain("readings[0].phase", "unknown variant `during`, expected `before` or `after`"),
         ];
         insta::assert_snapshot!(told.join("\n"));

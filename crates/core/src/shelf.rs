@@ -7,7 +7,7 @@ use crate::case::check_card;
 use crate::circuit::Card;
 use crate::field;
 use crate::json;
-use crate::limits::{Point, Sheet};
+use crate::limits::{Point, Sheet, questionable};
 use crate::unit::Gear;
 use chrono::NaiveDate;
 use csv::{ReaderBuilder, StringRecord, WriterBuilder};
@@ -112,7 +112,7 @@ pub fn read(bytes: &[u8]) -> Result<Read, ShelfError> {
 }
 
 fn of_json(text: &str) -> Result<Read, ShelfError> {
-    let shelf: Shelf = json::read(text.as_bytes()).map_err(|refused| ShelfError::Json(refused.raw))?;
+    let shelf: Shelf = json::read(text.as_bytes()).map_err(|refused| ShelfError::Json(refused.plain()))?;
     if shelf.format != FORMAT {
         return Err(ShelfError::Json(format!("its format is “{}”, and {FORMAT} is read here", shelf.format)));
     }
@@ -322,6 +322,20 @@ pub fn plan(read: &Read, stands: &[Shelved]) -> Vec<Step> {
         }
     }
     steps
+}
+
+/// The limits that a form would question, of everything that importing would add: whose they are, and why.
+pub fn questions(steps: &[Step]) -> Vec<String> {
+    let added: Vec<(&str, &Sheet)> = steps
+        .iter()
+        .flat_map(|step| match step {
+            Step::Engine(engine) => engine.sheets.iter().map(|sheet| (engine.name.as_str(), sheet)).collect(),
+            Step::Revision(name, sheet) => vec![(name.as_str(), sheet)],
+            Step::OtherCard(_) | Step::Same(_) => Vec::new(),
+        })
+        .collect();
+    let points = added.into_iter().flat_map(|(name, sheet)| sheet.points.iter().map(move |point| (name, sheet, point)));
+    points.filter_map(|(name, sheet, point)| Some(format!("{name}, “{}”: {}", sheet.source, questionable(point)?))).collect()
 }
 
 /// What a CSV row can say of a card.

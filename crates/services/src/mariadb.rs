@@ -67,6 +67,10 @@ pub enum StartError {
     },
 }
 
+/// What the server keeps of its pages in memory at least, and at most where nobody says how much, megabytes.
+pub const LEAST_MEMORY_MB: u64 = 64;
+const MOST_USUAL_MEMORY_MB: u64 = 4096;
+
 /// A running private MariaDB; dropped, it is shut down.
 #[derive(Debug)]
 pub struct MariaDb {
@@ -78,11 +82,19 @@ pub struct MariaDb {
 }
 
 impl MariaDb {
-    /// Starts the server of `folder`, making it on the first start. With `throwaway` the folder is removed when the server ends.
+    /// Starts the server of `folder`, making it on the first start. With `throwaway` the folder is removed when the server ends, and it keeps little in memory.
     ///
     /// # Errors
     /// [`StartError`], each with what mends it.
     pub fn start(folder: &Path, throwaway: bool) -> Result<Self, StartError> {
+        Self::start_with(folder, throwaway, if throwaway { LEAST_MEMORY_MB } else { usual_memory_mb() })
+    }
+
+    /// The same with so many megabytes for the pages that it keeps in memory.
+    ///
+    /// # Errors
+    /// [`StartError`], each with what mends it.
+    pub fn start_with(folder: &Path, throwaway: bool, memory_mb: u64) -> Result<Self, StartError> {
         let server = find("mariadbd").ok_or(StartError::Missing("mariadbd"))?;
         fs::create_dir_all(folder).map_err(file(folder))?;
         let folder = &folder.canonicalize().map_err(file(folder))?;
@@ -107,8 +119,8 @@ impl MariaDb {
         write_private(&init, &init_sql(&password, &random_word(&init)?))?;
         let log = folder.join("mariadbd.log");
         let port = crate::free_port().map_err(file(folder))?;
-        let leashed =
-            Leashed::start(&server, &arguments(folder, &data, &init, port), &log, throwaway.then_some(folder)).map_err(file(&server))?;
+        let leashed = Leashed::start(&server, &arguments(folder, &data, &init, port, memory_mb), &log, throwaway.then_some(folder))
+            .map_err(file(&server))?;
         wait_until_ready(&leashed, port, &log)?;
         // The words in it are set now; the next start writes its own.
         fs::remove_file(&init).map_err(file(&init))?;
@@ -230,7 +242,14 @@ fn as_root() -> Option<&'static str> {
     fs::metadata("/proc/self").is_ok_and(|me| me.uid() == 0).then_some("--user=root")
 }
 
-fn arguments(folder: &Path, data: &Path, init: &Path, port: u16) -> Vec<String> {
+/// An eighth of the machine's memory, within bounds: the application, the browser and the files' own cache want theirs.
+pub fn usual_memory_mb() -> u64 {
+    let machine = rustix::system::sysinfo();
+    let bytes = machine.totalram.saturating_mul(u64::from(machine.mem_unit));
+    (bytes / 8 / (1 << 20)).clamp(LEAST_MEMORY_MB, MOST_USUAL_MEMORY_MB)
+}
+
+fn arguments(folder: &Path, data: &Path, init: &Path, port: u16, memory_mb: u64) -> Vec<String> {
     let path = |name: &str| folder.join(name).display().to_string();
     let mut arguments = vec![
         "--no-defaults".to_owned(),
@@ -241,6 +260,7 @@ fn arguments(folder: &Path, data: &Path, init: &Path, port: u16) -> Vec<String> 
         format!("--init-file={}", init.display()),
         "--bind-address=127.0.0.1".to_owned(),
         format!("--port={port}"),
+        format!("--innodb-buffer-pool-size={memory_mb}M"),
     ];
     arguments.extend(
         [
@@ -250,7 +270,6 @@ fn arguments(folder: &Path, data: &Path, init: &Path, port: u16) -> Vec<String> 
             "--character-set-server=utf8mb4",
             "--collation-server=utf8mb4_unicode_ci",
             "--max-allowed-packet=32M",
-            "--innodb-buffer-pool-size=64M",
             "--default-time-zone=+00:00",
         ]
         .map(str::to_owned),

@@ -1,4 +1,5 @@
 //! The server: what stands before every handler, and every address.
+use crate::http::span::RequestSpan;
 use crate::http::{Failure, assets, guard, health, pack};
 use crate::state::{App, cores};
 use crate::{account, customer, job, shop};
@@ -30,7 +31,7 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
             .wrap(from_fn(guard::safe_headers))
             .wrap(from_fn(pack::pack))
             .wrap(Compress::default())
-            .wrap(TracingLogger::default())
+            .wrap(TracingLogger::<RequestSpan>::new())
             .configure(all)
     });
     Ok(server.workers(cores()).keep_alive(IDLE).shutdown_timeout(5).listen(listener)?.run())

@@ -5,6 +5,7 @@ use clap::Args;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use velvet_dial_core::case::{self, Basis, Setting};
+use velvet_dial_core::limits::questionable;
 
 /// Case files to diagnose.
 #[derive(Debug, Args)]
@@ -28,6 +29,9 @@ impl Diagnose {
                     "{}: no sheet given; judged by the rule of thumb of 70 kPa for each 1000 rpm hot, which is never a pass for a warranty",
                     case.id.as_deref().unwrap_or("case")
                 );
+            }
+            for question in case.spec.iter().flat_map(|sheet| &sheet.points).filter_map(questionable) {
+                eprintln!("{}: {question}", case.id.as_deref().unwrap_or("case"));
             }
             json_of(case::report(case, &diagnosis))
         })

@@ -13,7 +13,7 @@ use tracing_subscriber::EnvFilter;
 use velvet_dial_core::record::Signer;
 use velvet_dial_rig::recorder;
 use velvet_dial_services::leash::Leashed;
-use velvet_dial_services::mariadb::{MariaDb, StartError};
+use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
 use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
@@ -38,6 +38,9 @@ pub struct Serve {
     /// Folder of the private MariaDB; var/mariadb, and var/demo for the demo shop, when left out.
     #[arg(long)]
     data: Option<PathBuf>,
+    /// Megabytes that the private MariaDB keeps of its pages in memory; an eighth of the machine's, from 64 to 4096, when left out.
+    #[arg(long, conflicts_with = "database_url", value_parser = clap::value_parser!(u64).range(LEAST_MEMORY_MB..=1 << 20))]
+    database_memory: Option<u64>,
     /// File of the key that signs reports, made where there is none; report-key.pem in the data folder when left out.
     #[arg(long)]
     report_key: Option<PathBuf>,
@@ -47,6 +50,9 @@ pub struct Serve {
     /// Load the demo shop if nobody can sign in yet, and show its sign-ins.
     #[arg(long)]
     demo: bool,
+    /// Where customers reach the shop, such as https://shop.example; links for customers begin with it.
+    #[arg(long, value_parser = public_url)]
+    public_url: Option<String>,
     /// Send the session's cookie over TLS only; right behind a TLS proxy.
     #[arg(long)]
     secure_cookies: bool,
@@ -84,6 +90,17 @@ const DATABASE_DIED: u8 = 75;
 const FORGET_EVERY: Duration = Duration::from_secs(600);
 /// How often it is looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(1);
+
+/// An address of http or https without a path; a slash at its end is left out.
+fn public_url(text: &str) -> Result<String, String> {
+    let url = text.trim_end_matches('/');
+    let host = url.strip_prefix("https://").or_else(|| url.strip_prefix("http://")).unwrap_or_default();
+    let plain = |c: char| c.is_ascii_alphanumeric() || "-.:[]".contains(c);
+    if host.is_empty() || !host.chars().all(plain) {
+        return Err("give the scheme and the host alone, such as https://shop.example".to_owned());
+    }
+    Ok(url.to_owned())
+}
 
 impl Serve {
     /// Runs until Ctrl-C or TERM.
@@ -128,6 +145,7 @@ impl Serve {
         let serving = Serving {
             secure_cookies: self.secure_cookies,
             demo: is_demo,
+            public_url: self.public_url.clone(),
             trusted_proxies: self.trusted_proxy.clone(),
             data: self.database_url.is_none().then(|| self.data()),
             rigs_at: Some(rigs_at),
@@ -197,7 +215,7 @@ impl Serve {
         if self.fresh {
             MariaDb::remove(&self.data())?;
         }
-        let private = MariaDb::start(&self.data(), false)?;
+        let private = MariaDb::start_with(&self.data(), false, self.database_memory.unwrap_or_else(mariadb::usual_memory_mb))?;
         let url = private.url();
         Ok((Some(private), url))
     }

@@ -120,6 +120,15 @@ proptest! {
     }
 }
 
+#[test]
+fn the_hottest_idle_is_explained_and_not_the_slowest() {
+    let mut hottest = hot(790.0, 90.0);
+    hottest["oil_temp_c"] = json!(110.0);
+    let read = |readings: Value| case(&with(|case| case["readings"] = readings));
+    assert_eq!(told(&read(json!([hot(720.0, 110.0), hottest, hot(3000.0, 400.0)])), &all(&[NEW_MM; 9])).reading, 1);
+    assert_eq!(told(&read(json!([hot(3000.0, 400.0), hot(2000.0, 300.0)])), &all(&[NEW_MM; 9])).reading, 1, "without an idle the slowest");
+}
+
 fn leak(circuit: &mut Circuit, ratio: f64) {
     for branch in circuit.branches_at(Place::Crank) {
         if let Law::Laminar { g_m3 } = &mut branch.law {

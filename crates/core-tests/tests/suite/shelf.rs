@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::limits::{Point, Sheet};
-use velvet_dial_core::shelf::{ShelfError, Shelved, Step, plan, read, to_csv, to_json};
+use velvet_dial_core::shelf::{ShelfError, Shelved, Step, plan, questions, read, to_csv, to_json};
 use velvet_dial_core::unit::Gear;
 
 fn sheets() -> impl Strategy<Value = Vec<Sheet>> {
@@ -53,6 +53,21 @@ proptest! {
 }
 
 /// Ten kinds of bad rows, each told at its row with what would be right; the good ones around them are taken.
+/// A sheet in bar where kPa are meant is questioned as a form questions it; what the library has already is not asked again.
+#[test]
+fn a_sheet_in_another_unit_is_questioned() {
+    let of = |min_kpa: f64| {
+        let point = Point { rpm: 800.0, oil_temp_c: 100.0, gear: Gear::Neutral, min_kpa: Some(min_kpa), max_kpa: None };
+        let sheet = Sheet { source: "sheet 3".to_owned(), points: vec![point], ..Sheet::default() };
+        Shelved { name: "Heron".to_owned(), card: Card::of(1.9, 4, 800.0, "5W-30"), sheets: vec![sheet] }
+    };
+    let asked = |min_kpa: f64, stands: &[Shelved]| questions(&plan(&read(to_json(&[of(min_kpa)]).as_bytes()).unwrap(), stands));
+    assert!(asked(90.0, &[]).is_empty());
+    assert!(asked(0.9, &[])[0].starts_with("Heron, “sheet 3”: 0.9 kPa as the least at 800 rpm is far from what sheets ask there"));
+    assert!(asked(0.9, &[of(0.9)]).is_empty());
+    assert_eq!(asked(0.9, &[of(90.0)]).len(), 1, "a revision is asked like an engine");
+}
+
 #[test]
 fn every_bad_row_is_told_and_the_others_are_taken() {
     let head = "engine;displacement_l;cylinders;idle_rpm;oil_grade;source;in_force_from;rpm;oil_temp_c;gear;min_kpa;max_kpa";

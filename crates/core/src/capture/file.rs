@@ -6,6 +6,8 @@ use std::borrow::Cow;
 
 /// Largest file taken, bytes.
 pub const MOST_BYTES: usize = 64 << 20;
+/// Most rows of a recorded run: over an hour at a thousand samples a second.
+pub const MOST_ROWS: usize = 4_000_000;
 /// Most columns of a recorded run.
 pub const MOST_COLUMNS: usize = 64;
 /// Lines looked at to understand a file.
@@ -104,6 +106,10 @@ pub fn table(bytes: &[u8]) -> Result<Table<'_>, CaptureError> {
     let bytes = narrowed(bytes);
     if bytes.iter().all(u8::is_ascii_whitespace) {
         return Err(CaptureError::Empty);
+    }
+    let rows = memchr::memchr_iter(b'\n', &bytes).count();
+    if rows > MOST_ROWS {
+        return Err(CaptureError::TooLong(rows));
     }
     let start = bytes.get(..bytes.len().min(4096)).unwrap_or(&bytes);
     let odd = start.iter().filter(|byte| byte.is_ascii_control() && !byte.is_ascii_whitespace()).count();

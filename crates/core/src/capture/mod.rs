@@ -25,7 +25,7 @@ mod warm;
 pub use analysis::{Analysis, Named, analyse, analysed, mapping, read_and_analyse, schema};
 pub use columns::{Column, MapError, Mapping, Quantity, Scale, Turns, UNDERSTOOD};
 pub use export::{parquet, write_csv};
-pub use file::{MOST_BYTES, MOST_COLUMNS, Table, table};
+pub use file::{MOST_BYTES, MOST_COLUMNS, MOST_ROWS, Table, table};
 pub use hold::{Hold, between, dash_between, holds, standing};
 pub use knee::Sweep;
 pub use levels::{Level, levels};
@@ -49,6 +49,9 @@ pub enum CaptureError {
     /// Too many bytes.
     #[error("The file is larger than {} MB. Cut the run to the part that matters, or record fewer samples a second.", MOST_BYTES >> 20)]
     TooLarge,
+    /// Too many rows.
+    #[error("The file has {0} rows; at most {MOST_ROWS} are read. Cut the run to the part that matters, or record fewer samples a second.")]
+    TooLong(usize),
     /// Not text.
     #[error("This is not a text file, whatever its name says. Export the recording as CSV.")]
     NotText,

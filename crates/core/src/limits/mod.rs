@@ -70,7 +70,8 @@ pub fn questionable(point: &Point) -> Option<String> {
         let kpa = limit.filter(|kpa| !usual.contains(kpa))?;
         let (from, to) = (usual.start(), usual.end());
         Some(format!(
-            "{kpa:.0} kPa as the {what} at {:.0} rpm is far from what sheets ask there, {from:.0} to {to:.0} kPa ({:.1} to {:.1} bar): look at the unit once more.",
+            "{} kPa as the {what} at {:.0} rpm is far from what sheets ask there, {from:.0} to {to:.0} kPa ({:.1} to {:.1} bar): look at the unit once more.",
+            (10.0 * kpa).round() / 10.0,
             point.rpm,
             from / 100.0,
             to / 100.0

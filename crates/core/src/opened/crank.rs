@@ -6,7 +6,7 @@
 //! is what nobody knows of this one: where it is wider than the loss, that is said. Oil is taken to reach the front first and the last main last, as with a pump at the front; a card that
 //! feeds from elsewhere only changes the order of the drawing. Checked by properties in `tests/opened.rs`.
 use super::{CrankSaid, JournalKind, JournalSaid, StripDown};
-use crate::case::{Case, Diagnosis, Phase};
+use crate::case::{Case, Diagnosis, Phase, Reading};
 use crate::circuit::{Card, Circuit, Place, Working, widen};
 use crate::limits::Point;
 use crate::trace::{HOT_FROM_C, Left, Tracer};
@@ -144,7 +144,12 @@ pub fn explained(case: &Case, now: &Diagnosis, tracer: &Tracer, crank: &Crank) -
             && reading.oil_temp_c >= HOT_FROM_C
             && believed(*index)
     });
-    let (index, reading) = usable.min_by(|(_, a), (_, b)| a.rpm.total_cmp(&b.rpm).then(b.oil_temp_c.total_cmp(&a.oil_temp_c)))?;
+    // The hottest of those at idle; where none was taken at idle, the slowest.
+    let idles = |reading: &Reading| case.engine.idles_at(reading.rpm);
+    let (index, reading) = usable.min_by(|(_, a), (_, b)| {
+        let hotter = b.oil_temp_c.total_cmp(&a.oil_temp_c);
+        idles(b).cmp(&idles(a)).then(if idles(a) { hotter } else { a.rpm.total_cmp(&b.rpm).then(hotter) })
+    })?;
     let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
     let leaking = |ratio: f64| tracer.healthy().changed(move |circuit: &mut Circuit| widen(circuit, Place::Crank, ratio, 1.0));
     let band = |engines: &Left<'_>| engines.bands(&[at.rpm], at.oil_temp_c).first().copied().unwrap_or_default();

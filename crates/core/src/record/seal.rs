@@ -188,7 +188,7 @@ pub fn sign(record: &mut Record, signer: &Signer) {
 /// # Errors
 /// [`SealError`] for the first thing that is not what it was.
 pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
-    let record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.raw))?;
+    let record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.plain()))?;
     let seal = record.seal.as_ref().ok_or(SealError::None)?;
     if head(&seal.job, &seal.entries)? != seal.head {
         return Err(SealError::Head);

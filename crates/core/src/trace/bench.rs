@@ -70,7 +70,7 @@ impl Move {
         }
     }
 
-    /// What lies behind it is opened: the customer's yes comes first.
+    /// It opens the engine, so the customer's approval comes first.
     pub fn opens(self) -> bool {
         matches!(self, Self::CoverOff | Self::OpenSump | Self::EngineOut)
     }

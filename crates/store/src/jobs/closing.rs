@@ -1,5 +1,6 @@
 //! Closing a job: with what it stood on.
-use super::ledger::{self, Write};
+use super::ledger::{self, Along, Write};
+use super::link;
 use super::{Body, Found, own_job};
 use crate::entity::record;
 use crate::{Connection, StoreError, Viewer, json};
@@ -38,7 +39,7 @@ pub async fn close(db: &Connection, viewer: &Viewer, number: i64, closing: &Clos
     own_job(db, viewer, number).await?;
     let pin = Pin { seq: closing.seq, knowledge: &closing.record.knowledge, text: json("record", closing.record)? };
     let write = Write { at: closing.at, ..Write::of(Body::Closed { found: closing.found.clone() }, closing.submit_key) };
-    match ledger::write_with(db, viewer, number, &write, Some(&pin)).await? {
+    match ledger::write_with(db, viewer, number, &write, Some(&Along::Record(pin))).await? {
         Some(_) => Ok(Closed::Stands),
         None => Ok(Closed::Moved),
     }
@@ -60,6 +61,7 @@ impl Pin<'_> {
             body: Set(self.text.clone()),
         };
         row.insert(db).await?;
-        Ok(())
+        // For good: a link does not come back when the job is opened again.
+        link::end_open(db, job).await
     }
 }

@@ -5,6 +5,7 @@
 //! writer is told by whom, and nothing is written).
 use super::closing::Pin;
 use super::entry::{Body, Entry, Happened};
+use super::link::Claim;
 use super::{Job, own_job, summary};
 use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
@@ -66,19 +67,27 @@ pub async fn write(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_
 
 /// Writes an entry, and hands back the job as it stands with it: none where it was not written now.
 pub async fn write_and_load(db: &Connection, viewer: &Viewer, number: i64, new: &Write<'_>) -> Result<(Written, Option<Job>), StoreError> {
-    // OK because only what is pinned can find the ledger moved.
+    // OK because only what goes along with an entry can have moved.
     write_with(db, viewer, number, new, None).await?.ok_or(StoreError::NotFound)
 }
 
-/// Writes an entry, with what it stood on; none when the ledger has moved on since that was made.
+/// What is written in the same transaction as an entry, so that both are kept or neither.
+pub(super) enum Along<'a> {
+    /// The record of a closing.
+    Record(Pin<'a>),
+    /// The mark that a customer's link is answered.
+    Answer(Claim),
+}
+
+/// Writes an entry, with what goes along with it; none when that no longer holds: the ledger has moved on since the record was made, or the link is answered already.
 pub(super) async fn write_with(
     db: &Connection,
     viewer: &Viewer,
     number: i64,
     new: &Write<'_>,
-    pin: Option<&Pin<'_>>,
+    along: Option<&Along<'_>>,
 ) -> Result<Option<(Written, Option<Job>)>, StoreError> {
-    crate::retried(TRIES, || write_once(db, viewer, number, new, pin)).await
+    crate::retried(TRIES, || write_once(db, viewer, number, new, along)).await
 }
 
 async fn write_once(
@@ -86,7 +95,7 @@ async fn write_once(
     viewer: &Viewer,
     number: i64,
     new: &Write<'_>,
-    pin: Option<&Pin<'_>>,
+    along: Option<&Along<'_>>,
 ) -> Result<Option<(Written, Option<Job>)>, StoreError> {
     let head = own_job(db, viewer, number).await?;
     let body = new.body.to_kept(&new.happened).ok_or(StoreError::CannotBeKept)?;
@@ -117,7 +126,13 @@ async fn write_once(
         return Err(StoreError::Closed);
     }
     let seq = rows.last().map_or(0, |row| row.seq);
-    if pin.is_some_and(|pin| pin.seq != seq) {
+    let holds = match along {
+        Some(Along::Record(pin)) => pin.seq == seq,
+        Some(Along::Answer(claim)) => claim.take(&transaction).await?,
+        None => true,
+    };
+    if !holds {
+        transaction.rollback().await?;
         return Ok(None);
     }
     let id = Uuid::now_v7();
@@ -137,7 +152,7 @@ async fn write_once(
     let before = rows.iter().fold(head.id.to_string(), |before, row| row.chain.clone().unwrap_or_else(|| chained(row).after(&before)));
     row.chain = Some(chained(&row).after(&before));
     entry::ActiveModel::from(row).reset_all().insert(&transaction).await?;
-    if let Some(pin) = pin {
+    if let Some(Along::Record(pin)) = along {
         pin.keep(&transaction, head.id, id).await?;
     }
     // The board finds open jobs by this; it follows the ledger in the same transaction.

@@ -1,8 +1,10 @@
 //! A link by which the customer answers without signing in: yes or no once, and questions.
 //!
+//! A new link ends the older ones, closing the job ends them all, and yes or no is said once: the answer and the mark that it was given are one transaction.
+//!
 //! The token is 32 random bytes and is kept as its hash alone, so whoever reads the database cannot answer. What is proposed is kept with the link: the customer says yes to what was
 //! read, whatever the trace says later. An answer is an entry of the ledger in the name of who made the link, and says that it came by it.
-use super::ledger::{Write, write};
+use super::ledger::{Along, Write, Written, write_with};
 use super::{Body, load, own_job};
 use crate::accounts::viewer;
 use crate::entity::{customer_link as table, job, shop, user};
@@ -10,14 +12,16 @@ use crate::{Connection, StoreError, Viewer, json, now, secret};
 use chrono::{NaiveDateTime, TimeDelta};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait};
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
+use sea_orm::{
+    ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait, UpdateMany,
+};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 /// Questions of one link.
 const MOST_QUESTIONS: i32 = 5;
-/// Links of one job that hold at once.
-const MOST_LINKS: usize = 5;
+/// Times an answer is tried when somebody in the shop writes in the same moment.
+const TRIES: usize = 4;
 
 /// What is proposed to the customer, as it is read there.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
@@ -62,7 +66,7 @@ pub enum LinkState {
     Answered,
     /// Its time is over.
     Expired,
-    /// It was called back, or its job is closed.
+    /// It was withdrawn, a newer one was made, or its job was closed.
     Revoked,
 }
 
@@ -99,6 +103,8 @@ pub enum Answered {
     Not(LinkState),
     /// So many questions are more than a page is for.
     TooMany,
+    /// The shop writes to the job all the time; nothing was written.
+    Busy,
 }
 
 fn state(row: &table::ModelEx) -> LinkState {
@@ -124,19 +130,41 @@ fn link(row: table::ModelEx) -> Result<Link, StoreError> {
     })
 }
 
-/// Makes a link: its token, which is shown this once; none where a job has as many that hold as it may.
-pub async fn make_link(
-    db: &Connection,
-    viewer: &Viewer,
-    number: i64,
-    proposal: &Proposal,
-    days: i64,
-) -> Result<Option<String>, StoreError> {
-    let head = own_job(db, viewer, number).await?;
-    let open = links(db, viewer, number).await?.iter().filter(|link| link.state == LinkState::Open).count();
-    if open >= MOST_LINKS {
-        return Ok(None);
+/// The mark that a link is answered, or that one more question came by it.
+pub(super) struct Claim {
+    link: Uuid,
+    question: bool,
+}
+
+impl Claim {
+    /// Sets the mark; false where the link can no longer be answered.
+    pub(super) async fn take(&self, db: &impl ConnectionTrait) -> Result<bool, StoreError> {
+        let open = open_links().filter(table::Column::Id.eq(self.link)).filter(table::Column::ExpiresAt.gt(now()));
+        let marked = if self.question {
+            let more = open.filter(table::Column::Questions.lt(MOST_QUESTIONS));
+            more.col_expr(table::Column::Questions, Expr::col(table::Column::Questions).add(1))
+        } else {
+            open.col_expr(table::Column::AnsweredAt, Expr::value(now()))
+        };
+        Ok(marked.exec(db).await?.rows_affected == 1)
     }
+}
+
+/// A change of links that are neither answered nor ended.
+fn open_links() -> UpdateMany<table::Entity> {
+    table::Entity::update_many().filter(table::Column::AnsweredAt.is_null()).filter(table::Column::RevokedAt.is_null())
+}
+
+/// Ends the links of a job that can still be answered.
+pub(super) async fn end_open(db: &impl ConnectionTrait, job: Uuid) -> Result<(), StoreError> {
+    let ended = open_links().col_expr(table::Column::RevokedAt, Expr::value(now())).filter(table::Column::JobId.eq(job));
+    ended.exec(db).await?;
+    Ok(())
+}
+
+/// Makes a link, which ends the older ones: its token, which is shown this once.
+pub async fn make_link(db: &Connection, viewer: &Viewer, number: i64, proposal: &Proposal, days: i64) -> Result<String, StoreError> {
+    let head = own_job(db, viewer, number).await?;
     let token = secret::new::<32>()?;
     let row = table::ActiveModel {
         id: Set(Uuid::now_v7()),
@@ -151,8 +179,12 @@ pub async fn make_link(
         looks: Set(0),
         questions: Set(0),
     };
-    row.insert(db).await?;
-    Ok(Some(token))
+    let transaction = db.begin().await?;
+    job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
+    end_open(&transaction, head.id).await?;
+    row.insert(&transaction).await?;
+    transaction.commit().await?;
+    Ok(token)
 }
 
 /// The links of a job, the newest first.
@@ -171,13 +203,8 @@ pub async fn links(db: &Connection, viewer: &Viewer, number: i64) -> Result<Vec<
 /// Calls a link back.
 pub async fn revoke_link(db: &Connection, viewer: &Viewer, number: i64, id: Uuid) -> Result<(), StoreError> {
     let head = own_job(db, viewer, number).await?;
-    table::Entity::update_many()
-        .col_expr(table::Column::RevokedAt, Expr::value(now()))
-        .filter(table::Column::Id.eq(id))
-        .filter(table::Column::JobId.eq(head.id))
-        .filter(table::Column::RevokedAt.is_null())
-        .exec(db)
-        .await?;
+    let ended = open_links().col_expr(table::Column::RevokedAt, Expr::value(now()));
+    ended.filter(table::Column::Id.eq(id)).filter(table::Column::JobId.eq(head.id)).exec(db).await?;
     Ok(())
 }
 
@@ -197,41 +224,44 @@ pub async fn link_of(db: &Connection, token: &str) -> Result<Option<Link>, Store
     link(row).map(Some)
 }
 
-/// Writes what the customer says; none for a token that is none.
+/// Writes what the customer says; none for a token that no link has.
 pub async fn answer_link(db: &Connection, token: &str, answer: &Answer) -> Result<Option<Answered>, StoreError> {
-    let Some(row) = row_of(db, token).await? else { return Ok(None) };
-    let now_stands = state(&row);
-    if now_stands != LinkState::Open {
-        return Ok(Some(Answered::Not(now_stands)));
+    for _ in 0..TRIES {
+        let Some(row) = row_of(db, token).await? else { return Ok(None) };
+        let state = state(&row);
+        if state != LinkState::Open {
+            return Ok(Some(Answered::Not(state)));
+        }
+        if matches!(answer, Answer::Question { .. }) && row.questions >= MOST_QUESTIONS {
+            return Ok(Some(Answered::TooMany));
+        }
+        if write_answer(db, row, answer).await? {
+            return Ok(Some(Answered::Written));
+        }
     }
-    if matches!(answer, Answer::Question { .. }) && row.questions >= MOST_QUESTIONS {
-        return Ok(Some(Answered::TooMany));
-    }
+    Ok(Some(Answered::Busy))
+}
+
+/// Writes the answer and marks the link, both or neither; false where the link or the job has changed meanwhile.
+async fn write_answer(db: &Connection, row: table::ModelEx, answer: &Answer) -> Result<bool, StoreError> {
     let number = row.job.as_ref().map(|job| job.number).ok_or(StoreError::NotFound)?;
     let proposal: Proposal = serde_json::from_str(&row.body).map_err(|source| StoreError::Damaged { what: "link", source })?;
     let (id, questions) = (row.id, row.questions);
     let maker = viewer(row.author.into_option().ok_or(StoreError::NotFound)?);
     let job = load(db, &maker, number).await?;
-    let by_link = "by the link sent to them".to_owned();
+    // The customer's newest word takes the place of their approval, and of what somebody wrote down for them.
+    let approved = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.id);
     let (body, supersedes) = match answer {
         Answer::Yes { name } => {
-            // The customer's own word takes the place of what somebody wrote down for them.
-            let stood = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.id);
-            (Body::Agreed { who: name.clone(), how: by_link, unasked: false, up_to: proposal.up_to }, stood)
+            let how = "by the link sent to them".to_owned();
+            (Body::Agreed { who: name.clone(), how, unasked: false, up_to: proposal.up_to }, approved)
         }
-        Answer::No { name, words } => (Body::Customer { who: name.clone(), said_no: true, words: words.clone() }, None),
+        Answer::No { name, words } => (Body::Customer { who: name.clone(), said_no: true, words: words.clone() }, approved),
         Answer::Question { name, words } => (Body::Customer { who: name.clone(), said_no: false, words: words.clone() }, None),
     };
     // Sent twice, it is written once.
     let submit_key = format!("link {id} {questions}");
-    write(db, &maker, number, &Write::of(body, &submit_key).in_place_of(supersedes)).await?;
-    let asks = matches!(answer, Answer::Question { .. });
-    let mut counted = table::Entity::update_many().filter(table::Column::Id.eq(id));
-    counted = if asks {
-        counted.col_expr(table::Column::Questions, Expr::col(table::Column::Questions).add(1))
-    } else {
-        counted.col_expr(table::Column::AnsweredAt, Expr::value(now()))
-    };
-    counted.exec(db).await?;
-    Ok(Some(Answered::Written))
+    let claim = Along::Answer(Claim { link: id, question: matches!(answer, Answer::Question { .. }) });
+    let written = write_with(db, &maker, number, &Write::of(body, &submit_key).in_place_of(supersedes), Some(&claim)).await?;
+    Ok(matches!(written, Some((Written::Stands(_) | Written::StoodAlready(_), _))))
 }

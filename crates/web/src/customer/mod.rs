@@ -1,4 +1,4 @@
-//! The customer's page: what is proposed, and yes, no or a question, by a link and without signing in. Throttled by address, and logged; a link that is none says no more than that.
+//! The customer's page: what is proposed, and yes, no or a question, by a link and without signing in. Guessing is slowed down by address; what is logged leaves the token out.
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
 use crate::http::{Failure, Slip, address};
 use crate::state::App;
@@ -35,13 +35,15 @@ struct Page {
 fn cannot(state: LinkState) -> &'static str {
     match state {
         LinkState::Open => "",
-        LinkState::Answered => "Thank you: your answer is with the shop. To change it, call them.",
-        LinkState::Expired => "This link is over: it held for some days. Ask the shop for a new one; nothing was opened without you.",
-        LinkState::Revoked => "The shop has called this link back, or the job is done. Call them if you meant to answer.",
+        LinkState::Answered => "Thank you. The shop has your answer. To change it, call the shop.",
+        LinkState::Expired => "This link has expired. Ask the shop for a new one.",
+        LinkState::Revoked => {
+            "This link has expired: the shop has sent a newer one, withdrawn it or finished the job. Call the shop if you want to answer."
+        }
     }
 }
 
-const NONE: &str = "This link leads nowhere. Check that all of it was copied, or ask the shop for a new one.";
+const NONE: &str = "This link is not valid. Check that you copied all of it, or ask the shop for a new one.";
 
 fn page(
     liking: Liking,
@@ -61,7 +63,7 @@ fn page(
         .body(page.render()?))
 }
 
-/// Too many from one address are put off.
+/// Guessing is slowed down: too many links from one address that are not valid. A valid link always opens.
 async fn put_off(app: &App, request: &HttpRequest) -> Result<Option<String>, Failure> {
     let from = address(request, app);
     let Some(seconds) = accounts::link_wait_s(&app.db, &from).await? else { return Ok(None) };
@@ -76,10 +78,10 @@ fn fields(slip: &Slip) -> Vec<Field> {
 /// Shows what is proposed.
 async fn show(app: web::Data<App>, liking: Liking, request: HttpRequest, token: web::Path<String>) -> Result<HttpResponse, Failure> {
     let token = token.into_inner();
-    if let Some(told) = put_off(&app, &request).await? {
-        return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
-    }
     let Some(link) = jobs::link_of(&app.db, &token).await? else {
+        if let Some(told) = put_off(&app, &request).await? {
+            return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
+        }
         tracing::warn!(address = %address(&request, &app), "a customer's link that is none");
         return page(liking, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND);
     };
@@ -99,9 +101,10 @@ async fn answer(
 ) -> Result<HttpResponse, Failure> {
     let token = token.into_inner();
     let mut typed = Read::of(&ANSWER, &form, Pressure::Kpa.into());
-    if let Some(told) = put_off(&app, &request).await? {
-        let link = jobs::link_of(&app.db, &token).await?;
-        return page(liking, token, link, told, fields(&typed.slip), StatusCode::TOO_MANY_REQUESTS);
+    if jobs::link_of(&app.db, &token).await?.is_none()
+        && let Some(told) = put_off(&app, &request).await?
+    {
+        return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
     }
     let (name, words) = (typed.text("name"), typed.text("words"));
     let said = match form.get("say").map(String::as_str) {
@@ -131,10 +134,11 @@ async fn answer(
     let (told, status) = match answered {
         None => (NONE, StatusCode::NOT_FOUND),
         Some(Answered::Written) if what == "question" => {
-            ("Your question is with the shop: they will call you. You can still say yes or no here.", StatusCode::OK)
+            ("The shop has your question and will call you. You can still say yes or no here.", StatusCode::OK)
         }
         Some(Answered::Written) => (cannot(LinkState::Answered), StatusCode::OK),
         Some(Answered::TooMany) => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),
+        Some(Answered::Busy) => ("Your answer was not saved. Try again in a minute, or call the shop.", StatusCode::SERVICE_UNAVAILABLE),
         Some(Answered::Not(state)) => (cannot(state), StatusCode::GONE),
     };
     page(liking, token, link, told.to_owned(), fields(&Slip::default()), status)

@@ -9,6 +9,7 @@ pub mod health;
 pub mod pack;
 pub mod photo;
 mod slip;
+pub mod span;
 mod visitor;
 
 pub use error::Failure;

@@ -166,7 +166,7 @@ pub struct Lead {
     pub why: String,
     /// What lies behind it, in order.
     pub behind: Vec<String>,
-    /// It opens the engine: the customer's yes comes first.
+    /// It opens the engine, so the customer's approval comes first.
     pub opens: bool,
     /// Where it is done.
     pub stage: &'static str,

@@ -48,7 +48,7 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     if opens.is_some() || jobs::was_repaired(&desk.app.db, &desk.viewer, desk.number).await? {
         let job = desk.job().await?;
         if opens.is_some_and(|check| waits_for_yes(&job, check)) {
-            return opening::refused(&desk, sent).await;
+            return opening::refused(&desk, sent, opening::YES_FIRST).await;
         }
         // After a repair the same check is another finding: it stands beside the one before, which says what it was. A finding before is changed only where that is asked for.
         let replaced = sent.supersedes()?.and_then(|id| job.entries.iter().find(|entry| entry.id == id)).map(|entry| entry.body.phase());

@@ -14,7 +14,7 @@ use velvet_dial_core::trace::knowledge::{Check, knowledge};
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// What is said where it is missing.
-pub const YES_FIRST: &str = "The customer's yes comes first: nobody said it yet. Take it down here, or say why it is opened without.";
+pub const YES_FIRST: &str = "Get the customer's approval first. Write it down here, or say why the engine is opened without it.";
 
 /// Who said yes, how, and up to what.
 pub static AGREED: Form = Form {
@@ -31,7 +31,9 @@ pub static AGREED: Form = Form {
 pub struct Yes {
     /// What was said, once it was.
     pub said: Option<String>,
-    /// Its entry, to take its place.
+    /// The customer said no: the vehicle is closed again.
+    pub declined: bool,
+    /// The approval's entry, to take its place.
     pub entry: String,
     /// A yes, or the want of one, is still to be taken down.
     pub asks: bool,
@@ -43,10 +45,20 @@ pub fn agreed(job: &Job) -> Option<&Entry> {
     job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }))
 }
 
-/// What was said, by whom and when it was written down.
+/// What is said where something is done although the customer declined.
+pub const DECLINED: &str = "The customer said no. Close up what is open and close the job, or write down their new approval first.";
+
+/// The customer's newest word, where it is a no: to the approval page, or when a finding was talked over.
+pub fn declined(job: &Job) -> Option<&Entry> {
+    let word = |entry: &&Entry| matches!(entry.body, Body::Agreed { .. } | Body::Talked { .. } | Body::Customer { said_no: true, .. });
+    let newest = job.live().filter(word).max_by_key(|entry| entry.seq)?;
+    matches!(newest.body, Body::Customer { .. } | Body::Talked { go_on: false, .. }).then_some(newest)
+}
+
+/// The customer's newest word, by whom and when it was written down.
 pub fn said(drawn: &Drawn) -> Option<String> {
     let job = &drawn.assessed.job;
-    let entry = agreed(job)?;
+    let entry = declined(job).or_else(|| agreed(job))?;
     let when = show::moment(entry.written_at, &job.zone);
     Some(format!("{}, written down by {}, {when}", describe(&entry.body, drawn.shell.unit), entry.author_name))
 }
@@ -64,7 +76,9 @@ pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
     Yes {
         said: said(drawn),
         entry: agreed.map(|entry| entry.id.to_string()).unwrap_or_default(),
-        asks: !job.closed() && agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. })),
+        declined: declined(job).is_some(),
+        asks: !job.closed()
+            && (declined(job).is_some() || agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. }))),
         fields,
     }
 }
@@ -85,9 +99,9 @@ pub fn may_be_open(job: &Job) -> bool {
 }
 
 /// The screen with the form for the yes, where what was sent waits for it; none where it does not.
-pub async fn refused(desk: &Desk, sent: Sent<'_>) -> Result<HttpResponse, Failure> {
+pub async fn refused(desk: &Desk, sent: Sent<'_>, why: &str) -> Result<HttpResponse, Failure> {
     let mut slip = crate::http::Slip::of(AGREED.name);
-    slip.wrong("who", YES_FIRST);
+    slip.wrong("who", why);
     desk.answer(Stage::OpenUp, Asked { seen: sent.seen(), slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await
 }
 

@@ -44,6 +44,8 @@ pub struct Serving {
     pub secure_cookies: bool,
     /// The demo shop's people may sign in, and their names stand on the first page.
     pub demo: bool,
+    /// Where the shop is reached from outside, as it stands before every path of a customer's link; what the browser asked for where it is not given.
+    pub public_url: Option<String>,
     /// Proxies whose word on who asks is taken; the address of anybody else is their own.
     pub trusted_proxies: Vec<IpAddr>,
     /// Folder on whose disk the database lies, where that is known.

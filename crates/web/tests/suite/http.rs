@@ -317,7 +317,7 @@ async fn the_whole_vocabulary_walks_through_a_job() {
     let screen = [("check", "screen_light"), ("outcome", know.check("screen_light").unwrap().outcomes[0].id.as_str()), ("seen", "999")];
     let held = person.post("/jobs/8/evidence", &screen).await;
     assert_eq!(held.status(), StatusCode::UNPROCESSABLE_ENTITY);
-    assert!(held.text().await.unwrap().contains("yes comes first"));
+    assert!(held.text().await.unwrap().contains("approval first"));
     let unasked = |how| [("who", ""), ("how", how), ("unasked", "yes"), ("key", "yes"), ("seen", "999")];
     assert_eq!(person.post("/jobs/8/agreed", &unasked("")).await.status(), StatusCode::UNPROCESSABLE_ENTITY, "not without a reason");
     assert_eq!(person.post("/jobs/8/agreed", &unasked("it came open on a trailer")).await.status(), StatusCode::SEE_OTHER);

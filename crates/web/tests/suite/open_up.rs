@@ -2,6 +2,7 @@
 use crate::support::person::Person as Asker;
 use crate::support::screen::{Person, until};
 use crate::support::{ines, start_with};
+use futures_util::future::join_all;
 use reqwest::StatusCode;
 use thirtyfour::prelude::*;
 use velvet_dial_store::jobs::{self, Answer, Answered, LinkState, Proposal};
@@ -13,7 +14,7 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     let driver = &browser.driver;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
     at("/jobs/9/open-up").await;
-    me.sees("The customer's yes comes first").await;
+    me.sees("Get the customer's approval first").await;
     me.sees("Not seen even then").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
 
@@ -33,7 +34,7 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     customer.sees("write your name").await;
     customer.fill("answer-name", "Lysander Quill").await;
     customer.press("Yes, go on").await;
-    customer.sees("your answer is with the shop").await;
+    customer.sees("The shop has your answer").await;
     other.quit().await;
 
     // Now it may be opened: the furthest journal first, by tap, by figure, and by the width of its print.
@@ -89,7 +90,7 @@ async fn a_figure_waits_for_the_yes_and_a_wrong_one_keeps_what_was_typed() {
     let journal = |mm: &'static str, key: &'static str| [("journal", "rod-1"), ("clearance_mm", mm), ("key", key), ("seen", "999")];
     let held = me.post("/jobs/9/journal", &journal("0.05", "a")).await;
     assert_eq!(held.status(), StatusCode::UNPROCESSABLE_ENTITY);
-    assert!(held.text().await.unwrap().contains("yes comes first"));
+    assert!(held.text().await.unwrap().contains("approval first"));
     let nobody = me.post("/jobs/9/agreed", &[("who", ""), ("seen", "999")]).await.text().await.unwrap();
     assert!(nobody.contains("Nobody named yet"));
     let lots = me.post("/jobs/9/agreed", &[("who", "Lysander Quill"), ("up_to", "lots"), ("seen", "999")]).await.text().await.unwrap();
@@ -117,22 +118,19 @@ async fn a_figure_waits_for_the_yes_and_a_wrong_one_keeps_what_was_typed() {
     assert_eq!(case["strip_down"]["journals"][0]["clearance_mm"], 0.05);
 }
 
-/// A link holds once, for its days, until it is called back; whoever guesses is told nothing and put off; what was said stands in the ledger.
+/// A link holds once, for its days, until a newer one, the closing of its job or a tap ends it; guessing is slowed down, and what was said is in the job history.
 #[tokio::test]
-async fn a_link_that_is_over_called_back_answered_or_none_says_so() {
+async fn a_link_that_expired_was_withdrawn_answered_or_never_made_says_so() {
     let (base, db) = start_with().await;
     let (who, stranger) = (ines(&db).await, Asker::at(&base));
     let proposal = Proposal { shop: "Quayside".to_owned(), says: vec!["Sump off.".to_owned()], up_to: Some(640.0), ..Proposal::default() };
-    let made = async |days| jobs::make_link(&db, &who, 9, &proposal, days).await.unwrap().unwrap();
-    let (over, called_back, open) = (made(-1).await, made(3).await, made(3).await);
-    let newest = jobs::links(&db, &who, 9).await.unwrap();
-    let id = newest.iter().rfind(|link| link.state == LinkState::Open).unwrap().id;
-    jobs::revoke_link(&db, &who, 9, id).await.unwrap();
-    for (token, status, sentence) in [
-        (&over, StatusCode::GONE, "This link is over"),
-        (&called_back, StatusCode::GONE, "called this link back"),
-        (&"ab".repeat(32), StatusCode::NOT_FOUND, "leads nowhere"),
-    ] {
+    let made = async |days| jobs::make_link(&db, &who, 9, &proposal, days).await.unwrap();
+    // A new link ends the one before.
+    let (older, open) = (made(3).await, made(3).await);
+    let invalid = "ab".repeat(32);
+    for (token, status, sentence) in
+        [(&older, StatusCode::GONE, "This link has expired"), (&invalid, StatusCode::NOT_FOUND, "This link is not valid")]
+    {
         let page = stranger.get(&format!("/yes/{token}")).await;
         assert_eq!(
             (&page.headers()["referrer-policy"], &page.headers()["cache-control"]),
@@ -142,25 +140,65 @@ async fn a_link_that_is_over_called_back_answered_or_none_says_so() {
         let answer = stranger.post(&format!("/yes/{token}"), &[("name", "A"), ("say", "yes")]).await;
         assert_eq!(answer.status(), status, "{sentence}");
     }
-    let ask = [("name", "Lysander Quill"), ("words", "Is the tug needed on Friday?"), ("say", "question")];
-    for _ in 0..5 {
-        assert_eq!(stranger.post(&format!("/yes/{open}"), &ask).await.status(), StatusCode::OK);
-    }
-    assert_eq!(stranger.post(&format!("/yes/{open}"), &ask).await.status(), StatusCode::UNPROCESSABLE_ENTITY, "so many are asked by phone");
-    let no = Answer::No { name: "Lysander Quill".to_owned(), words: "Too dear".to_owned() };
-    assert_eq!(jobs::answer_link(&db, &open, &no).await.unwrap(), Some(Answered::Written));
-    assert_eq!(stranger.post(&format!("/yes/{open}"), &[("name", "A"), ("say", "yes")]).await.status(), StatusCode::GONE, "said is said");
-    let job = jobs::load(&db, &who, 9).await.unwrap();
-    let said: Vec<&str> = job.live().filter(|entry| entry.body.kind() == "customer").map(|entry| entry.author_name.as_str()).collect();
-    assert_eq!((said.len(), said[0]), (6, "Ines"));
-    assert!(!job.live().any(|entry| entry.body.kind() == "agreed"));
-    let mut put_off = None;
+    // Guessing is slowed down; whoever holds a valid link is not.
+    let mut slowed = false;
     for _ in 0..40 {
-        let guess = stranger.get(&format!("/yes/{}", "cd".repeat(32))).await;
-        put_off = Some(guess.status()).filter(|status| *status == StatusCode::TOO_MANY_REQUESTS);
-        if put_off.is_some() {
-            break;
-        }
+        slowed |= stranger.get(&format!("/yes/{}", "cd".repeat(32))).await.status() == StatusCode::TOO_MANY_REQUESTS;
     }
-    assert_eq!(put_off, Some(StatusCode::TOO_MANY_REQUESTS), "guessing is slowed down");
+    assert!(slowed, "guessing is slowed down");
+    assert_eq!(stranger.get(&format!("/yes/{open}")).await.status(), StatusCode::OK);
+    // Twelve questions at once: five are written.
+    let name = || "Lysander Quill".to_owned();
+    let asked: Vec<Answer> = (0..12).map(|i| Answer::Question { name: name(), words: format!("Question {i}") }).collect();
+    let answered = join_all(asked.iter().map(|question| jobs::answer_link(&db, &open, question))).await;
+    let written = answered.into_iter().filter(|answered| *answered.as_ref().unwrap() == Some(Answered::Written)).count();
+    assert!((1..=5).contains(&written), "{written}");
+    let said = async || {
+        let job = jobs::load(&db, &who, 9).await.unwrap();
+        let count = |kind: &str| job.live().filter(|entry| entry.body.kind() == kind).count();
+        (count("customer"), count("agreed"))
+    };
+    assert_eq!(said().await, (written, 0));
+    // Yes and no at once: one of them is written and thanked for.
+    let (yes, no) = (Answer::Yes { name: name() }, Answer::No { name: name(), words: "Too dear".to_owned() });
+    let (first, second) = tokio::join!(jobs::answer_link(&db, &open, &yes), jobs::answer_link(&db, &open, &no));
+    let outcomes = [first.unwrap(), second.unwrap()];
+    assert_eq!(outcomes.iter().filter(|outcome| **outcome == Some(Answered::Written)).count(), 1, "{outcomes:?}");
+    let (customer, agreed) = said().await;
+    assert_eq!(customer + agreed, written + 1);
+    // The newest word stands: a no after a yes takes the approval back.
+    assert_eq!(jobs::answer_link(&db, &made(3).await, &yes).await.unwrap(), Some(Answered::Written));
+    assert_eq!(said().await.1, 1);
+    assert_eq!(jobs::answer_link(&db, &made(3).await, &no).await.unwrap(), Some(Answered::Written));
+    assert_eq!(said().await.1, 0);
+    // It has run out, or was withdrawn.
+    let over = made(-1).await;
+    assert_eq!(jobs::answer_link(&db, &over, &yes).await.unwrap(), Some(Answered::Not(LinkState::Expired)));
+    let withdrawn = made(3).await;
+    let id = jobs::links(&db, &who, 9).await.unwrap().iter().find(|link| link.state == LinkState::Open).unwrap().id;
+    jobs::revoke_link(&db, &who, 9, id).await.unwrap();
+    assert_eq!(jobs::answer_link(&db, &withdrawn, &yes).await.unwrap(), Some(Answered::Not(LinkState::Revoked)));
+}
+
+/// Closing a job ends its links for good, and a no stands on the screen until somebody says yes.
+#[tokio::test]
+async fn a_closed_job_has_no_link_and_a_no_is_not_gone_on_with() {
+    let (base, db) = start_with().await;
+    let (who, person) = (ines(&db).await, Asker::at(&base).entering_as("ines", "brass needle").await);
+    let proposal = Proposal { says: vec!["Sump off.".to_owned()], ..Proposal::default() };
+    let made = async || jobs::make_link(&db, &who, 9, &proposal, 3).await.unwrap();
+    let no = Answer::No { name: "Lysander Quill".to_owned(), words: String::new() };
+    assert_eq!(jobs::answer_link(&db, &made().await, &no).await.unwrap(), Some(Answered::Written));
+    assert!(person.page("/jobs/9/open-up").await.contains("The customer said no. Do not go on"));
+    let repair = [("key", "repair"), ("cause", "sender"), ("done", "new sender")];
+    let refused = person.post("/jobs/9/repair", &repair).await;
+    assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(refused.text().await.unwrap().contains("write down their new approval first"));
+    let open = made().await;
+    assert_eq!(person.post("/jobs/9/close", &[("key", "closing")]).await.status(), StatusCode::SEE_OTHER);
+    assert_eq!(jobs::answer_link(&db, &open, &no).await.unwrap(), Some(Answered::Not(LinkState::Revoked)));
+    let closing = jobs::load(&db, &who, 9).await.unwrap().live().find(|entry| entry.body.kind() == "closed").unwrap().id.to_string();
+    let again = [("key", "again"), ("supersedes", closing.as_str()), ("reason", "one more look")];
+    assert_eq!(person.post("/jobs/9/reopen", &again).await.status(), StatusCode::SEE_OTHER);
+    assert_eq!(jobs::answer_link(&db, &open, &no).await.unwrap(), Some(Answered::Not(LinkState::Revoked)), "it does not come back");
 }

@@ -333,7 +333,7 @@ pub async fn journal(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
         return Err(strange());
     }
     if !opening::may_be_open(&job) {
-        return opening::refused(&desk, sent).await;
+        return opening::refused(&desk, sent, opening::YES_FIRST).await;
     }
     let stood =
         case.strip_down.journals.iter().find(|said| said.is(kind, number)).copied().unwrap_or_else(|| JournalSaid::of(kind, number));

@@ -139,7 +139,7 @@ pub async fn measured(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRes
         .ok_or_else(|| Failure::Form("a part that is none".to_owned()))?;
     let mut typed = Read::of(of, &form, desk.liking.unit);
     if !opening::may_be_open(&desk.job().await?) {
-        return opening::refused(&desk, sent).await;
+        return opening::refused(&desk, sent, opening::YES_FIRST).await;
     }
     let read = measured_of(part, &mut typed);
     let measured = match read {

@@ -37,7 +37,7 @@ pub struct LinkWork {
     /// Just made: shown this once.
     pub address: Option<String>,
     pub links: Vec<Row>,
-    /// What the customer said by one, other than yes.
+    /// Questions by a link, and what the customer said before their newest word.
     pub said: Vec<String>,
 }
 
@@ -67,8 +67,8 @@ pub fn work(drawn: &Drawn, plan: &Plan) -> LinkWork {
         let stands = match link.state {
             LinkState::Open => format!("holds until {until}, opened {} times", link.looks),
             LinkState::Answered => "answered".to_owned(),
-            LinkState::Expired => format!("over since {until}"),
-            LinkState::Revoked => "called back".to_owned(),
+            LinkState::Expired => format!("expired {until}"),
+            LinkState::Revoked => "ended".to_owned(),
         };
         Row {
             id: link.id.to_string(),
@@ -141,17 +141,13 @@ pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>)
         up_to,
         money: shop.money.unwrap_or_default(),
     };
-    let Some(token) = jobs::make_link(&desk.app.db, &desk.viewer, desk.number, &proposal, days.unwrap_or_default().round() as i64).await?
-    else {
-        typed.slip.wrong("days", "Five links of this job hold already: call one back first.");
-        return desk.answer(Stage::OpenUp, Asked { seen, slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
-    };
-    let (scheme, host) = {
+    let token = jobs::make_link(&desk.app.db, &desk.viewer, desk.number, &proposal, days.unwrap_or_default().round() as i64).await?;
+    let shop = desk.app.serving.public_url.clone().unwrap_or_else(|| {
         let at = request.connection_info();
-        (at.scheme().to_owned(), at.host().to_owned())
-    };
+        format!("{}://{}", at.scheme(), at.host())
+    });
     let mut slip = Slip::of(MADE);
-    slip.keep("address", &format!("{scheme}://{host}/yes/{token}"));
+    slip.keep("address", &format!("{shop}/yes/{token}"));
     desk.answer(Stage::OpenUp, Asked { seen, slip, ..Asked::default() }, StatusCode::OK).await
 }
 

@@ -77,9 +77,13 @@ pub fn talked(job: &Job, unit: Units) -> Vec<String> {
     talked.map(|entry| format!("{} ({})", describe(&entry.body, unit), show::moment(entry.written_at, &job.zone))).collect()
 }
 
-/// The screen that asks for the talk, where the job waits for one; none where it does not.
+/// The screen that asks for the talk or for a new approval, where the job waits for one; none where it does not.
 pub async fn stops(desk: &Desk, sent: Sent<'_>) -> Result<Option<HttpResponse>, Failure> {
-    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
+    let job = desk.job().await?;
+    if opening::declined(&job).is_some() {
+        return Ok(Some(opening::refused(desk, sent, opening::DECLINED).await?));
+    }
+    let assessed = assess(desk.app.clone(), job, None).await?;
     let open = desk.app.work.out(move || open(&assessed, &opened::plan(&assessed.case, &assessed.now, None))).await?;
     if open.is_empty() {
         return Ok(None);

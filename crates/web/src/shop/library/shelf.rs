@@ -20,6 +20,8 @@ struct Dry {
     text: String,
     adds: Vec<String>,
     left: Vec<String>,
+    /// Limits that look as if they stood in another unit.
+    questions: Vec<String>,
     bad: Vec<Bad>,
 }
 
@@ -73,7 +75,9 @@ async fn dry_run(app: web::Data<App>, who: SignedIn, liking: Liking, mut form: M
 
 fn dry(bytes: &[u8], read: &shelf::Read, stands: &[Shelved]) -> Dry {
     let (mut adds, mut left) = (Vec::new(), Vec::new());
-    for step in shelf::plan(read, stands) {
+    let steps = shelf::plan(read, stands);
+    let questions = shelf::questions(&steps);
+    for step in steps {
         match step {
             Step::Engine(engine) => adds.push(format!("Engine {}, {} revisions of its sheet", engine.name, engine.sheets.len())),
             Step::Revision(name, sheet) => {
@@ -85,13 +89,17 @@ fn dry(bytes: &[u8], read: &shelf::Read, stands: &[Shelved]) -> Dry {
             Step::Same(what) => left.push(format!("{what} stands already")),
         }
     }
-    Dry { text: String::from_utf8_lossy(bytes).into_owned(), adds, left, bad: read.bad.clone() }
+    Dry { text: String::from_utf8_lossy(bytes).into_owned(), adds, left, questions, bad: read.bad.clone() }
 }
 
 #[derive(Deserialize)]
 struct Text {
     text: String,
+    /// The limits in question are as the sheets say.
+    sure: Option<String>,
 }
+
+const SURE_FIRST: &str = "Nothing was imported: some limits look wrong. Check them against the sheet, then tick the box below the list";
 
 /// Takes the good rows of a file in; read and laid beside what stands once more.
 async fn take(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Text>) -> Result<HttpResponse, Failure> {
@@ -101,7 +109,11 @@ async fn take(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::For
     };
     let engines = library::engines(&app.db, &who.0).await?;
     let stands: Vec<Shelved> = engines.iter().map(shelved).collect();
-    for step in shelf::plan(&read, &stands) {
+    let steps = shelf::plan(&read, &stands);
+    if form.sure.is_none() && !shelf::questions(&steps).is_empty() {
+        return page(&who.0, liking, format!("{SURE_FIRST}."), Some(dry(form.text.as_bytes(), &read, &stands)));
+    }
+    for step in steps {
         match step {
             Step::Engine(engine) => {
                 // A name that somebody took meanwhile is left to them.
