@@ -42,6 +42,16 @@ fn diagnose_answers_a_line_a_case_and_goes_on_after_a_bad_one() {
     assert_eq!(ids, [Some("a"), Some("b"), None, Some("a")]);
     assert_eq!(out.get(1).unwrap()["error"]["path"], "engine.oil_grade");
 
+    // What is no case at all is refused in words of our own.
+    for (text, sentence) in [
+        ("[]", "a list was given; it must be an object in braces"),
+        ("{", "the file ends inside an object"),
+        ("{} {}", "something follows after the end"),
+    ] {
+        let refused = format!("{:?}", lines(&run(&["diagnose", "-"], text)));
+        assert!(refused.contains(sentence) && !refused.contains("struct"), "{refused}");
+    }
+
     assert_eq!(run(&["diagnose"], "").status.code(), Some(2));
     assert_eq!(run(&["diagnose", "/no/such/file.json"], "").status.code(), Some(1));
 }
@@ -113,7 +123,8 @@ fn a_stand_in_rig_says_what_is_wrong_with_its_plan() {
 #[test]
 fn users_are_added_listed_given_passwords_and_removed() {
     let folder = tempfile::tempdir().unwrap();
-    let data = folder.path().to_str().unwrap();
+    let data = folder.path().join("data");
+    let data = data.to_str().unwrap();
     let user = |words: &[&str], typed: &str| {
         let out = run(&[&["user"], words, &["--data", data]].concat(), typed);
         let said = format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr));
@@ -140,7 +151,7 @@ fn users_are_added_listed_given_passwords_and_removed() {
     server.wait().unwrap();
 }
 
-/// A server on a folder, and where it serves.
+/// A server on a folder, and where it serves. Its log is beside the folder.
 fn serving(data: &str, more: &[&str]) -> (std::process::Child, String) {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let port = listener.local_addr().unwrap().port().to_string();
@@ -149,7 +160,7 @@ fn serving(data: &str, more: &[&str]) -> (std::process::Child, String) {
         // The port after the web's may be another test's.
         .args([&["serve", "--port", &port, "--rig-port", "0", "--data", data], more].concat())
         .env_remove("DATABASE_URL")
-        .stderr(Stdio::null())
+        .stderr(std::fs::OpenOptions::new().create(true).append(true).open(log_of(data)).unwrap())
         .stdout(Stdio::piped())
         .spawn()
         .unwrap();
@@ -157,6 +168,10 @@ fn serving(data: &str, more: &[&str]) -> (std::process::Child, String) {
     std::io::BufRead::read_line(&mut std::io::BufReader::new(server.stdout.take().unwrap()), &mut said).unwrap();
     assert!(said.contains("serves on"), "{said}");
     (server, format!("127.0.0.1:{port}"))
+}
+
+fn log_of(data: &str) -> String {
+    format!("{data}.log")
 }
 
 /// Signs in over a bare connection; the status line.
@@ -170,18 +185,30 @@ fn sign_in(address: &str, name: &str, password: &str) -> String {
     said.lines().next().unwrap_or_default().to_owned()
 }
 
-/// The demo's people stay in the demo: where its folder is served without it, they are nobody.
+/// The demo's people stay in the demo: where its folder is served without it, they are nobody. A customer's link is a key, and the log leaves it out.
 #[test]
 fn the_demos_people_are_let_in_nowhere_but_in_the_demo() {
     let folder = tempfile::tempdir().unwrap();
-    let data = folder.path().to_str().unwrap();
+    let data = folder.path().join("data");
+    let data = data.to_str().unwrap();
     let end = |mut server: std::process::Child| {
         Command::new("kill").args(["-TERM", &server.id().to_string()]).status().unwrap();
         server.wait().unwrap();
     };
     let (server, address) = serving(data, &["--demo"]);
     assert!(sign_in(&address, "ines", "brass needle").contains("303"));
+    let token = "ab".repeat(32);
+    let mut stream = std::net::TcpStream::connect(&address).unwrap();
+    write!(stream, "GET /yes/{token} HTTP/1.1\r\nhost: x\r\nconnection: close\r\n\r\n").unwrap();
+    let mut page = String::new();
+    std::io::Read::read_to_string(&mut stream, &mut page).unwrap();
+    assert!(page.starts_with("HTTP/1.1 404"), "{page}");
     end(server);
+    let log = std::fs::read_to_string(log_of(data)).unwrap();
+    assert!(log.contains("a customer's link that is not valid") && !log.contains(&token), "{log}");
+    // Where links begin is an address without a path.
+    let refused = run(&["serve", "--data", data, "--public-url", "shop.example/path"], "");
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("give the scheme and the host alone"));
     let (server, address) = serving(data, &[]);
     assert!(sign_in(&address, "ines", "brass needle").contains("422"));
     let list = run(&["user", "list", "--data", data], "");

@@ -82,7 +82,7 @@ async fn show(app: web::Data<App>, liking: Liking, request: HttpRequest, token: 
         if let Some(told) = put_off(&app, &request).await? {
             return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
         }
-        tracing::warn!(address = %address(&request, &app), "a customer's link that is none");
+        tracing::warn!(address = %address(&request, &app), "a customer's link that is not valid");
         return page(liking, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND);
     };
     tracing::info!(link = %link.id, state = ?link.state, "a customer's link was opened");

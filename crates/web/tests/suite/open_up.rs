@@ -189,7 +189,7 @@ async fn a_closed_job_has_no_link_and_a_no_is_not_gone_on_with() {
     let made = async || jobs::make_link(&db, &who, 9, &proposal, 3).await.unwrap();
     let no = Answer::No { name: "Lysander Quill".to_owned(), words: String::new() };
     assert_eq!(jobs::answer_link(&db, &made().await, &no).await.unwrap(), Some(Answered::Written));
-    assert!(person.page("/jobs/9/open-up").await.contains("The customer said no. Do not go on"));
+    assert!(person.page("/jobs/9/open-up").await.contains("Do not go on: close up what is open"));
     let repair = [("key", "repair"), ("cause", "sender"), ("done", "new sender")];
     let refused = person.post("/jobs/9/repair", &repair).await;
     assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
