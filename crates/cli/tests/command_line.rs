@@ -43,10 +43,11 @@ fn diagnose_answers_a_line_a_case_and_goes_on_after_a_bad_one() {
     assert_eq!(out.get(1).unwrap()["error"]["path"], "engine.oil_grade");
 
     // What is no case at all is refused in words of our own.
+    let more = format!("{GOOD} {{}}");
     for (text, sentence) in [
         ("[]", "a list was given; it must be an object in braces"),
         ("{", "the file ends inside an object"),
-        ("{} {}", "something follows after the end"),
+        (&more, "something follows after the end"),
     ] {
         let refused = format!("{:?}", lines(&run(&["diagnose", "-"], text)));
         assert!(refused.contains(sentence) && !refused.contains("struct"), "{refused}");
