@@ -463,7 +463,7 @@ async fn mine_of(person: &Person, path: &str) -> String {
 /// A body that does not come is given up, with a sentence; addresses and queries that are none get our own page.
 #[tokio::test]
 async fn what_stalls_is_ended_and_no_framework_speaks_for_us() {
-    let (base, _) = start_waiting(Some(Duration::from_secs(3))).await;
+    let (base, _) = start_waiting(Some(Duration::from_secs(5))).await;
     let person = Person::at(&base).entering_as("ines", "brass needle").await;
     // A form that does not come.
     assert!(
@@ -477,7 +477,7 @@ async fn what_stalls_is_ended_and_no_framework_speaks_for_us() {
         "--b\r\ncontent-disposition: form-data; name=\"file\"; filename=\"slow.csv\"\r\n\r\ntime s,pressure bar,rpm,oil temp c\n"
             .to_owned(),
     ];
-    parts.extend(std::iter::repeat_n(row.repeat((64 << 10) / row.len()), 8));
+    parts.extend(std::iter::repeat_n(row.repeat((64 << 10) / row.len()), 12));
     parts.push("\r\n--b--\r\n".to_owned());
     let length = parts.iter().map(String::len).sum();
     let answer = answer_to(&person, "/jobs/9/captures", "multipart/form-data; boundary=b", length, &parts).await;
