@@ -71,6 +71,15 @@ async fn put_off(app: &App, request: &HttpRequest) -> Result<Option<String>, Fai
     Ok(Some(format!("Too many tries from here. Wait {seconds} seconds, then try again.")))
 }
 
+/// What is said of a token that no link has.
+async fn not_valid(app: &App, request: &HttpRequest, liking: Liking, token: String) -> Result<HttpResponse, Failure> {
+    if let Some(told) = put_off(app, request).await? {
+        return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
+    }
+    tracing::warn!(address = %address(request, app), "a customer's link that is not valid");
+    page(liking, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND)
+}
+
 fn fields(slip: &Slip) -> Vec<Field> {
     ANSWER.draw(slip, Pressure::Kpa.into(), |_| Vec::new())
 }
@@ -78,13 +87,7 @@ fn fields(slip: &Slip) -> Vec<Field> {
 /// Shows what is proposed.
 async fn show(app: web::Data<App>, liking: Liking, request: HttpRequest, token: web::Path<String>) -> Result<HttpResponse, Failure> {
     let token = token.into_inner();
-    let Some(link) = jobs::link_of(&app.db, &token).await? else {
-        if let Some(told) = put_off(&app, &request).await? {
-            return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
-        }
-        tracing::warn!(address = %address(&request, &app), "a customer's link that is not valid");
-        return page(liking, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND);
-    };
+    let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, liking, token).await };
     tracing::info!(link = %link.id, state = ?link.state, "a customer's link was opened");
     let told = cannot(link.state).to_owned();
     let status = if link.state == LinkState::Open || link.state == LinkState::Answered { StatusCode::OK } else { StatusCode::GONE };
@@ -101,11 +104,6 @@ async fn answer(
 ) -> Result<HttpResponse, Failure> {
     let token = token.into_inner();
     let mut typed = Read::of(&ANSWER, &form, Pressure::Kpa.into());
-    if jobs::link_of(&app.db, &token).await?.is_none()
-        && let Some(told) = put_off(&app, &request).await?
-    {
-        return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
-    }
     let (name, words) = (typed.text("name"), typed.text("words"));
     let said = match form.get("say").map(String::as_str) {
         Some("yes") => Some(Answer::Yes { name }),
@@ -120,26 +118,27 @@ async fn answer(
     };
     let Some(said) = said else { return Err(Failure::Form("an answer that is neither yes, no nor a question".to_owned())) };
     if !typed.slip.is_clean() {
-        let link = jobs::link_of(&app.db, &token).await?;
-        return page(liking, token, link, String::new(), fields(&typed.slip), StatusCode::UNPROCESSABLE_ENTITY);
+        let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, liking, token).await };
+        return page(liking, token, Some(link), String::new(), fields(&typed.slip), StatusCode::UNPROCESSABLE_ENTITY);
     }
     let what = match said {
         Answer::Question { .. } => "question",
         Answer::Yes { .. } => "yes",
         Answer::No { .. } => "no",
     };
-    let answered = jobs::answer_link(&app.db, &token, &said).await?;
+    let Some(answered) = jobs::answer_link(&app.db, &token, &said).await? else {
+        return not_valid(&app, &request, liking, token).await;
+    };
     tracing::info!(address = %address(&request, &app), answer = what, became = ?answered, "a customer answered by a link");
     let link = jobs::link_of(&app.db, &token).await?;
     let (told, status) = match answered {
-        None => (NONE, StatusCode::NOT_FOUND),
-        Some(Answered::Written) if what == "question" => {
+        Answered::Written if what == "question" => {
             ("The shop has your question and will call you. You can still say yes or no here.", StatusCode::OK)
         }
-        Some(Answered::Written) => (cannot(LinkState::Answered), StatusCode::OK),
-        Some(Answered::TooMany) => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),
-        Some(Answered::Busy) => ("Your answer was not saved. Try again in a minute, or call the shop.", StatusCode::SERVICE_UNAVAILABLE),
-        Some(Answered::Not(state)) => (cannot(state), StatusCode::GONE),
+        Answered::Written => (cannot(LinkState::Answered), StatusCode::OK),
+        Answered::TooMany => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),
+        Answered::Busy => ("Your answer was not saved. Try again in a minute, or call the shop.", StatusCode::SERVICE_UNAVAILABLE),
+        Answered::Not(state) => (cannot(state), StatusCode::GONE),
     };
     page(liking, token, link, told.to_owned(), fields(&Slip::default()), status)
 }
