@@ -171,7 +171,7 @@ impl StopCall {
 }
 
 /// Why the engine must be stopped now; none while nothing says so. `zero_kpa` is what the gauge shows at rest, `line` the engine's stop line at a speed
-/// ([`crate::flag::stop_kpa`]).
+/// ([`crate::flag::stop_line`]).
 pub fn stop_call(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -> Option<StopCall> {
     if let Some(Start::Waiting(seconds)) = start(run, zero_kpa)
         && seconds > STOP_S
@@ -231,20 +231,24 @@ pub fn below_line(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -
 fn stretch(run: &Run, rows: &[usize], line: impl Fn(f64) -> Option<f64>) -> Option<Below> {
     let time = |row: Option<&usize>| run.time_s.get(*row?).copied();
     let (from_s, to_s) = (time(rows.first())?, time(rows.last())?);
-    let mean = |values: &[f64]| {
-        let (sum, count) = rows.iter().filter_map(|row| values.get(*row)).fold((0.0, 0), |(sum, count), value| (sum + value, count + 1));
-        (count > 0).then(|| sum / f64::from(count))
-    };
-    let rpm = mean(&run.rpm);
-    (to_s - from_s >= STARVES_S).then_some(Below { from_s, to_s, kpa: mean(&run.kpa)?, rpm, line_kpa: rpm.and_then(line) })
+    if to_s - from_s < STARVES_S {
+        return None;
+    }
+    let of_rows = |values: &[f64]| mean(rows.iter().filter_map(|row| values.get(*row).copied()));
+    let rpm = of_rows(&run.rpm);
+    Some(Below { from_s, to_s, kpa: of_rows(&run.kpa)?, rpm, line_kpa: rpm.and_then(line) })
 }
 
 /// The mean over the last half second; none where a channel says nothing.
 fn recent(time_s: &[f64], values: &[f64]) -> Option<f64> {
     let last = time_s.last()?;
     let from = time_s.partition_point(|time| *time < last - 0.5);
-    let (sum, count) =
-        values.get(from..)?.iter().filter(|value| value.is_finite()).fold((0.0, 0), |(sum, count), value| (sum + value, count + 1));
+    mean(values.get(from..)?.iter().copied().filter(|value| value.is_finite()))
+}
+
+/// None of no values.
+fn mean(values: impl Iterator<Item = f64>) -> Option<f64> {
+    let (sum, count) = values.fold((0.0, 0), |(sum, count), value| (sum + value, count + 1));
     (count > 0).then(|| sum / f64::from(count))
 }
 
@@ -252,7 +256,7 @@ fn recent(time_s: &[f64], values: &[f64]) -> Option<f64> {
 mod tests {
     use super::*;
     use crate::case::{Case, FORMAT, Phase};
-    use crate::flag::stop_kpa;
+    use crate::flag::stop_line;
     use crate::script::script;
     use crate::unit::Gear;
 
@@ -263,7 +267,7 @@ mod tests {
 
     fn line() -> impl Fn(f64) -> Option<f64> {
         let case = case();
-        move |rpm| stop_kpa(&case, rpm, Gear::default())
+        move |rpm| stop_line(&case, Gear::default())(rpm)
     }
 
     fn point(id: &str) -> Point {

@@ -67,7 +67,7 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
         // Cranked, or standing: what it shows then is no held reading of a running engine.
         return Says::default();
     }
-    let below = stop_kpa(case, reading.rpm, reading.gear);
+    let below = stop_line(case, reading.gear)(reading.rpm);
     let (low, pegged) = match reading.shown() {
         Shows::Value => (reading.kpa, false),
         Shows::UnderFirstMark => (0.0, false),
@@ -94,10 +94,13 @@ fn runs(case: &Case, rpm: f64) -> bool {
     rpm > BY_ITSELF * case.engine.idle_rpm
 }
 
-/// The stop line: the pressure under which a running engine must be shut off at this speed, kPa. None at a speed that a starter may make.
-pub fn stop_kpa(case: &Case, rpm: f64, gear: Gear) -> Option<f64> {
-    let share = if case.engine.idles_at(rpm) { IDLE_SHARE } else { SPEED_SHARE };
-    runs(case, rpm).then(|| (share * least_kpa(case, rpm, gear)).max(NONE_KPA))
+/// The stop line: by speed the pressure under which a running engine must be shut off, kPa. None at a speed that a starter may make.
+pub fn stop_line(case: &Case, gear: Gear) -> impl Fn(f64) -> Option<f64> {
+    let named = named(case, gear);
+    move |rpm| {
+        let share = if case.engine.idles_at(rpm) { IDLE_SHARE } else { SPEED_SHARE };
+        runs(case, rpm).then(|| (share * least_kpa(case, &named, rpm)).max(NONE_KPA))
+    }
 }
 
 /// Speeds and least pressures the sheet names, by rising speed; of two at one speed that for this gear.
@@ -113,11 +116,10 @@ fn named(case: &Case, gear: Gear) -> Vec<(f64, f64)> {
     named.into_iter().map(|(rpm, kpa, _)| (rpm, kpa)).collect()
 }
 
-/// The least pressure at a speed, kPa: the sheet's, else the rule of thumb's.
-fn least_kpa(case: &Case, rpm: f64, gear: Gear) -> f64 {
+/// The least pressure at a speed, kPa: of those that the sheet names, else the rule of thumb's.
+fn least_kpa(case: &Case, named: &[(f64, f64)], rpm: f64) -> f64 {
     let idle_rpm = case.engine.idle_rpm;
     let thumb = RULE_OF_THUMB_KPA_PER_KRPM * rpm.max(idle_rpm.min(rpm / 0.7)) / 1000.0;
-    let named = named(case, gear);
     if case.engine.idles_at(rpm) {
         let of_idle = named.iter().filter(|(at, _)| case.engine.idles_at(*at));
         return of_idle.min_by(|a, b| (a.0 - rpm).abs().total_cmp(&(b.0 - rpm).abs())).map_or(thumb, |(_, kpa)| *kpa);

@@ -11,7 +11,7 @@ mod ledger;
 mod lines;
 mod rules;
 
-pub use lines::stop_kpa;
+pub use lines::stop_line;
 pub use rules::{fault, stops};
 
 use crate::believe;

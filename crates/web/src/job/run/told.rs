@@ -11,7 +11,7 @@ use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, Analysis, Hold, Run};
 use velvet_dial_core::case::{Case, Phase, Reading, judge};
-use velvet_dial_core::flag::stop_kpa;
+use velvet_dial_core::flag::stop_line;
 use velvet_dial_core::live::{self, StopCall};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::{Gear, Units};
@@ -166,7 +166,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
 
 /// Where the engine ran below its stop line, in words.
 fn below_line(run: &Run, judging: &Judging) -> Vec<String> {
-    let stretches = live::below_line(run, judging.zero_kpa, |rpm| stop_kpa(&judging.case, rpm, Gear::default()));
+    let stretches = live::below_line(run, judging.zero_kpa, stop_line(&judging.case, Gear::default()));
     let words = stretches.iter().filter(|below| below.rpm.is_some()).map(|below| {
         let seconds = below.to_s - below.from_s;
         format!("Below the stop line for {seconds:.1} s from {:.1} s on: {}", below.from_s, StopCall::BelowLine(*below).says(judging.unit))
