@@ -1,5 +1,7 @@
 //! The command line as a person or a script meets it.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
+mod tamper;
+
 use std::io::Write;
 use std::net::TcpListener;
 use std::process::{Command, Output, Stdio};
@@ -310,7 +312,7 @@ async fn a_job_in_the_database_is_verified() {
     use sea_orm::ConnectionTrait;
     let url = velvet_dial_testkit::fresh_database().await;
     let db = velvet_dial_store::open(&url).await.unwrap();
-    velvet_dial_web::demo::load_once(&db).await.unwrap();
+    velvet_dial_web::demo::load_once(&db, None).await.unwrap();
     let verify = |jobs: &[&str]| {
         let mut arguments = vec!["verify", "--database-url", &url];
         jobs.iter().for_each(|job| arguments.extend(["--job", job]));

@@ -2,6 +2,7 @@
 //!
 //! What counts as steady is what counts in a recorded run ([`crate::capture`]): the same bands over the last moments, so that a hold taken live is found again in the record.
 use crate::capture::{self, Run};
+use crate::flag::StopLines;
 use crate::script::{Point, near_rpm};
 use crate::unit::Units;
 
@@ -9,8 +10,8 @@ use crate::unit::Units;
 pub const STOP_S: f64 = 6.0;
 /// Pressure within so long after it is as it should be, s.
 pub const NORMAL_S: f64 = 3.0;
-/// A running engine below its stop line for so long is stopped, s.
-const STARVES_S: f64 = 2.0;
+/// A running engine beyond a stop line for so long is stopped, s.
+const BEYOND_S: f64 = 2.0;
 /// Pressure under this is none, kPa: where no speed is measured, there is no other line.
 const NONE_KPA: f64 = 10.0;
 /// The crank turns above this; the engine runs above the other, turns a minute.
@@ -122,9 +123,9 @@ pub fn build_outcome(start: Start) -> Option<&'static str> {
     }
 }
 
-/// A stretch in which the pressure of a running engine was below its stop line, or nobody can say where the line is and there was none.
+/// A stretch in which the pressure of a running engine was beyond a stop line, or nobody can say where the lower line is and there was no pressure.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Below {
+pub struct Beyond {
     /// From when, s of the run.
     pub from_s: f64,
     /// To when, s of the run.
@@ -133,8 +134,15 @@ pub struct Below {
     pub kpa: f64,
     /// Mean speed, turns a minute; none where it was not measured.
     pub rpm: Option<f64>,
-    /// The stop line at that speed, kPa; none where the speed was not measured.
+    /// The stop line, kPa; none where it depends on a speed that was not measured.
     pub line_kpa: Option<f64>,
+}
+
+impl Beyond {
+    /// The pressure was over the upper line.
+    pub fn over(&self) -> bool {
+        self.line_kpa.is_some_and(|line| self.kpa > line)
+    }
 }
 
 /// Why the engine must be stopped now.
@@ -142,10 +150,10 @@ pub struct Below {
 pub enum StopCall {
     /// No pressure so long after the first turn of the crank, s.
     NoPressure(f64),
-    /// The pressure is below the engine's stop line.
-    BelowLine(Below),
+    /// The pressure is below the engine's stop line, or over the upper one.
+    BeyondLine(Beyond),
     /// The pressure fell to zero, and the speed is not measured.
-    Lost(Below),
+    Lost(Beyond),
 }
 
 impl StopCall {
@@ -153,7 +161,7 @@ impl StopCall {
     pub fn since(&self, last_s: f64) -> (f64, f64) {
         match self {
             Self::NoPressure(seconds) => (last_s - seconds, *seconds),
-            Self::BelowLine(below) | Self::Lost(below) => (below.from_s, below.to_s - below.from_s),
+            Self::BeyondLine(beyond) | Self::Lost(beyond) => (beyond.from_s, beyond.to_s - beyond.from_s),
         }
     }
 
@@ -162,42 +170,46 @@ impl StopCall {
         let kpa = |kpa: f64| format!("{} {}", units.show(kpa), units.label());
         match self {
             Self::NoPressure(seconds) => format!("Stop the engine. No pressure {seconds:.0} s after the first turn."),
-            Self::BelowLine(Below { kpa: read, rpm: Some(rpm), line_kpa: Some(line), .. }) => {
+            Self::BeyondLine(beyond @ Beyond { kpa: read, line_kpa: Some(line), .. }) if beyond.over() => {
+                format!("Stop the engine. {} is over its upper stop line of {}: filter or cooler can burst.", kpa(*read), kpa(*line))
+            }
+            Self::BeyondLine(Beyond { kpa: read, rpm: Some(rpm), line_kpa: Some(line), .. }) => {
                 format!("Stop the engine. {} at {rpm:.0} rpm is below its stop line of {}.", kpa(*read), kpa(*line))
             }
-            Self::BelowLine(_) | Self::Lost(_) => "If the engine is running, stop it. The pressure fell to zero.".to_owned(),
+            Self::BeyondLine(_) | Self::Lost(_) => "If the engine is running, stop it. The pressure fell to zero.".to_owned(),
         }
     }
 }
 
-/// Why the engine must be stopped now; none while nothing says so. `zero_kpa` is what the gauge shows at rest, `line` the engine's stop line at a speed
-/// ([`crate::flag::stop_line`]).
-pub fn stop_call(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -> Option<StopCall> {
+/// Why the engine must be stopped now; none while nothing says so. `zero_kpa` is what the gauge shows at rest.
+pub fn stop_call(run: &Run, zero_kpa: f64, lines: &StopLines) -> Option<StopCall> {
     if let Some(Start::Waiting(seconds)) = start(run, zero_kpa)
         && seconds > STOP_S
     {
         return Some(StopCall::NoPressure(seconds));
     }
     let last = run.time_s.last().copied()?;
-    let below = below_line(run, zero_kpa, line).pop().filter(|below| below.to_s >= last)?;
-    Some(if below.rpm.is_some() { StopCall::BelowLine(below) } else { StopCall::Lost(below) })
+    let beyond = beyond_lines(run, zero_kpa, lines).pop().filter(|beyond| beyond.to_s >= last)?;
+    Some(if beyond.line_kpa.is_some() { StopCall::BeyondLine(beyond) } else { StopCall::Lost(beyond) })
 }
 
 /// Why the live gauge cannot call a stop as it should; none where it can.
 pub fn cannot_call(run: &Run) -> Option<&'static str> {
     match (run.kpa.is_empty(), run.rpm.is_empty()) {
         (true, _) => Some("Pressure is not measured, so this gauge cannot call a stop. Watch the dash lamp, and shut off if it comes on."),
-        (false, true) => {
-            Some("Speed is not measured, so a stop is called only when the pressure falls to zero. Watch the needle yourself.")
-        }
+        (false, true) => Some(
+            "Speed is not measured, so a stop is called only when the pressure falls to zero or is far too high. Watch the needle yourself.",
+        ),
         (false, false) => None,
     }
 }
 
-/// Every stretch of a run in which the engine ran below its stop line for two seconds or longer, see [`stop_call`]. How long pressure takes at a start is judged there.
-pub fn below_line(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -> Vec<Below> {
+/// Every stretch of a run in which the engine ran beyond a stop line for two seconds or longer, see [`stop_call`]. How long pressure takes at a start is judged there.
+pub fn beyond_lines(run: &Run, zero_kpa: f64, lines: &StopLines) -> Vec<Beyond> {
     let shows = zero_kpa + capture::SHOWS_KPA;
-    let (mut found, mut rows): (Vec<Below>, Vec<usize>) = (Vec::new(), Vec::new());
+    let mut found: Vec<Beyond> = Vec::new();
+    // The rows on one side of the lines, without a gap.
+    let (mut side, mut rows) = (Side::Between, Vec::new());
     // Since when the crank turns, where the run saw that; whether pressure has shown since.
     let (mut turns_since, mut built) = (None, !run.rpm.is_empty());
     for (row, (time, kpa)) in run.time_s.iter().zip(&run.kpa).enumerate() {
@@ -213,30 +225,49 @@ pub fn below_line(run: &Run, zero_kpa: f64, line: impl Fn(f64) -> Option<f64>) -
         built |= *kpa >= shows;
         let judged = built || (rpm.is_some() && turns_since.is_some_and(|since| time - since > STOP_S));
         let limit = match rpm {
-            Some(rpm) => line(rpm),
+            Some(rpm) => lines.under_kpa(rpm),
             None => Some(NONE_KPA),
         };
-        if judged && limit.is_some_and(|limit| kpa - zero_kpa < limit) {
-            rows.push(row);
+        let above_zero = kpa - zero_kpa;
+        let now = if above_zero >= lines.over_kpa() {
+            Side::Over
+        } else if judged && limit.is_some_and(|limit| above_zero < limit) {
+            Side::Under
         } else {
-            found.extend(stretch(run, &rows, &line));
+            Side::Between
+        };
+        if now != side {
+            found.extend(stretch(run, &rows, side, lines));
             rows.clear();
         }
+        side = now;
+        if side != Side::Between {
+            rows.push(row);
+        }
     }
-    found.extend(stretch(run, &rows, &line));
+    found.extend(stretch(run, &rows, side, lines));
     found
 }
 
+/// On which side of the stop lines a pressure lies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Side {
+    Under,
+    Between,
+    Over,
+}
+
 /// What these neighbouring rows are; none where they are too short.
-fn stretch(run: &Run, rows: &[usize], line: impl Fn(f64) -> Option<f64>) -> Option<Below> {
+fn stretch(run: &Run, rows: &[usize], side: Side, lines: &StopLines) -> Option<Beyond> {
     let time = |row: Option<&usize>| run.time_s.get(*row?).copied();
     let (from_s, to_s) = (time(rows.first())?, time(rows.last())?);
-    if to_s - from_s < STARVES_S {
+    if to_s - from_s < BEYOND_S {
         return None;
     }
     let of_rows = |values: &[f64]| mean(rows.iter().filter_map(|row| values.get(*row).copied()));
     let rpm = of_rows(&run.rpm);
-    Some(Below { from_s, to_s, kpa: of_rows(&run.kpa)?, rpm, line_kpa: rpm.and_then(line) })
+    let line_kpa = if side == Side::Over { Some(lines.over_kpa()) } else { rpm.and_then(|rpm| lines.under_kpa(rpm)) };
+    Some(Beyond { from_s, to_s, kpa: of_rows(&run.kpa)?, rpm, line_kpa })
 }
 
 /// The mean over the last half second; none where a channel says nothing.
@@ -256,7 +287,6 @@ fn mean(values: impl Iterator<Item = f64>) -> Option<f64> {
 mod tests {
     use super::*;
     use crate::case::{Case, FORMAT, Phase};
-    use crate::flag::stop_line;
     use crate::script::script;
     use crate::unit::Gear;
 
@@ -265,9 +295,14 @@ mod tests {
         serde_json::from_str(&format!(r#"{{"format": "{FORMAT}", "engine": {card}}}"#)).unwrap()
     }
 
-    fn line() -> impl Fn(f64) -> Option<f64> {
-        let case = case();
-        move |rpm| stop_line(&case, Gear::default())(rpm)
+    /// The stop that is called now.
+    fn called(run: &Run, zero_kpa: f64) -> Option<StopCall> {
+        stop_call(run, zero_kpa, &StopLines::of(&case(), Gear::default()))
+    }
+
+    /// The stretches beyond a stop line.
+    fn beyond(run: &Run) -> Vec<Beyond> {
+        beyond_lines(run, 0.0, &StopLines::of(&case(), Gear::default()))
     }
 
     fn point(id: &str) -> Point {
@@ -329,13 +364,13 @@ mod tests {
             let run = starts(built, seconds);
             let start = start(&run, 1.0).unwrap();
             assert_eq!(build_outcome(start), outcome, "{built} {start:?}");
-            assert_eq!(stop_call(&run, 1.0, line()).is_some(), stops, "{built} {start:?}");
+            assert_eq!(called(&run, 1.0).is_some(), stops, "{built} {start:?}");
             if let Start::Built(seconds) = start {
                 assert!((seconds - built).abs() < 0.06, "{seconds} for {built}");
             }
         }
         assert_eq!(start(&run(9.0, |_| (800.0, 320.0, 20.0)), 0.0), None);
-        assert_eq!(stop_call(&Run::default(), 0.0, line()), None);
+        assert_eq!(called(&Run::default(), 0.0), None);
     }
 
     /// The stop lines of a reading hold for the live gauge and for a recorded run: an engine of 750 rpm without a sheet must show 17.5 kPa at idle and 84 at 3000 rpm.
@@ -350,14 +385,18 @@ mod tests {
             (3000.0, 40.0, 5.0, true),
             (3000.0, 25.0, 6.5, true),
             (3000.0, 110.0, 5.0, false),
+            (3000.0, 990.0, 5.0, false),
+            (3000.0, 1010.0, 5.0, true),
+            (750.0, 1200.0, 6.5, true),
+            (750.0, 1200.0, 8.0, false),
             // Shut off, or turned by the starter.
             (0.0, 0.0, 5.0, false),
             (250.0, 0.0, 5.0, false),
         ] {
             let run = falls(rpm, kpa, at);
-            let call = stop_call(&run, 0.0, line());
+            let call = called(&run, 0.0);
             assert_eq!(call.is_some(), stops, "{kpa} kPa at {rpm} from {at} s: {call:?}");
-            let recorded = below_line(&run, 0.0, line());
+            let recorded = beyond(&run);
             assert_eq!(recorded.len(), usize::from(stops), "{kpa} kPa at {rpm} from {at} s");
             if let Some(call) = call {
                 let (from_s, seconds) = call.since(9.0);
@@ -367,9 +406,9 @@ mod tests {
         }
         // What was over before this moment is in the record and is no call.
         let over = run(20.0, |time| (750.0, if (5.0..9.0).contains(&time) { 8.0 } else { 150.0 }, 90.0));
-        assert_eq!((stop_call(&over, 0.0, line()), below_line(&over, 0.0, line()).len()), (None, 1));
+        assert_eq!((called(&over, 0.0), beyond(&over).len()), (None, 1));
         // A gauge that does not rest at zero shows less than it says.
-        assert!(stop_call(&falls(750.0, 25.0, 5.0), 10.0, line()).is_some());
+        assert!(called(&falls(750.0, 25.0, 5.0), 10.0).is_some());
     }
 
     #[test]
@@ -380,10 +419,13 @@ mod tests {
         };
         let stops = without(run(9.0, |time| (800.0, if time > 5.0 { 2.0 } else { 300.0 }, 90.0)));
         assert!(cannot_call(&stops).is_some_and(|says| says.starts_with("Speed is not measured")));
-        assert!(matches!(stop_call(&stops, 0.0, line()), Some(StopCall::Lost(_))));
+        assert!(matches!(called(&stops, 0.0), Some(StopCall::Lost(_))));
+        // Far too high is called by the pressure alone.
+        let over = called(&without(run(9.0, |time| (800.0, if time > 5.0 { 1100.0 } else { 300.0 }, 20.0))), 0.0);
+        assert!(over.is_some_and(|call| call.says(Units::default()).contains("over its upper stop line of 10")), "{over:?}");
         // Low, but there; and never there at all, which is an engine that has not been started.
         for kpa in [25.0, 0.0] {
-            assert_eq!(stop_call(&without(run(9.0, |_| (800.0, kpa, 90.0))), 0.0, line()), None);
+            assert_eq!(called(&without(run(9.0, |_| (800.0, kpa, 90.0))), 0.0), None);
         }
         assert!(cannot_call(&Run::default()).is_some_and(|says| says.starts_with("Pressure is not measured")));
         assert_eq!(cannot_call(&run(1.0, |_| (800.0, 100.0, 90.0))), None);

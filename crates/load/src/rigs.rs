@@ -12,6 +12,7 @@ use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_rig::chunk::Chunk;
 use velvet_dial_rig::line::{opened, sealed};
+use velvet_dial_rig::proof::{Proof, answer};
 use velvet_dial_rig::recorder::{Hello, Sink};
 use velvet_dial_rig::said::{Channel, FromRig, Kind, Sample, ToRig};
 use velvet_dial_services::mariadb::MariaDb;
@@ -100,8 +101,8 @@ async fn prepare(how: &Rigs, folder: &Path) -> Told<(Vec<i64>, Vec<String>)> {
         rigs::assign(&db, &who, rig, Some(number)).await?;
         numbers.push(number);
         if place == how.rigs {
-            let keeper = Keeper(db.clone());
-            let hello = Hello { name, token, boot: 1, channels: channels(), can: Vec::new() };
+            let keeper = Keeper::new(db.clone(), None);
+            let hello = Hello { name, proof: Proof::Token(token), boot: 1, channels: channels(), can: Vec::new() };
             let admitted = keeper.admit(&hello).await.map_err(|refused| format!("{refused:?}"))?;
             for second in 0..HOUR_S {
                 let mut chunk = Chunk::from(second * RATE_HZ);
@@ -122,11 +123,15 @@ async fn send(port: u16, name: String, token: String, seconds: Duration) -> Told
     stream.set_nodelay(true)?;
     let (from, mut to) = stream.into_split();
     let mut lines = BufReader::new(from).lines();
-    let mut hello = vec![FromRig::Hello { name, token, boot: 9 }];
+    let heard = |line: Option<String>| line.as_deref().and_then(|line| opened(line.as_bytes()).ok().and_then(ToRig::parse));
+    const BOOT: u64 = 9;
+    let hello = FromRig::Hello { name: name.clone(), token: None, boot: BOOT };
+    to.write_all(sealed(&hello.to_string()).as_bytes()).await?;
+    let Some(ToRig::Ask(question)) = heard(lines.next_line().await?) else { return Err("the rig was asked no question".into()) };
+    let mut hello = vec![FromRig::Answer(answer(&token, &question, &name, BOOT))];
     hello.extend(channels().into_iter().map(FromRig::Channel));
     hello.push(FromRig::Go);
     to.write_all(hello.iter().map(|said| sealed(&said.to_string())).collect::<String>().as_bytes()).await?;
-    let heard = |line: Option<String>| line.as_deref().and_then(|line| opened(line.as_bytes()).ok().and_then(ToRig::parse));
     let Some(ToRig::Ok(0)) = heard(lines.next_line().await?) else { return Err("the rig was not let in".into()) };
     let begun = Instant::now();
     let (mut next, mut kept) = (0, 0);

@@ -52,6 +52,6 @@ fn full() -> Document {
 #[divan::bench(sample_count = 10)]
 fn twelve_photos_and_three_runs(bencher: Bencher) {
     let document = full();
-    println!("{} kB", pdf(&document, Paper::A4).unwrap().len() / 1024);
-    bencher.bench_local(|| pdf(&document, Paper::A4).unwrap());
+    println!("{} kB", pdf(&document, Paper::A4, &[]).unwrap().len() / 1024);
+    bencher.bench_local(|| pdf(&document, Paper::A4, &[]).unwrap());
 }

@@ -10,4 +10,4 @@ mod text;
 
 pub use code::code;
 pub use document::{Block, Cell, Document, Photo, Picture, Span, Tone};
-pub use paper::{Paper, PaperError, pdf};
+pub use paper::{Attached, Paper, PaperError, pdf};

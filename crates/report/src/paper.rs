@@ -5,13 +5,15 @@ use crate::{Block, Document, Photo};
 use image::codecs::jpeg::JpegEncoder;
 use image::{ImageFormat, ImageReader};
 use krilla::SerializeSettings;
+use krilla::configure::{Archival, Configuration, ConfigurationBuilder};
+use krilla::embed::{AssociationKind, EmbeddedFile, MimeType};
+use krilla::error::KrillaError;
 use krilla::image::Image;
-use krilla::metadata::Metadata;
+use krilla::metadata::{DateTime, Metadata};
 use krilla::page::PageSettings;
 use krilla::surface::Surface;
 use krilla::tagging::{Artifact, ArtifactType, ContentTag, Identifier, Node, SpanTag, TagGroup, TagTree};
 use krilla_svg::{SurfaceExt, SvgSettings};
-use rayon::prelude::*;
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::rc::Rc;
@@ -53,7 +55,7 @@ pub enum PaperError {
     Picture(#[from] usvg::Error),
     /// The PDF could not be written.
     #[error("the report's PDF could not be written: {0:?}")]
-    Pdf(krilla::error::KrillaError),
+    Pdf(KrillaError),
 }
 
 /// Margins, in points: at the sides, at the top, at the bottom; the foot stands in the last.
@@ -65,20 +67,60 @@ const FOOT_BELOW: f32 = 16.0;
 const PHOTO_SIDE: u32 = 900;
 const PHOTO_QUALITY: u8 = 74;
 
-/// Lays a document out.
+/// A file that a PDF carries, byte by byte as it is given.
+#[derive(Debug, Clone)]
+pub struct Attached {
+    /// Its name.
+    pub name: &'static str,
+    /// What kind of file it is.
+    pub mime_type: &'static str,
+    /// What it is, for whoever opens the list of attachments.
+    pub about: &'static str,
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+    /// When it was made: year, month, day.
+    pub on: (u16, u8, u8),
+}
+
+/// Lays a document out. With attachments it is a PDF/A-3; where that cannot be, because the fonts lack a letter that somebody typed, it is a plain PDF with the same pages and attachments.
 ///
 /// # Errors
 /// [`PaperError`] where a photo or a picture cannot be read.
-pub fn pdf(document: &Document, paper: Paper) -> Result<Vec<u8>, PaperError> {
+pub fn pdf(document: &Document, paper: Paper, attached: &[Attached]) -> Result<Vec<u8>, PaperError> {
+    if !attached.is_empty()
+        && let Ok(archival) = ConfigurationBuilder::new().with_archival_validator(Archival::A3_A).finish()
+    {
+        match drawn(document, paper, attached, archival) {
+            Err(PaperError::Pdf(KrillaError::Validation(_))) => {}
+            other => return other,
+        }
+    }
+    drawn(document, paper, attached, Configuration::default())
+}
+
+fn drawn(document: &Document, paper: Paper, attached: &[Attached], configuration: Configuration) -> Result<Vec<u8>, PaperError> {
     let (width, height) = paper.size();
     let room = (width - 2.0 * SIDE, height - TOP - BOTTOM);
     let mut shown = read(document)?;
     let mut type_setter = Typesetter::new();
     let laid = flow::lay_out(&mut type_setter, document, |place| shown.remove(&place), room);
-    let settings = SerializeSettings { enable_tagging: true, ..SerializeSettings::default() };
+    let settings = SerializeSettings { enable_tagging: true, configuration, ..SerializeSettings::default() };
     let mut made = krilla::Document::new_with(settings);
     let about = Metadata::new().title(document.title.clone()).authors(vec![document.shop.clone()]).language("en".to_owned());
+    let about = attached.first().map_or(about.clone(), |file| about.creation_date(date(file.on)));
     made.set_metadata(about);
+    for file in attached {
+        made.embed_file(EmbeddedFile {
+            path: file.name.to_owned(),
+            mime_type: MimeType::new(file.mime_type),
+            description: Some(file.about.to_owned()),
+            association_kind: AssociationKind::Data,
+            data: file.bytes.clone().into(),
+            modification_date: Some(date(file.on)),
+            compress: Some(false),
+            location: None,
+        });
+    }
     let mut pen = Pen::default();
     let pages = laid.pages.len();
     for (place, page) in laid.pages.iter().enumerate() {
@@ -94,6 +136,10 @@ pub fn pdf(document: &Document, paper: Paper) -> Result<Vec<u8>, PaperError> {
     }
     made.set_tag_tree(structure(&laid, &mut pen.drawn));
     made.finish().map_err(PaperError::Pdf)
+}
+
+fn date((year, month, day): (u16, u8, u8)) -> DateTime {
+    DateTime::new(year).month(month).day(day)
 }
 
 /// What was drawn of each node, for the structure.
@@ -166,7 +212,7 @@ fn read(document: &Document) -> Result<HashMap<usize, Shown>, PaperError> {
             Block::Picture(picture) => drop(shown.insert(place, drawing(&picture.svg)?)),
             Block::Code { svg, .. } => drop(shown.insert(place, drawing(svg)?)),
             Block::Photos { photos } => {
-                let images: Result<Vec<Image>, PaperError> = photos.par_iter().map(small).collect();
+                let images: Result<Vec<Image>, PaperError> = photos.iter().map(small).collect();
                 shown.insert(place, Shown::Photos(images?));
             }
             Block::Heading { .. }

@@ -62,7 +62,7 @@ fn whatever_is_typed_is_laid_out() {
             Block::Small { text: typed.to_owned() },
         ];
         for paper in [Paper::A4, Paper::Letter] {
-            let made = pdf(&document(blocks.clone()), paper).unwrap();
+            let made = pdf(&document(blocks.clone()), paper, &[]).unwrap();
             let words = words_on(&made);
             assert!(words.iter().any(|(word, _)| word == "end"), "{typed}");
             let width = if paper == Paper::A4 { 595.3 } else { 612.0 };
@@ -77,7 +77,7 @@ fn whatever_is_typed_is_laid_out() {
 #[test]
 fn letters_stay_what_they_are() {
     let printed = |typed: &str| {
-        let made = pdf(&document(vec![Block::text(Tone::Plain, typed)]), Paper::A4).unwrap();
+        let made = pdf(&document(vec![Block::text(Tone::Plain, typed)]), Paper::A4, &[]).unwrap();
         // Where the font changes within a word, the reader takes that for a gap.
         read(&made, &["-raw"]).replace(' ', "")
     };
@@ -95,7 +95,7 @@ fn a_long_table_goes_on() {
     let mut rows: Vec<Vec<Cell>> = (0..120).map(row).collect();
     rows.insert(60, cells(&["tall", &"lines ".repeat(3000), "x"]));
     let made =
-        pdf(&document(vec![Block::Table { head: vec!["Left", "Middle", "Right"], shares: vec![2, 5, 1], rows }]), Paper::A4).unwrap();
+        pdf(&document(vec![Block::Table { head: vec!["Left", "Middle", "Right"], shares: vec![2, 5, 1], rows }]), Paper::A4, &[]).unwrap();
     let words = words_on(&made);
     let count = |text: &str| words.iter().filter(|(word, _)| word == text).count();
     let pages = count("page");
@@ -111,7 +111,7 @@ fn a_screen_reader_finds_its_way() {
     let svg = "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 100 50\"><text x=\"5\" y=\"20\">drawn</text></svg>".to_owned();
     let picture = Picture { svg, alt: "What the picture shows".to_owned(), caption: "Caption".to_owned() };
     let table = Block::Table { head: vec!["Head"], shares: vec![1], rows: vec![cells(&["cell"])] };
-    let made = pdf(&document(vec![Block::Heading { text: "Part".to_owned() }, Block::Picture(picture), table]), Paper::A4).unwrap();
+    let made = pdf(&document(vec![Block::Heading { text: "Part".to_owned() }, Block::Picture(picture), table]), Paper::A4, &[]).unwrap();
     let mut info = Command::new("pdfinfo").args(["-struct-text", "-"]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
     info.stdin.take().unwrap().write_all(&made).unwrap();
     let structure = String::from_utf8(info.wait_with_output().unwrap().stdout).unwrap();
@@ -124,8 +124,8 @@ fn a_screen_reader_finds_its_way() {
 #[test]
 fn what_cannot_be_read_is_named() {
     let photo = Photo { jpeg: b"not a photo".to_vec(), id: String::new(), caption: "Sump".to_owned() };
-    let refused = pdf(&document(vec![Block::Photos { photos: vec![photo] }]), Paper::A4);
+    let refused = pdf(&document(vec![Block::Photos { photos: vec![photo] }]), Paper::A4, &[]);
     assert!(matches!(&refused, Err(error @ PaperError::Photo(_)) if error.to_string().starts_with("a photo of the report cannot be read")));
     let picture = Picture { svg: "<svg".to_owned(), alt: String::new(), caption: String::new() };
-    assert!(matches!(pdf(&document(vec![Block::Picture(picture)]), Paper::A4), Err(PaperError::Picture(_))));
+    assert!(matches!(pdf(&document(vec![Block::Picture(picture)]), Paper::A4, &[]), Err(PaperError::Picture(_))));
 }

@@ -6,6 +6,7 @@
 pub mod chunk;
 pub mod hub;
 pub mod line;
+pub mod proof;
 pub mod recorder;
 pub mod said;
 pub mod standin;

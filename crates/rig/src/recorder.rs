@@ -1,18 +1,20 @@
-//! One connection of a rig: it says who it is, is let in, and what it measures is kept a second at a time and acknowledged when it is kept.
+//! One connection of a rig: it says who it is and shows that, is let in, and what it measures is kept a second at a time and acknowledged when it is kept.
 //!
 //! Numbers tell what is missing. A number twice is passed over; one too high is asked for again from the gap; what the rig says it no longer holds, or what does not arrive whole
 //! after some tries, is kept as lost, so that a gap is a gap for ever. Nothing more is read while a second is being kept, so that a slow database slows the rig and loses nothing.
 use crate::chunk::Chunk;
 use crate::hub::{Hub, Linked, Order};
 use crate::line::{LineError, Lines, opened, sealed};
+use crate::proof::Proof;
 use crate::said::{Can, Channel, FromRig, Key, Kind, MOST_CHANNELS, Sample, ToRig};
 use std::future::Future;
-use std::sync::Arc;
+use std::net::IpAddr;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::io::{AsyncWriteExt, BufReader};
 use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
 use tokio::net::{TcpListener, TcpStream};
-use tokio::sync::{Semaphore, mpsc};
+use tokio::sync::{Semaphore, SemaphorePermit, mpsc, oneshot};
 use tokio::time::{Instant, interval, sleep, timeout};
 use uuid::Uuid;
 
@@ -21,8 +23,8 @@ use uuid::Uuid;
 pub struct Hello {
     /// Its name.
     pub name: String,
-    /// The token of its pairing.
-    pub token: String,
+    /// That it has the token of its pairing.
+    pub proof: Proof,
     /// Of which start.
     pub boot: u64,
     /// What it measures.
@@ -67,10 +69,17 @@ pub trait Sink: Send + Sync + 'static {
     fn keep(&self, admitted: &Admitted, chunk: &Chunk) -> impl Future<Output = Result<(), Refused>> + Send;
 }
 
-/// Connections at once.
+/// Rigs at once, each after it has shown who it is.
 const MOST_RIGS: usize = 64;
+/// Connections at once that have not shown yet who they are, and of one address. Where one more comes, the one that has said nothing for longest leaves.
+const MOST_WAITING: usize = 256;
+const MOST_OF_ADDRESS: usize = 16;
 /// A rig says who it is within this.
 const HELLO: Duration = Duration::from_secs(10);
+/// Bytes of the question that it answers.
+const QUESTION_BYTES: usize = 16;
+/// No rig has lost more than this at once: a day of a thousand samples a second.
+const MOST_LOST: u64 = 86_400_000;
 /// A rig that says nothing for so long is gone.
 const SILENT: Duration = Duration::from_secs(20);
 /// It takes what it is told within this.
@@ -88,27 +97,69 @@ const TRIES: u32 = 3;
 const UNDER_WAY: Duration = Duration::from_secs(2);
 /// After so many lines in a row that cannot be read, nobody at the other end speaks to us.
 const MOST_BAD: u32 = 200;
+const IN_CLEAR: &str = "this server takes no token in clear; bring the rig up to VD2, or start the server with --rig-token-in-clear";
+const TOO_MUCH_LOST: &str = "it claims to have lost more than a day of samples; restart the rig, which begins a new run";
 /// How long a wrong token waits for its answer.
 const WRONG: Duration = Duration::from_millis(800);
 /// How long a database that is away is left alone.
 const AWAY: Duration = Duration::from_millis(500);
 
+/// How rigs are let in.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Door {
+    /// Rigs of the first version may send their token in clear.
+    pub token_in_clear: bool,
+}
+
+/// Connections that have not shown yet who they are, the oldest first.
+#[derive(Debug, Default)]
+struct Waiting(Mutex<Vec<Waits>>);
+
+/// One of them.
+#[derive(Debug)]
+struct Waits {
+    number: u64,
+    from: IpAddr,
+    /// Tells it to leave.
+    leave: oneshot::Sender<()>,
+}
+
+impl Waiting {
+    /// Takes one more in, and sends away who has waited longest where there are too many. What comes back is its number, and what it hears when it is sent away itself.
+    fn enter(&self, from: IpAddr) -> (u64, oneshot::Receiver<()>) {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let leaves = if all.iter().filter(|waits| waits.from == from).count() >= MOST_OF_ADDRESS {
+            all.iter().position(|waits| waits.from == from)
+        } else {
+            (all.len() >= MOST_WAITING).then_some(0)
+        };
+        if let Some(place) = leaves {
+            // One that has just left by itself hears nothing, and that is right.
+            _ = all.remove(place).leave.send(());
+        }
+        let number = all.last().map_or(0, |waits| waits.number + 1);
+        let (leave, told) = oneshot::channel();
+        all.push(Waits { number, from, leave });
+        (number, told)
+    }
+
+    fn leave(&self, number: u64) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).retain(|waits| waits.number != number);
+    }
+}
+
 /// Lets rigs in, for ever.
-pub async fn listen<S: Sink>(listener: TcpListener, hub: Arc<Hub>, sink: Arc<S>) {
-    let places = Arc::new(Semaphore::new(MOST_RIGS));
+pub async fn listen<S: Sink>(listener: TcpListener, door: Door, hub: Arc<Hub>, sink: Arc<S>) {
+    let (places, waiting) = (Arc::new(Semaphore::new(MOST_RIGS)), Arc::new(Waiting::default()));
     loop {
         match listener.accept().await {
             Ok((stream, from)) => {
-                let Ok(place) = Arc::clone(&places).try_acquire_owned() else {
-                    tracing::warn!(%from, "more rigs than there are places; one was sent away");
-                    continue;
-                };
                 let (hub, sink) = (Arc::clone(&hub), Arc::clone(&sink));
+                let (places, waiting) = (Arc::clone(&places), Arc::clone(&waiting));
                 tokio::spawn(async move {
-                    if let Err(why) = one(stream, &hub, sink.as_ref()).await {
+                    if let Err(why) = one(stream, from.ip(), (door, &places, &waiting), &hub, sink.as_ref()).await {
                         tracing::info!(%from, %why, "a rig was refused or left");
                     }
-                    drop(place);
                 });
             }
             Err(error) => {
@@ -121,12 +172,24 @@ pub async fn listen<S: Sink>(listener: TcpListener, hub: Arc<Hub>, sink: Arc<S>)
 }
 
 /// One connection, to its end: the sentence says why it ended.
-pub async fn one<S: Sink>(stream: TcpStream, hub: &Hub, sink: &S) -> Result<(), String> {
+async fn one<S: Sink>(
+    stream: TcpStream,
+    from: IpAddr,
+    (door, places, waiting): (Door, &Semaphore, &Waiting),
+    hub: &Hub,
+    sink: &S,
+) -> Result<(), String> {
     stream.set_nodelay(true).ok();
-    let (from, to) = stream.into_split();
-    let (mut lines, mut voice) = (Lines::new(BufReader::new(from)), Voice(to));
-    match let_in(&mut lines, hub, sink).await {
-        Ok((admitted, linked, orders)) => {
+    let (reads, writes) = stream.into_split();
+    let (mut lines, mut voice) = (Lines::new(BufReader::new(reads)), Voice(writes));
+    let (number, sent_away) = waiting.enter(from);
+    let entered = tokio::select! {
+        entered = let_in(&mut lines, &mut voice, door, places, hub, sink) => entered,
+        _ = sent_away => Err("too many connections say nothing; say who you are at once".to_owned()),
+    };
+    waiting.leave(number);
+    match entered {
+        Ok((admitted, linked, orders, _place)) => {
             let recording = Recording {
                 chunk: Chunk::from(admitted.next),
                 begun: Instant::now(),
@@ -167,16 +230,35 @@ impl Voice {
     }
 }
 
-async fn hello(lines: &mut In) -> Result<Hello, String> {
+async fn said(lines: &mut In) -> Result<FromRig, String> {
+    let line = lines.next().await.map_err(|error| format!("the link broke: {error}"))?.ok_or("the rig left before it said who it is")?;
+    let text = line.and_then(opened).map_err(|error: LineError| error.to_string())?;
+    FromRig::parse(text).map_err(|error| error.to_string())
+}
+
+/// Asks the rig a question that only who has its token can answer.
+async fn proof(lines: &mut In, voice: &mut Voice) -> Result<Proof, String> {
+    let mut bytes = [0u8; QUESTION_BYTES];
+    getrandom::fill(&mut bytes).map_err(|error| format!("no question can be asked ({error})"))?;
+    let question: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+    voice.say(&ToRig::Ask(question.clone())).await?;
+    match said(lines).await? {
+        FromRig::Answer(answer) => Ok(Proof::Answer { question, answer }),
+        _ => Err("answer the question first".to_owned()),
+    }
+}
+
+async fn hello(lines: &mut In, voice: &mut Voice, door: Door) -> Result<Hello, String> {
     let mut hello: Option<Hello> = None;
     loop {
-        let line =
-            lines.next().await.map_err(|error| format!("the link broke: {error}"))?.ok_or("the rig left before it said who it is")?;
-        let text = line.and_then(opened).map_err(|error: LineError| error.to_string())?;
-        let said = FromRig::parse(text).map_err(|error| error.to_string())?;
-        match (said, &mut hello) {
+        match (said(lines).await?, &mut hello) {
+            (FromRig::Hello { token: Some(_), .. }, None) if !door.token_in_clear => return Err(IN_CLEAR.to_owned()),
             (FromRig::Hello { name, token, boot }, None) => {
-                hello = Some(Hello { name, token, boot, channels: Vec::new(), can: Vec::new() });
+                let proof = match token {
+                    Some(token) => Proof::Token(token),
+                    None => proof(lines, voice).await?,
+                };
+                hello = Some(Hello { name, proof, boot, channels: Vec::new(), can: Vec::new() });
             }
             (_, None) => return Err("say hello first".to_owned()),
             (FromRig::Channel(channel), Some(hello)) => {
@@ -198,8 +280,18 @@ async fn hello(lines: &mut In) -> Result<Hello, String> {
     }
 }
 
-async fn let_in<S: Sink>(lines: &mut In, hub: &Hub, sink: &S) -> Result<(Admitted, Arc<Linked>, mpsc::Receiver<Order>), String> {
-    let hello = timeout(HELLO, hello(lines)).await.map_err(|_| "nothing was said within ten seconds".to_owned())??;
+/// A rig that was let in: where it goes, its link, what it is told, and its place.
+type LetIn<'a> = (Admitted, Arc<Linked>, mpsc::Receiver<Order>, SemaphorePermit<'a>);
+
+async fn let_in<'a, S: Sink>(
+    lines: &mut In,
+    voice: &mut Voice,
+    door: Door,
+    places: &'a Semaphore,
+    hub: &Hub,
+    sink: &S,
+) -> Result<LetIn<'a>, String> {
+    let hello = timeout(HELLO, hello(lines, voice, door)).await.map_err(|_| "nothing was said within ten seconds".to_owned())??;
     let admitted = match sink.admit(&hello).await {
         Ok(admitted) => admitted,
         Err(Refused::No(why)) => {
@@ -211,12 +303,13 @@ async fn let_in<S: Sink>(lines: &mut In, hub: &Hub, sink: &S) -> Result<(Admitte
             return Err("what keeps the run is away for a moment; try again".to_owned());
         }
     };
+    let Ok(place) = places.try_acquire() else { return Err("more rigs than there are places; try again".to_owned()) };
     let (orders, ordered) = mpsc::channel(64);
     let who = (admitted.rig, admitted.shop, hello.name.clone());
     let linked = Linked::new(who, (admitted.job, admitted.run), hello.boot, hello.channels, hello.can, orders, admitted.first_us);
     let linked = Arc::new(linked);
     hub.enter(Arc::clone(&linked))?;
-    Ok((admitted, linked, ordered))
+    Ok((admitted, linked, ordered, place))
 }
 
 /// A connection that records.
@@ -286,6 +379,9 @@ impl<S: Sink> Recording<'_, S> {
             FromRig::Data(sample) => self.sample(&sample, voice).await?,
             FromRig::Lost(from, to) => {
                 let next = self.chunk.next();
+                if to.saturating_sub(next) > MOST_LOST {
+                    return Err(TOO_MUCH_LOST.to_owned());
+                }
                 if from <= next && next < to {
                     self.lost(to, voice).await?;
                 }
@@ -294,7 +390,7 @@ impl<S: Sink> Recording<'_, S> {
             FromRig::Key(Key::Mark) => self.chunk.marks.extend(self.linked.mark()),
             FromRig::Code(code) => self.linked.code(code),
             FromRig::Bye => return Ok(true),
-            FromRig::Hello { .. } | FromRig::Channel(_) | FromRig::Can(_) | FromRig::Go => {
+            FromRig::Hello { .. } | FromRig::Answer(_) | FromRig::Channel(_) | FromRig::Can(_) | FromRig::Go => {
                 return Err("hello, channels and go are said once, before the data".to_owned());
             }
         }

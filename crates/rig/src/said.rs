@@ -3,7 +3,9 @@ use std::fmt::{self, Display, Formatter};
 use thiserror::Error;
 
 /// The version of the protocol that is spoken here.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
+/// The version before, which sends the token in clear.
+pub const FIRST: u32 = 1;
 /// Channels a rig may have.
 pub const MOST_CHANNELS: usize = 5;
 
@@ -142,15 +144,17 @@ pub struct Sample {
 /// From the rig.
 #[derive(Debug, Clone, PartialEq)]
 pub enum FromRig {
-    /// Who it is: the name and the token of its pairing, and a number of its own for this start.
+    /// Who it is: the name of its pairing, and a number of its own for this start.
     Hello {
         /// Its name.
         name: String,
-        /// The token of its pairing.
-        token: String,
+        /// The token of its pairing in clear, in the version before; none where it answers a question instead.
+        token: Option<String>,
         /// Another at every start, since its numbers begin anew.
         boot: u64,
     },
+    /// What it answers to the server's question, hexadecimal.
+    Answer(String),
     /// A channel; they are counted in the order they are told.
     Channel(Channel),
     /// What can be done to it.
@@ -181,6 +185,8 @@ pub enum Key {
 /// From the server.
 #[derive(Debug, Clone, PartialEq)]
 pub enum ToRig {
+    /// The question that the rig answers to show that it has its token.
+    Ask(String),
     /// Welcome; send from this number.
     Ok(u64),
     /// All before this number is kept.
@@ -241,17 +247,26 @@ impl FromRig {
             },
             "bye" => Ok(Self::Bye),
             _ if word.starts_with("VD") && words.clone().next() == Some("hello") => {
-                if word.get(2..).and_then(|version| version.parse().ok()) != Some(VERSION) {
+                let version = word.get(2..).and_then(|version| version.parse().ok());
+                if version != Some(VERSION) && version != Some(FIRST) {
                     return Err(SaidError::Version(word.chars().take(12).collect()));
                 }
                 let mut words = words.skip(1);
-                let (name, token, boot) = (words.next(), words.next(), words.next());
-                let boot = boot.filter(|boot| boot.len() == 16).and_then(|boot| u64::from_str_radix(boot, 16).ok());
-                match (name.filter(|name| !name.is_empty()), token, boot) {
-                    (Some(name), Some(token), Some(boot)) => Ok(Self::Hello { name: name.to_owned(), token: token.to_owned(), boot }),
-                    _ => Err(short("hello", "name, token and sixteen hexadecimal digits that are others at every start")),
+                let name = words.next().filter(|name| !name.is_empty());
+                let token = if version == Some(FIRST) { words.next().map(|token| Some(token.to_owned())) } else { Some(None) };
+                let boot = words.next().filter(|boot| boot.len() == 16).and_then(|boot| u64::from_str_radix(boot, 16).ok());
+                match (name, token, boot) {
+                    (Some(name), Some(token), Some(boot)) => Ok(Self::Hello { name: name.to_owned(), token, boot }),
+                    _ if version == Some(FIRST) => {
+                        Err(short("hello", "name, token and sixteen hexadecimal digits that are others at every start"))
+                    }
+                    _ => Err(short("hello", "name and sixteen hexadecimal digits that are others at every start")),
                 }
             }
+            "answer" => match words.next().filter(|answer| answer.len() == 64) {
+                Some(answer) => Ok(Self::Answer(answer.to_owned())),
+                None => Err(short("answer", "the sixty-four hexadecimal digits of HMAC-SHA-256 over question, name and start")),
+            },
             other => Err(SaidError::Word(other.chars().take(24).collect())),
         }
     }
@@ -274,7 +289,9 @@ fn sample<'a>(mut words: impl Iterator<Item = &'a str>) -> Result<FromRig, SaidE
 impl Display for FromRig {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
-            Self::Hello { name, token, boot } => write!(f, "VD{VERSION} hello {name} {token} {boot:016x}"),
+            Self::Hello { name, token: Some(token), boot } => write!(f, "VD{FIRST} hello {name} {token} {boot:016x}"),
+            Self::Hello { name, token: None, boot } => write!(f, "VD{VERSION} hello {name} {boot:016x}"),
+            Self::Answer(answer) => write!(f, "answer {answer}"),
             Self::Channel(Channel { kind, rate_hz }) => {
                 write!(f, "chan {kind} {rate_hz}")?;
                 match kind {
@@ -311,6 +328,7 @@ impl ToRig {
     pub fn parse(text: &str) -> Option<Self> {
         let (word, rest) = text.split_once(' ').unwrap_or((text, ""));
         match word {
+            "ask" => Some(rest).filter(|question| !question.is_empty()).map(|question| Self::Ask(question.to_owned())),
             "ok" => rest.parse().ok().map(Self::Ok),
             "ack" => rest.parse().ok().map(Self::Ack),
             "again" => rest.parse().ok().map(Self::Again),
@@ -331,6 +349,7 @@ impl ToRig {
 impl Display for ToRig {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
+            Self::Ask(question) => write!(f, "ask {question}"),
             Self::Ok(next) => write!(f, "ok {next}"),
             Self::Ack(next) => write!(f, "ack {next}"),
             Self::Again(next) => write!(f, "again {next}"),

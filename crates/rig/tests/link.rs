@@ -1,6 +1,7 @@
 //! A rig at the recorder over real sockets: what is kept is what was sent, whatever happens on the way.
 #![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a test that cannot go on must stop there")]
 use proptest::prelude::*;
+use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -12,7 +13,8 @@ use uuid::Uuid;
 use velvet_dial_rig::chunk::{Chunk, packed_peaks, unpacked_peaks};
 use velvet_dial_rig::hub::Hub;
 use velvet_dial_rig::line::{opened, sealed};
-use velvet_dial_rig::recorder::{Admitted, Hello, Refused, Sink, listen};
+use velvet_dial_rig::proof::answer;
+use velvet_dial_rig::recorder::{Admitted, Door, Hello, Refused, Sink, listen};
 use velvet_dial_rig::said::{Channel, FromRig, Kind, Sample, ToRig};
 
 /// Keeps in memory by the rules of a sink; away while told so.
@@ -27,7 +29,7 @@ const RIG: Uuid = Uuid::from_u128(7);
 
 impl Sink for Memory {
     async fn admit(&self, hello: &Hello) -> Result<Admitted, Refused> {
-        if hello.token != "right" {
+        if !hello.proof.shows(&Sha256::digest("right"), &hello.name, hello.boot) {
             return Err(Refused::No("not paired".to_owned()));
         }
         let kept = self.kept.lock().unwrap();
@@ -60,10 +62,14 @@ struct Bench {
 }
 
 async fn bench() -> Bench {
+    bench_with(Door { token_in_clear: true }).await
+}
+
+async fn bench_with(door: Door) -> Bench {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let at = listener.local_addr().unwrap();
     let (hub, sink) = (Arc::new(Hub::default()), Arc::new(Memory::default()));
-    tokio::spawn(listen(listener, Arc::clone(&hub), Arc::clone(&sink)));
+    tokio::spawn(listen(listener, door, Arc::clone(&hub), Arc::clone(&sink)));
     Bench { hub, sink, at }
 }
 
@@ -209,11 +215,11 @@ async fn who_may_not_link_is_told_why_and_gets_nothing() {
     first.data(0..5).await;
     for (hello, why) in [
         ("VD1 hello green wrong 00000000000000a1", "not paired"),
-        ("VD2 hello green right 00000000000000a1", "speaks VD1, the rig VD2"),
+        ("VD3 hello green 00000000000000a1", "speaks VD2, the rig VD3"),
         ("VD1 hello green right 00000000000000b2", "another rig is linked as green"),
         ("VD1 hello green right a1", "sixteen hexadecimal digits"),
         ("go", "say hello first"),
-        ("GET / HTTP/1.1", "no word of VD1"),
+        ("GET / HTTP/1.1", "no word of VD2"),
     ] {
         let mut rig = Hand::greets(bench.at, hello).await;
         let told = rig.hears_no().await;
@@ -229,6 +235,58 @@ async fn who_may_not_link_is_told_why_and_gets_nothing() {
         assert!(told.contains(why), "{line}: {told}");
     }
     assert_eq!(numbers(&bench.sink).0, Vec::from_iter(0..5), "nothing that was recorded is lost");
+}
+
+/// A rig shows that it has its token without saying it: what is overheard lets nobody in, and a token in clear is refused unless the server allows it.
+#[tokio::test]
+async fn a_rig_answers_a_question_and_its_token_stays_unsaid() {
+    let bench = bench_with(Door::default()).await;
+    let greets = async |hello: &str, answers: &dyn Fn(&str) -> String| {
+        let mut rig = Hand { stream: TcpStream::connect(bench.at).await.unwrap(), read: Vec::new() };
+        rig.says(hello).await;
+        let Some(ToRig::Ask(question)) = rig.hears().await else { panic!("no question") };
+        for line in [&*format!("answer {}", answers(&question)), "chan pressure bar 100", "chan speed pulses 100 60", "go"] {
+            rig.says(line).await;
+        }
+        (rig, question)
+    };
+    let hello = "VD2 hello green 00000000000000a1";
+    let right = |question: &str| answer("right", question, "green", 0xa1);
+    let (mut rig, first) = greets(hello, &right).await;
+    assert_eq!(rig.hears().await, Some(ToRig::Ok(0)));
+    rig.data(0..5).await;
+    rig.says("lost 5 90000000").await;
+    assert!(rig.hears_no().await.contains("more than a day of samples"));
+    let overheard = right(&first);
+    type Answers<'a> = &'a dyn Fn(&str) -> String;
+    let wrong: [(&str, Answers<'_>); 4] = [
+        (hello, &|question| answer("wrong", question, "green", 0xa1)),
+        (hello, &|question| answer("right", question, "green", 0xa2)),
+        (hello, &|question| answer("right", question, "brown", 0xa1)),
+        (hello, &|_| overheard.clone()),
+    ];
+    for (hello, answers) in wrong {
+        let (mut rig, question) = greets(hello, answers).await;
+        assert!(rig.hears_no().await.contains("not paired"));
+        assert_ne!(question, first, "another question at every connection");
+    }
+    let mut rig = Hand::greets(bench.at, HELLO).await;
+    assert!(rig.hears_no().await.contains("takes no token in clear"));
+}
+
+/// Connections that say nothing keep no rig out, from one address or another: who has waited longest leaves.
+#[tokio::test]
+async fn idle_connections_keep_no_rig_out() {
+    let bench = bench().await;
+    let mut idle = Vec::new();
+    for _ in 0..64 {
+        idle.push(TcpStream::connect(bench.at).await.unwrap());
+    }
+    let mut rig = Hand::greets(bench.at, HELLO).await;
+    assert_eq!(rig.hears().await, Some(ToRig::Ok(0)));
+    let mut told = Vec::new();
+    timeout(Duration::from_secs(5), idle[0].read_to_end(&mut told)).await.expect("the oldest was not sent away").unwrap();
+    assert!(String::from_utf8_lossy(&told).contains("say who you are at once"));
 }
 
 #[tokio::test]
@@ -295,7 +353,11 @@ fn the_example_of_the_document_is_right() {
             to_rig += 1;
         }
     }
-    assert_eq!((from_rig, to_rig), (7, 2));
+    assert_eq!((from_rig, to_rig), (8, 3));
+    let document = include_str!("../../../docs/rig.md");
+    let token = document.split("With token `").nth(1).unwrap().split('`').next().unwrap();
+    let question = document.split("    < ask ").nth(1).unwrap().split('*').next().unwrap();
+    assert!(document.contains(&format!("answer {}*", answer(token, question, "green-cart", 0x4c_1a7e))));
 }
 
 proptest! {

@@ -17,6 +17,8 @@ use thiserror::Error;
 /// Database of the application.
 const DATABASE: &str = "velvet_dial";
 const USER: &str = "velvet_dial";
+/// The user of the server that serves, at 127.0.0.1.
+pub const SERVER_USER: &str = "velvet_dial_server";
 /// Everything a start makes in its folder but the lock, which guards the removal itself.
 const MADE_HERE: [&str; 9] = ["tmp", "data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid", "run.port"];
 /// A password is made of 32 characters; what is shorter was cut.
@@ -175,6 +177,11 @@ impl MariaDb {
         self.url_of(DATABASE)
     }
 
+    /// The same for the server that serves: a user who is granted what it needs once the tables stand ([`SERVER_USER`]).
+    pub fn serving_url(&self) -> String {
+        format!("mysql://{SERVER_USER}:{}@127.0.0.1:{}/{DATABASE}", self.password, self.port)
+    }
+
     /// Address of another database of the same server; its name must begin with `velvet_dial`.
     pub fn url_of(&self, database: &str) -> String {
         format!("mysql://{USER}:{}@127.0.0.1:{}/{database}", self.password, self.port)
@@ -284,7 +291,9 @@ fn init_sql(password: &str, root: &str) -> String {
          CREATE DATABASE IF NOT EXISTS {DATABASE};\n\
          CREATE USER IF NOT EXISTS '{USER}'@'127.0.0.1';\n\
          ALTER USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
-         GRANT ALL ON `{DATABASE}%`.* TO '{USER}'@'127.0.0.1';\n"
+         GRANT ALL ON `{DATABASE}%`.* TO '{USER}'@'127.0.0.1' WITH GRANT OPTION;\n\
+         CREATE USER IF NOT EXISTS '{SERVER_USER}'@'127.0.0.1';\n\
+         ALTER USER '{SERVER_USER}'@'127.0.0.1' IDENTIFIED BY '{password}';\n"
     )
 }
 

@@ -11,12 +11,13 @@ pub mod jobs;
 pub mod library;
 mod migration;
 pub mod rigs;
+pub mod seals;
 mod secret;
 pub mod zone;
 
 pub use sea_orm::DatabaseConnection as Connection;
 
-use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr, SqlxMySqlError};
+use sea_orm::{ConnectOptions, ConnectionTrait, Database, DbBackend, DbErr, RuntimeErr, SqlErr, SqlxMySqlError, Statement};
 use std::time::Duration;
 use thiserror::Error;
 use uuid::Uuid;
@@ -86,6 +87,26 @@ pub async fn open(url: &str) -> Result<Connection, StoreError> {
     let mut options = ConnectOptions::new(url);
     options.max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false);
     migration::bring_up(options.clone()).await?;
+    Ok(Database::connect(options).await?)
+}
+
+/// Tables to which the server only adds: what is written in them is neither changed nor taken away.
+const ONLY_ADDED: [&str; 3] = ["entries", "records", "sealed_heads"];
+
+/// Brings the tables up to date as their owner, grants `user` what a server needs, and connects as that user by `serving`: it reads and adds entries, records and
+/// seals, and may neither change nor delete them.
+pub async fn open_serving(owner: &str, serving: &str, user: &str) -> Result<Connection, StoreError> {
+    let db = open(owner).await?;
+    let tables = "SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()";
+    for row in db.query_all_raw(Statement::from_string(DbBackend::MySql, tables)).await? {
+        let table: String = row.try_get("", "name")?;
+        let may = if ONLY_ADDED.contains(&table.as_str()) { "SELECT, INSERT" } else { "SELECT, INSERT, UPDATE, DELETE" };
+        // Names of tables and rights cannot be parameters; both are our own.
+        db.execute_unprepared(&format!("GRANT {may} ON `{table}` TO '{user}'@'127.0.0.1'")).await?;
+    }
+    db.close().await?;
+    let mut options = ConnectOptions::new(serving);
+    options.max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false);
     Ok(Database::connect(options).await?)
 }
 

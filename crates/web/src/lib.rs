@@ -12,3 +12,5 @@ pub mod server;
 mod shop;
 pub mod state;
 mod ui;
+
+pub use job::log_until;

@@ -32,6 +32,11 @@ pub struct Opened {
 }
 
 impl Where {
+    /// Folder of the private MariaDB, beside which the server keeps its key.
+    pub fn data(&self) -> &std::path::Path {
+        &self.data
+    }
+
     /// Opens it.
     pub async fn open(&self) -> Result<Opened, OpenError> {
         let known = match &self.database_url {

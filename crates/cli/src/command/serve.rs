@@ -1,5 +1,4 @@
 //! `velvet-dial serve`
-use super::key::{self, SignerError};
 use clap::Args;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use std::io::{self, IsTerminal, Write};
@@ -10,15 +9,14 @@ use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
 use tracing_subscriber::EnvFilter;
-use velvet_dial_core::record::Signer;
-use velvet_dial_rig::recorder;
+use velvet_dial_rig::recorder::{self, Door};
 use velvet_dial_services::leash::Leashed;
-use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
+use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, SERVER_USER, StartError};
 use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
 use velvet_dial_web::server::server;
-use velvet_dial_web::state::{App, Serving};
+use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
 
 /// How to serve.
 #[derive(Debug, Args)]
@@ -53,6 +51,9 @@ pub struct Serve {
     /// Where customers reach the shop, such as https://shop.example; links for customers begin with it.
     #[arg(long, value_parser = public_url)]
     public_url: Option<String>,
+    /// Let data loggers of the first version in, which send their token unencrypted.
+    #[arg(long)]
+    rig_token_in_clear: bool,
     /// Send the session's cookie over TLS only; right behind a TLS proxy.
     #[arg(long)]
     secure_cookies: bool,
@@ -73,7 +74,7 @@ enum StartUp {
     #[error("the database does not take us: {0}. Check DATABASE_URL, and that the server runs.")]
     Database(StoreError),
     #[error("the key that signs reports: {0}. Name another file with --report-key")]
-    Key(#[from] SignerError),
+    Key(#[from] KeyFileError),
     #[error("the demo shop could not be loaded: {0}")]
     Demo(demo::DemoError),
     #[error("the server could not run: {0}")]
@@ -88,6 +89,8 @@ enum StartUp {
 const DATABASE_DIED: u8 = 75;
 /// How often old sessions and tries are forgotten.
 const FORGET_EVERY: Duration = Duration::from_secs(600);
+/// How often the heads of all ledgers are sealed, beside each closing.
+const SEAL_EVERY: Duration = Duration::from_secs(24 * 3600);
 /// How often it is looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(1);
 
@@ -139,8 +142,17 @@ impl Serve {
             tokio::net::TcpListener::bind(bind).await.map_err(|source| StartUp::RigPort { bind: self.bind, port: rig_port, source })?;
         let rigs_at = rigs.local_addr()?;
         let (private, url) = self.database()?;
-        let db = velvet_dial_store::open(&url).await.map_err(StartUp::Database)?;
-        let is_demo = self.demo && demo::load_once(&db).await.map_err(StartUp::Demo)?;
+        let opened = match &private {
+            Some(private) => velvet_dial_store::open_serving(&url, &private.serving_url(), SERVER_USER).await,
+            None => velvet_dial_store::open(&url).await,
+        };
+        let db = opened.map_err(StartUp::Database)?;
+        // Another version of the program may say another word of a job.
+        for viewer in accounts::one_of_each_shop(&db).await.map_err(StartUp::Database)? {
+            jobs::resummarise(&db, &viewer, None).await.map_err(StartUp::Database)?;
+        }
+        let keys = Arc::new(self.keys()?);
+        let is_demo = self.demo && demo::load_once(&db, Some(&keys)).await.map_err(StartUp::Demo)?;
         let address = listener.local_addr()?;
         let serving = Serving {
             secure_cookies: self.secure_cookies,
@@ -149,11 +161,14 @@ impl Serve {
             trusted_proxies: self.trusted_proxy.clone(),
             data: self.database_url.is_none().then(|| self.data()),
             rigs_at: Some(rigs_at),
-            signer: Some(self.signer()?),
+            keys: Some(keys),
             patience: None,
         };
         let app = App::new(db.clone(), serving);
-        let recording = tokio::spawn(recorder::listen(rigs, app.hub.clone(), Arc::new(Keeper(db.clone()))));
+        let door = Door { token_in_clear: self.rig_token_in_clear };
+        let keeper = Keeper::new(db.clone(), app.serving.data.clone());
+        let recording = tokio::spawn(recorder::listen(rigs, door, app.hub.clone(), Arc::new(keeper)));
+        let keys = app.serving.keys.clone();
         let standin = if is_demo { self.standin(&db, rigs_at).await } else { None };
         let running = server(app, listener)?;
         say(format_args!("Velvet Dial serves on http://{address}"));
@@ -166,6 +181,7 @@ impl Serve {
         tokio::select! {
             ended = running => ended?,
             () = forget(&db) => {}
+            () = seal(&db, keys.as_deref()) => {}
             () = until_dead(private.as_ref()) => {
                 // A server without its database would refuse every page for ever.
                 handle.stop(false).await;
@@ -200,12 +216,12 @@ impl Serve {
     }
 
     /// Beside an own database the folder may not be there yet.
-    fn signer(&self) -> Result<Signer, StartUp> {
-        let file = self.report_key.clone().unwrap_or_else(|| self.data().join(key::NAME));
+    fn keys(&self) -> Result<Keys, StartUp> {
+        let file = self.report_key.clone().unwrap_or_else(|| self.data().join(KEY_FILE));
         if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             std::fs::create_dir_all(folder)?;
         }
-        Ok(key::signer(&file)?)
+        Ok(Keys::open(&file)?)
     }
 
     fn database(&self) -> Result<(Option<MariaDb>, String), StartUp> {
@@ -247,6 +263,14 @@ async fn forget(db: &Connection) {
             tracing::warn!(%error, "old sessions could not be forgotten; it is tried again");
         }
         tokio::time::sleep(FORGET_EVERY).await;
+    }
+}
+
+/// Seals the heads of all ledgers at the start and once a day; never returns.
+async fn seal(db: &Connection, keys: Option<&Keys>) {
+    loop {
+        seal_ledgers(db, keys).await;
+        tokio::time::sleep(SEAL_EVERY).await;
     }
 }
 

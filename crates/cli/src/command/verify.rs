@@ -1,26 +1,37 @@
-//! `velvet-dial verify REPORT.json…`, `velvet-dial verify --job 9`: is a report, or a job as it is kept, what it was when it was written.
+//! `velvet-dial verify`: is a report, a job as it is kept, or everything that is kept, what it was when it was written.
 use super::database::{OpenError, Where};
 use clap::Args;
 use serde::Serialize;
+use std::collections::HashMap;
 use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use thiserror::Error;
-use velvet_dial_core::record::{Record, SealError, Verified, head, public_key, verify};
-use velvet_dial_store::{Connection, StoreError, accounts, jobs};
+use velvet_dial_core::record::{Chained, Depth};
+use velvet_dial_core::record::{
+    FIRST_FORMAT, LedgerHead, Record, SealError, Verified, check_seals, head, made_here, public_keys, report_of_pages, verified, verify,
+};
+use velvet_dial_store::{Connection, StoreError, Viewer, accounts, jobs, seals};
+use velvet_dial_web::state::{KEY_FILE, KeyFileError, Keys};
 
 /// What to check.
 #[derive(Debug, Args)]
 pub struct Verify {
-    /// Reports as the page *Report (JSON)* gives them.
-    #[arg(required_unless_present = "job")]
+    /// Reports: the PDF that a shop gives out, or the page *Report (JSON)*.
+    #[arg(required_unless_present_any = ["job", "shop"])]
     files: Vec<PathBuf>,
     /// A job's number: its ledger as the database keeps it, and the record of its closing. May be given more than once.
     #[arg(long, conflicts_with = "files")]
     job: Vec<i64>,
-    /// A shop's public key in PEM: what it did not sign does not hold.
+    /// Every job of the database, and its seals against the file of seals beside the server's key.
+    #[arg(long, conflicts_with_all = ["files", "job"])]
+    shop: bool,
+    /// Public keys in PEM, as `velvet-dial key` or *Public key* gives them: what none of them signed does not hold.
     #[arg(long)]
     key: Option<PathBuf>,
+    /// The server's private key file, beside which the file of seals and the shops' keys lie; the one in --data when left out. Only --shop looks at it.
+    #[arg(long)]
+    report_key: Option<PathBuf>,
     #[command(flatten)]
     at: Where,
 }
@@ -45,28 +56,42 @@ enum JobError {
     Seal(#[from] SealError),
     #[error("The record of its closing stands on another ledger than the one that is kept.")]
     OtherLedger,
+    #[error("It is closed, and the record of its closing is gone.")]
+    NoRecord,
+    #[error("What entry {0} says of the customer is not what was written.")]
+    Words(i32),
+    #[error("Line {0} of the report's history is not what the entry says.")]
+    Log(usize),
+    #[error("{0}")]
+    Signed(String),
+    #[error(transparent)]
+    Keys(#[from] KeyFileError),
     #[error(transparent)]
     Open(#[from] OpenError),
     #[error(transparent)]
     Store(#[from] StoreError),
 }
 
+/// What was checked, or why it does not hold, by its name.
+type Told = (String, Result<serde_json::Value, String>);
+
 impl Verify {
     /// One JSON object a report or job on standard output. Exit 0 when all hold, 1 when one does not, 2 when the key is none.
     pub fn run(&self) -> ExitCode {
         let key = match self.key.as_ref().map(|file| {
             let text = fs::read_to_string(file).map_err(|error| error.to_string())?;
-            public_key(&text).map_err(|error| error.to_string())
+            public_keys(&text).map_err(|error| error.to_string())
         }) {
             None => None,
-            Some(Ok(key)) => Some(key),
+            Some(Ok(keys)) => Some(keys),
             Some(Err(error)) => {
                 eprintln!("The key cannot be used: {error}");
                 return ExitCode::from(2);
             }
         };
+        let keys = key.as_deref();
         let mut all = ExitCode::SUCCESS;
-        let mut say = |name: &str, told: Result<serde_json::Value, String>| match told {
+        let mut say = |(name, told): Told| match told {
             Ok(checked) => println!("{}", serde_json::json!({ "file": name, "holds": true, "checked": checked })),
             Err(message) => {
                 println!("{}", serde_json::json!({ "file": name, "holds": false, "error": message }));
@@ -75,17 +100,12 @@ impl Verify {
         };
         for file in &self.files {
             let name = file.display().to_string();
-            let told = fs::read(file).map_err(|error| error.to_string()).and_then(|text| report(&text, key.as_deref(), &name));
-            say(&name, told.and_then(|verified| serde_json::to_value(verified).map_err(|error| error.to_string())));
+            let told = fs::read(file).map_err(|error| error.to_string()).and_then(|bytes| report(&bytes, keys, &name));
+            say((name, told.and_then(json)));
         }
-        if !self.job.is_empty() {
-            match actix_web::rt::System::new().block_on(self.jobs()) {
-                Ok(told) => {
-                    for (number, told) in told {
-                        let told = told.map_err(|error| error.to_string());
-                        say(&format!("job {number}"), told.and_then(|told| serde_json::to_value(told).map_err(|error| error.to_string())));
-                    }
-                }
+        if self.shop || !self.job.is_empty() {
+            match actix_web::rt::System::new().block_on(self.kept(keys)) {
+                Ok(told) => told.into_iter().for_each(say),
                 Err(error) => {
                     eprintln!("{error}");
                     all = ExitCode::FAILURE;
@@ -95,51 +115,145 @@ impl Verify {
         all
     }
 
-    async fn jobs(&self) -> Result<Vec<(i64, Result<JobVerified, JobError>)>, JobError> {
+    async fn kept(&self, keys: Option<&[String]>) -> Result<Vec<Told>, JobError> {
         let opened = self.at.open().await?;
+        if self.shop { self.everything(&opened.db, keys).await } else { self.jobs(&opened.db, keys).await }
+    }
+
+    async fn jobs(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Told>, JobError> {
+        let viewers = accounts::one_of_each_shop(db).await?;
         let mut told = Vec::new();
         for number in &self.job {
-            told.push((*number, job(&opened.db, *number).await));
+            let mut found = Err(JobError::NotFound(*number));
+            for viewer in &viewers {
+                match job(db, viewer, *number, keys).await {
+                    Err(JobError::Store(StoreError::NotFound)) => continue,
+                    other => found = other.map(|(verified, _)| verified),
+                }
+                break;
+            }
+            told.push((format!("job {number}"), found.map_err(|error| error.to_string()).and_then(json)));
         }
+        Ok(told)
+    }
+
+    /// Every job of every shop, and the seals of all of them.
+    async fn everything(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Told>, JobError> {
+        let file = self.report_key.clone().unwrap_or_else(|| self.at.data().join(KEY_FILE));
+        // A command that checks makes no key.
+        let server = if file.exists() { Some(Keys::open(&file)?) } else { None };
+        let known = match (keys, &server) {
+            (None, Some(server)) => Some(public_keys(&server.public_of_all()?).map_err(|error| JobError::Signed(error.to_string()))?),
+            (keys, _) => keys.map(<[String]>::to_vec),
+        };
+        let (mut told, mut heads) = (Vec::new(), HashMap::new());
+        for viewer in accounts::one_of_each_shop(db).await? {
+            for number in jobs::numbers(db, &viewer).await? {
+                let (key, entries) = jobs::chain(db, &viewer, number).await?;
+                for head in seals::heads_of_job(db, key, &entries).await? {
+                    heads.insert((head.job.clone(), head.seq), head);
+                }
+                let found = job(db, &viewer, number, known.as_deref()).await;
+                told.push((format!("job {number}"), found.map_err(|error| error.to_string()).and_then(|(verified, _)| json(verified))));
+            }
+        }
+        let head_at = |job: &str, seq: i32| -> Option<LedgerHead> { heads.get(&(job.to_owned(), seq)).cloned() };
+        let lines = match &server {
+            Some(server) => server.seal_lines()?,
+            None => Vec::new(),
+        };
+        let sealed = seals::seals(db).await?;
+        let mut wrong = check_seals(&lines, &sealed, head_at);
+        if server.is_none() {
+            wrong.push(format!(
+                "There is no key at {}: without the file of seals beside it nobody can say that no job is missing.",
+                file.display()
+            ));
+        } else if lines.is_empty() && !sealed.is_empty() {
+            wrong.push("The file of seals is empty or gone, and the database has seals.".to_owned());
+        }
+        let by = server.as_ref().map(|server| server.server().key());
+        if lines.iter().any(|line| line.signed.as_ref().map(|signed| &signed.key) != by.as_ref()) {
+            wrong.push("A line of the file of seals is not signed by the server's key.".to_owned());
+        }
+        let seals = if wrong.is_empty() { json(serde_json::json!({ "seals": sealed.len() })) } else { Err(wrong.join(" ")) };
+        told.push(("seals".to_owned(), seals));
         Ok(told)
     }
 }
 
-fn report(text: &[u8], key: Option<&str>, name: &str) -> Result<Verified, String> {
-    let verified = verify(text).map_err(|error| error.to_string())?;
-    if !verified.figures {
-        eprintln!(
-            "{name}: judged by knowledge {}, and this program has another: its figures were not worked out again.",
-            verified.knowledge
-        );
+fn json(checked: impl Serialize) -> Result<serde_json::Value, String> {
+    serde_json::to_value(checked).map_err(|error| error.to_string())
+}
+
+fn report(bytes: &[u8], keys: Option<&[String]>, name: &str) -> Result<Verified, String> {
+    let (text, by) = if bytes.starts_with(b"%PDF") {
+        let (text, by) = report_of_pages(bytes).map_err(|error| error.to_string())?;
+        (text, Some(by))
+    } else {
+        (bytes, None)
+    };
+    let checked = verify(text).map_err(|error| error.to_string())?;
+    if !checked.figures {
+        eprintln!("{name}: another version of the program worked it out ({}): its figures were not worked out again.", checked.knowledge);
     }
-    match (key, &verified.signed_by) {
-        (Some(key), Some(by)) if key != by => Err(format!("It is signed by another key ({by}).")),
-        (Some(_), None) => Err("Nobody signed it.".to_owned()),
-        _ => Ok(verified),
+    // The pages may be signed by a later key of the same shop.
+    signed_by(&checked, keys).map_err(|error| error.to_string())?;
+    match by {
+        Some(by) if keys.is_some_and(|keys| !keys.contains(&by)) => Err(format!("Its pages are signed by another key ({by}).")),
+        _ => Ok(checked),
     }
 }
 
-/// The ledger's chain, and that the record of a closing holds and stands on this very ledger.
-async fn job(db: &Connection, number: i64) -> Result<JobVerified, JobError> {
-    for viewer in accounts::one_of_each_shop(db).await? {
-        let (key, entries) = match jobs::chain(db, &viewer, number).await {
-            Err(StoreError::NotFound) => continue,
-            other => other?,
-        };
-        let head = head(&key.to_string(), &entries)?;
-        let closed = match jobs::kept_record(db, &viewer, number).await? {
-            None => None,
-            Some(text) => {
-                let verified = verify(text.as_bytes())?;
-                let record: Record = serde_json::from_str(&text).map_err(|error| SealError::NotOne(error.to_string()))?;
-                if !record.seal.is_some_and(|seal| entries.starts_with(&seal.entries)) {
-                    return Err(JobError::OtherLedger);
-                }
-                Some(verified)
-            }
-        };
-        return Ok(JobVerified { entries: entries.len(), head, closed });
+fn signed_by(checked: &Verified, keys: Option<&[String]>) -> Result<(), JobError> {
+    match (keys, &checked.signed_by) {
+        (Some(keys), Some(by)) if !keys.contains(by) => Err(JobError::Signed(format!("It is signed by another key ({by})."))),
+        (Some(_), None) if checked.draft => Err(JobError::Signed("It is a draft: nobody signed it.".to_owned())),
+        (Some(_), None) => Err(JobError::Signed("Nobody signed it.".to_owned())),
+        _ => Ok(()),
     }
-    Err(JobError::NotFound(number))
+}
+
+/// The ledger's chain, and that the record of a closing holds, is signed, and stands on this very ledger.
+async fn job(db: &Connection, viewer: &Viewer, number: i64, keys: Option<&[String]>) -> Result<(JobVerified, Vec<Chained>), JobError> {
+    let (key, entries) = jobs::chain(db, viewer, number).await?;
+    let head = head(&key.to_string(), &entries)?;
+    if let Some(seq) = jobs::changed_words(db, viewer, number).await? {
+        return Err(JobError::Words(seq));
+    }
+    let loaded = jobs::load(db, viewer, number).await?;
+    let closed = match jobs::kept_record(db, viewer, number).await? {
+        None if loaded.closed() => return Err(JobError::NoRecord),
+        None => None,
+        Some(text) => {
+            let (record, checked) = verified(text.as_bytes(), Depth::Figures)?;
+            if !record.seal.as_ref().is_some_and(|seal| entries.starts_with(&seal.entries)) {
+                return Err(JobError::OtherLedger);
+            }
+            // Before reports were signed as a job is closed, the kept ones were not.
+            if record.format != FIRST_FORMAT {
+                signed_by(&checked, keys)?;
+            }
+            same_log(&record, &loaded)?;
+            Some(checked)
+        }
+    };
+    Ok((JobVerified { entries: entries.len(), head, closed }, entries))
+}
+
+/// The readable history of a record is what the entries say, where this program is the one that wrote it.
+fn same_log(record: &Record, job: &jobs::Job) -> Result<(), JobError> {
+    let entries = record.seal.as_ref().map_or(0, |seal| seal.entries.len());
+    if !made_here(record) {
+        return Ok(());
+    }
+    let now = velvet_dial_web::log_until(job, entries as i32);
+    if now.len() != record.log.len() {
+        return Err(JobError::Log(now.len().min(record.log.len()) + 1));
+    }
+    let differs = now
+        .iter()
+        .zip(&record.log)
+        .position(|(now, said)| (&now.what, now.kpa, now.at, now.struck) != (&said.what, said.kpa, said.at, said.struck));
+    differs.map_or(Ok(()), |place| Err(JobError::Log(place + 1)))
 }

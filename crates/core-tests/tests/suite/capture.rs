@@ -1,6 +1,6 @@
 //! Recorded runs: whatever recorder wrote them, they tell the same; what is wrong with one is said, and nothing beside it is lost.
 use crate::support::recorder::{MANNERS, WHOLE, record, written};
-use crate::support::{card, harmed, typical};
+use crate::support::{card, case, example, harmed, typical};
 use proptest::prelude::*;
 use std::sync::LazyLock;
 use velvet_dial_core::capture::{
@@ -8,7 +8,9 @@ use velvet_dial_core::capture::{
     write_csv,
 };
 use velvet_dial_core::circuit::{Fault, Layout};
+use velvet_dial_core::flag::StopLines;
 use velvet_dial_core::live::{self, Start};
+use velvet_dial_core::unit::Gear;
 
 const STILL: fn(f64, f64) -> f64 = |_, _| 0.0;
 
@@ -369,7 +371,8 @@ fn what_is_seen_live_is_found_again_in_the_record() {
     let begun = Run { time_s: SOUND.time_s[..to].to_vec(), kpa: SOUND.kpa[..to].to_vec(), rpm: SOUND.rpm[..to].to_vec(), ..Run::default() };
     let Some(Start::Built(seconds)) = live::start(&begun, 0.0) else { panic!("no start seen") };
     assert!((seconds - told.build_time_s.unwrap()).abs() < 0.25, "{seconds} live, {:?} in the record", told.build_time_s);
-    assert_eq!(live::stop_call(&begun, 0.0, |_| None), None);
+    let case = case(&example());
+    assert_eq!(live::stop_call(&begun, 0.0, &StopLines::of(&case, Gear::default())), None);
 }
 
 /// Channels that stand on one clock already, as a live rig's: pulses or turns, silences within, and moments without a pressure left out.

@@ -12,8 +12,8 @@ fn moment(minute: i64) -> DateTime<Utc> {
 }
 
 /// A ledger in words, a space between events, each a minute after the one before: `told:knock`, `noise=deep_knock`, `read:750@100=62` with `+` for after the
-/// repair and `?` for a needle under its first mark, `repair:oil_low`, `crank:shows`, `stop:start` and `stop:run` (called by the live gauge), `overrule:tilt` (ten minutes). The engine idles at 750 with at least
-/// 100 kPa, and wants 300 at 3000.
+/// repair and `?` for a needle under its first mark, `repair:oil_low`, `crank:shows`, `stop:start`, `stop:run` and `stop:over` (called by the live gauge), `filled:up` (to the mark), `overrule:tilt` (ten minutes).
+/// The engine idles at 750 with at least 100 kPa, and wants 300 at 3000; its relief opens at 450.
 fn ledger(words: &str, timed: bool) -> Value {
     let mut value = example();
     for list in ["readings", "evidence", "circumstances", "acts"] {
@@ -41,8 +41,14 @@ fn ledger(words: &str, timed: bool) -> Value {
         } else if let Some(outcome) = word.strip_prefix("crank:") {
             put("acts", json!({ "act": "crank", "outcome": outcome }), &mut value, minute);
         } else if let Some(at) = word.strip_prefix("stop:") {
-            let check = if at == "start" { json!("build_time") } else { Value::Null };
+            let check = match at {
+                "start" => json!("build_time"),
+                "over" => json!("relief_plunger"),
+                _ => Value::Null,
+            };
             put("acts", json!({ "act": "stop_call", "check": check }), &mut value, minute);
+        } else if word == "filled:up" {
+            put("acts", json!({ "act": "fill" }), &mut value, minute);
         } else if let Some(check) = word.strip_prefix("overrule:") {
             put("acts", json!({ "act": "overrule", "check": check, "minutes": 10, "reason": "ramps" }), &mut value, minute);
         } else {
@@ -99,6 +105,66 @@ may_run     noise=rattle read:750@100=140 read:3000@100=420
 do_not_run  noise=rattle told:lamp_on
 do_not_run  noise=top_tick told:lamp_at_idle
 do_not_run  noise=rattle read:750@100=80
+crank_first noise=rattle read:750@100=95
+crank_first noise=top_tick read:750@100=104
+crank_first read:750@100=95 noise=rattle
+crank_first noise=rattle read:750@100=95 crank:shows
+crank_first noise=rattle read:750@100=95 crank:shows read:750@100=96
+may_run     noise=rattle read:750@100=95 crank:shows read:750@100=140
+crank_first noise=rattle read:750@100=95 repair:oil_low read:750@100=140
+may_run     noise=rattle read:750@100=95 repair:oil_low read:750@100=140+
+do_not_run  noise=rattle read:750@100=95 read:750@100=50
+do_not_run  noise=rattle read:750@100=95 read:750@100=20
+crank_first told:knock read:750@100=95
+crank_first noise=deep_knock read:750@100=95
+do_not_run  told:knock read:750@100=95 told:lamp_on
+may_run     read:750@100=95
+may_run     told:lamp_at_idle read:750@100=95
+fill_first  level=low
+fill_first  read:750@100=140 level=low
+fill_first  level=low read:750@100=140
+may_run     level=low level=ok
+may_run     level=low filled:up
+fill_first  level=low filled:up level=low
+fill_first  level=ok level=low
+fill_first  level=low repair:oil_low
+fill_first  level=low crank:shows
+may_run     level=low repair:external_leak filled:up
+crank_first level=low told:knock
+do_not_run  level=low read:750@100=10
+do_not_run  level=low filled:up read:750@100=10
+do_not_run  read:750@100=10 level=low filled:up
+fill_first  read:750@100=10 repair:oil_low read:750@100=140+ level=low
+may_run     level=high
+may_run     oil_look=foam
+do_not_run  level=high oil_look=foam
+do_not_run  oil_look=fuel level=high
+do_not_run  told:fuel_smell level=high
+crank_first level=high oil_look=foam level=ok
+may_run     level=high oil_look=foam level=ok read:750@100=140
+do_not_run  level=high oil_look=fuel level=ok
+crank_first level=high oil_look=fuel repair:oil_diluted
+may_run     level=high oil_look=fuel repair:oil_diluted read:750@100=140+
+do_not_run  leaks=heavy
+may_run     leaks=seep
+crank_first leaks=heavy leaks=seep
+crank_first leaks=heavy repair:external_leak
+may_run     leaks=heavy repair:external_leak read:750@100=140+
+do_not_run  leaks=heavy repair:external_leak leaks=heavy
+do_not_run  leaks=heavy repair:pump_worn
+do_not_run  filter_id=burst
+crank_first filter_id=burst repair:relief_shut
+do_not_run  filter_id=burst repair:bearings_crank
+do_not_run  read:3000@20=1000
+may_run     read:3000@20=780
+do_not_run  read:750@20=1000
+crank_first read:3000@20=1000 repair:relief_shut
+crank_first read:3000@20=1000 second_gauge=disagrees
+may_run     read:3000@20=1000 repair:relief_shut read:3000@20=600+
+do_not_run  read:3000@20=1000 repair:relief_shut read:3000@20=1000+
+do_not_run  stop:over
+crank_first stop:over repair:relief_shut
+do_not_run  stop:over repair:relief_shut stop:over
 may_run     noise=rattle told:lamp_on read:750@100=140
 crank_first noise=rattle told:lamp_on crank:shows
 crank_first noise=top_tick told:lamp_on crank_no_fuel=slow
@@ -292,7 +358,7 @@ fn stopping() -> Vec<String> {
             .collect()
     };
     let mut all: Vec<String> = knowledge().checks.iter().flat_map(of).collect();
-    all.extend(["read:750@100=0", "read:3000@100=60+", "read:750@100=20?", "crank:none"].map(str::to_owned));
+    all.extend(["level=low", "read:750@100=0", "read:3000@100=60+", "read:750@100=20?", "crank:none"].map(str::to_owned));
     all
 }
 

@@ -10,7 +10,7 @@ const CAUSES: &str = "sender indication, wiring indication, test_gauge indicatio
     bearings_crank bearings, bearings_cam bearings, rockers_worn top end, feed_oversize top end, valve_control top end, jets_open top end, turbo_feed top end,
     external_leak oil, relief_heavy relief, oil_thick oil, idle_low none, bearing_single bearings, within_spec none, something_else none";
 const CHECKS: &str = "level 2 ok low high, oil_look 3 clean fuel coolant sludge foam, oil_grade 2 right thinner thicker unknown, leaks 5 none seep heavy,
-    filter_id 3 right wrong old, sender_plug 5 ok oil_in_plug damaged, sender_screen 10 clear blocked, module_compare 5 agrees reads_low jumps,
+    filter_id 3 right wrong old burst, sender_plug 5 ok oil_in_plug damaged, sender_screen 10 clear blocked, module_compare 5 agrees reads_low jumps,
     second_gauge 8 agrees disagrees, build_time 2 normal slow none, needle 1 steady sway flutter jumping, noise 2 none top_tick deep_knock whine rattle,
     tilt 15 no_change better_covered worse_uncovered, oil_change_retest 40 restored partly no_change, filter_swap_retest 25 restored partly no_change,
     relief_plunger 15 free stuck_open debris seized_shut short_spring long_spring, filter_cut 15 clean light_metal bearing_metal ferrous rubber carbon sealant,

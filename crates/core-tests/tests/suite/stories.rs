@@ -55,7 +55,7 @@ fn stories() -> Vec<Story> {
             found: &[("level", "high"), ("oil_look", "fuel"), ("oil_grade", "right"), ("oil_change_retest", "restored")],
             verdict: Decision::Undecided,
             cause: "oil_diluted",
-            may_run: true,
+            may_run: false,
         },
         Story {
             name: "too high on a cold morning, a burst filter",
@@ -65,7 +65,7 @@ fn stories() -> Vec<Story> {
             found: &[("leaks", "heavy"), ("relief_plunger", "seized_shut")],
             verdict: Decision::Above,
             cause: "relief_shut",
-            may_run: true,
+            may_run: false,
         },
         Story {
             name: "grit under the relief plunger",

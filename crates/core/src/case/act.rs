@@ -14,6 +14,8 @@ choice! {
         Adjust = "adjust": "adjusted",
         /// Closed again and filled with oil.
         Refill = "refill": "closed and filled",
+        /// Oil filled to the mark, and the level checked.
+        Fill = "fill": "filled to the mark",
         /// A person overrules the flag for one named test.
         Overrule = "overrule": "flag overruled for one test",
         /// The live gauge called a stop: the engine ran below its stop line, or without pressure.
@@ -42,10 +44,13 @@ pub struct Act {
     /// The cause a repair put right; a repair of something not on the list without it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cause: Option<String>,
+    /// A repair that hides the fault and does not remove it: thicker oil, a shim, a heavier spring.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub stopgap: bool,
     /// What a crank showed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub outcome: Option<Cranked>,
-    /// The one test that the flag is overruled for; of a stop called at a start, `build_time`.
+    /// The one test that the flag is overruled for; of a stop called at a start, `build_time`, of one called for too much pressure, `relief_plunger`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub check: Option<String>,
     /// For how long it is overruled, minutes, 1 to 60.
@@ -62,7 +67,7 @@ pub struct Act {
 impl Act {
     /// An act of a kind, with nothing else known of it.
     pub fn of(act: Deed) -> Self {
-        Self { act, cause: None, outcome: None, check: None, minutes: None, reason: None, at: None }
+        Self { act, cause: None, stopgap: false, outcome: None, check: None, minutes: None, reason: None, at: None }
     }
 }
 

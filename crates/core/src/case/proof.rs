@@ -110,6 +110,9 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
             missing.extend(otherwise(was, is).map(|what| format!("{} {what}.", name(&then.point))));
         }
     }
+    if case.acts.iter().any(|act| act.act == Deed::Repair && act.stopgap) {
+        missing.push("A stopgap holds the pressure up: the fault itself is still there.".to_owned());
+    }
     let label = |id: &str| knowledge().circumstance(id).map_or(id.to_owned(), |told| told.label.to_lowercase());
     missing
         .extend(not_read_again(case).map(|told| format!("The condition of the complaint was not read after the repair: {}.", label(told))));

@@ -51,10 +51,16 @@ pub(super) fn events<'a>(case: &'a Case, believed: impl Fn(usize) -> bool) -> Ve
             Deed::Overrule => Event::Overruled(act),
             // A finding too: of the start, or of the engine as it ran.
             Deed::StopCall => {
-                let fact = if act.check.as_deref() == Some("build_time") { "build_time=none" } else { "stop_called" };
+                let fact = match act.check.as_deref() {
+                    Some("build_time") => "build_time=none",
+                    Some("relief_plunger") => "reading:over",
+                    _ => "stop_called",
+                };
                 all.push((Place::of(act.at, false, false), Event::Found(fact.to_owned())));
                 continue;
             }
+            // Filled to the mark, and dipped: the level is right.
+            Deed::Fill => Event::Found("level=ok".to_owned()),
             Deed::Adjust | Deed::Refill => continue,
         };
         all.push((Place::of(act.at, true, false), event));

@@ -5,8 +5,13 @@
 //! speed; and less than half of what the same engine showed at less speed on the same gauge at like oil temperature. The minimum is the sheet's; between two
 //! of its speeds on the line between them, above the last one the last; where the sheet says nothing, the trade's rule of thumb of 70 kPa for
 //! each 1000 rpm. A needle under its first mark may stand at nothing, and is taken so.
-use crate::case::{Case, Reading, Shows};
+//!
+//! There is a line above as well: far over the pressure at which the relief opens, filter and cooler burst. Stop lines go by the value as it was read. Whether a
+//! reading is *below its limit* goes by what the gauge can tell ([`crate::limits::decide`]), and *undecided* is a word of its own.
+use crate::case::{Case, Reading, Shows, gauge};
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
+use crate::instrument::Sensitivity;
+use crate::limits::{Decision, decide};
 use crate::unit::Gear;
 
 const BY_ITSELF: f64 = 0.5;
@@ -24,6 +29,14 @@ const OWN_K: f64 = 20.0;
 /// Oil at least this warm is held to a rule of thumb, which is for hot oil, °C.
 const HOT_C: f64 = 75.0;
 
+/// The upper stop line, as shares of the relief's opening pressure and of the largest maximum of the sheet. Cold oil lifts a good relief to about 1.3 times its
+/// opening pressure. Where neither is known: under what a filter bursts at (about 1400 kPa and up), over what a good relief lets pass, kPa.
+const OVER_RELIEF: f64 = 1.6;
+const OVER_MOST: f64 = 1.5;
+const OVER_KPA: f64 = 1000.0;
+/// Hot pressure falls by about this share for each K, where a reading's own sensitivity is not worked out.
+const SHARE_PER_K: f64 = 0.02;
+
 /// What a reading says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(super) struct Says {
@@ -31,19 +44,28 @@ pub(super) struct Says {
     pub idle: bool,
     pub speed: bool,
     pub starves: bool,
+    pub over: bool,
+    /// Below its own limit, as surely as the gauge can tell.
     pub below_limit: bool,
+    /// The gauge cannot tell whether it is below its own limit.
+    pub undecided: bool,
     /// The engine turned by itself and the needle showed a value.
     pub measured: bool,
 }
 
 impl Says {
     pub fn stops(self) -> bool {
-        self.none || self.idle || self.speed || self.starves
+        self.none || self.idle || self.speed || self.starves || self.over
     }
 
     /// Clear of every stop line.
     pub fn clear(self) -> bool {
         self.measured && !self.stops()
+    }
+
+    /// Neither below its limit nor undecided.
+    pub fn decided(self) -> bool {
+        !self.below_limit && !self.undecided
     }
 
     /// The facts of the safety rules.
@@ -53,7 +75,9 @@ impl Says {
             (self.idle, "reading:idle"),
             (self.speed, "reading:speed"),
             (self.starves, "reading:starves"),
+            (self.over, "reading:over"),
             (self.below_limit, "reading:below_limit"),
+            (self.undecided, "reading:undecided"),
         ]
         .into_iter()
         .filter_map(|(holds, fact)| holds.then_some(fact))
@@ -67,13 +91,15 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
         // Cranked, or standing: what it shows then is no held reading of a running engine.
         return Says::default();
     }
-    let below = stop_line(case, reading.gear)(reading.rpm);
+    let lines = StopLines::of(case, reading.gear);
+    let below = lines.under_kpa(reading.rpm);
     let (low, pegged) = match reading.shown() {
         Shows::Value => (reading.kpa, false),
         Shows::UnderFirstMark => (0.0, false),
         Shows::Pegged => (reading.kpa, true),
     };
     let near_idle = case.engine.idles_at(reading.rpm);
+    let against_limit = if pegged { Decision::Within } else { against_limit(case, reading, low) };
     let starves = case.readings.iter().any(|other| {
         let alike = other.instrument == reading.instrument && other.phase == reading.phase && other.shown() != Shows::UnderFirstMark;
         let near = (other.oil_temp_c - reading.oil_temp_c).abs() <= LIKE_K;
@@ -84,9 +110,25 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
         idle: !pegged && near_idle && below.is_some_and(|line| low < line),
         speed: !pegged && !near_idle && below.is_some_and(|line| low < line),
         starves: !pegged && starves,
-        below_limit: !pegged && low < own_least_kpa(case, reading),
+        over: reading.kpa >= lines.over_kpa(),
+        below_limit: against_limit == Decision::Below,
+        undecided: against_limit == Decision::Undecided,
         measured: reading.shown() != Shows::UnderFirstMark,
     }
+}
+
+/// What the gauge can tell of a reading and its own limit.
+fn against_limit(case: &Case, reading: &Reading, kpa: f64) -> Decision {
+    let least = own_least_kpa(case, reading);
+    let sensitivity = Sensitivity { kpa_per_k: SHARE_PER_K * kpa, kpa_per_rpm: kpa / reading.rpm };
+    let doubt = gauge(case, reading).doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, sensitivity);
+    decide(kpa, doubt.total_kpa(), (least > 0.0).then_some(least), None).1
+}
+
+fn over_line_kpa(case: &Case) -> f64 {
+    let most = case.spec.iter().flat_map(|sheet| &sheet.points).filter_map(|point| point.max_kpa).reduce(f64::max);
+    let lines = [case.engine.relief_opens_kpa.map(|kpa| OVER_RELIEF * kpa), most.map(|kpa| OVER_MOST * kpa)];
+    lines.into_iter().flatten().reduce(f64::max).unwrap_or(OVER_KPA)
 }
 
 /// True at a speed that the engine makes by itself: no starter turns it so fast.
@@ -94,12 +136,28 @@ fn runs(case: &Case, rpm: f64) -> bool {
     rpm > BY_ITSELF * case.engine.idle_rpm
 }
 
-/// The stop line: by speed the pressure under which a running engine must be shut off, kPa. None at a speed that a starter may make.
-pub fn stop_line(case: &Case, gear: Gear) -> impl Fn(f64) -> Option<f64> {
-    let named = named(case, gear);
-    move |rpm| {
-        let share = if case.engine.idles_at(rpm) { IDLE_SHARE } else { SPEED_SHARE };
-        runs(case, rpm).then(|| (share * least_kpa(case, &named, rpm)).max(NONE_KPA))
+/// The stop lines of an engine in a gear. The sheet is read and sorted once, for all rows of a recorded run.
+pub struct StopLines<'a> {
+    case: &'a Case,
+    named: Vec<(f64, f64)>,
+    over_kpa: f64,
+}
+
+impl<'a> StopLines<'a> {
+    /// The lines of a case's engine.
+    pub fn of(case: &'a Case, gear: Gear) -> Self {
+        Self { case, named: named(case, gear), over_kpa: over_line_kpa(case) }
+    }
+
+    /// By speed the pressure under which a running engine must be shut off, kPa. None at a speed that a starter may make.
+    pub fn under_kpa(&self, rpm: f64) -> Option<f64> {
+        let share = if self.case.engine.idles_at(rpm) { IDLE_SHARE } else { SPEED_SHARE };
+        runs(self.case, rpm).then(|| (share * least_kpa(self.case, &self.named, rpm)).max(NONE_KPA))
+    }
+
+    /// The pressure from which a running engine must be shut off before filter or cooler burst, kPa.
+    pub fn over_kpa(&self) -> f64 {
+        self.over_kpa
     }
 }
 

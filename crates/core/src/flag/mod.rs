@@ -3,7 +3,8 @@
 //! Words: a *fact* is a circumstance, an outcome or what a reading says against the engine's stop lines. A *rule* of `knowledge/safety.toml` is
 //! *found* when its facts are, *answered* by a repair or a check that it names, and *lifted* by the first reading clear of the stop lines after that. What a repair
 //! answered is lifted only by a reading of the phase after: one that was taken to find the fault says nothing of the repair, whenever it is corrected. Found, the
-//! engine must not run; answered, it is cranked first. A new fact finds the rule again, after a repair as well as before.
+//! engine must not run; answered, it is cranked first. A new fact finds the rule again, after a repair as well as before. A rule that says *fill first* is
+//! lifted by a right level at once. One that asks for a reading that decides is lifted by no reading that is undecided itself.
 //!
 //! A person may overrule the word for one named test of some minutes: the word stays, the test is told beside it, and it ends by itself or by the next
 //! thing that stops.
@@ -11,7 +12,7 @@ mod ledger;
 mod lines;
 mod rules;
 
-pub use lines::stop_line;
+pub use lines::StopLines;
 pub use rules::{fault, stops};
 
 use crate::believe;
@@ -27,6 +28,8 @@ use serde::{Deserialize, Serialize};
 pub enum Word {
     /// Nothing speaks against it.
     MayRun,
+    /// The oil level is under the mark and nothing else was found: it is filled first.
+    FillFirst,
     /// Turned with fuel or ignition disabled, until pressure shows.
     CrankFirst,
     /// It must not.
@@ -35,8 +38,8 @@ pub enum Word {
 
 impl Word {
     /// Every word, with its word in data.
-    pub const ALL: [(Self, &'static str); 3] =
-        [(Self::MayRun, "may_run"), (Self::CrankFirst, "crank_first"), (Self::DoNotRun, "do_not_run")];
+    pub const ALL: [(Self, &'static str); 4] =
+        [(Self::MayRun, "may_run"), (Self::FillFirst, "fill_first"), (Self::CrankFirst, "crank_first"), (Self::DoNotRun, "do_not_run")];
 
     /// The word in data.
     pub fn id(self) -> &'static str {
@@ -47,6 +50,7 @@ impl Word {
     pub fn label(self) -> &'static str {
         match self {
             Self::MayRun => "May run",
+            Self::FillFirst => "Fill first",
             Self::CrankFirst => "Crank first",
             Self::DoNotRun => "Do not run",
         }
@@ -195,7 +199,8 @@ impl Walk {
                 for fact in says.facts() {
                     found |= self.fact(fact);
                 }
-                let lifts = *believed && says.clear() && (*after || !self.repaired);
+                let decides = !self.rule.asks_what_decides() || says.decided();
+                let lifts = *believed && says.clear() && decides && (*after || !self.repaired);
                 if !found && lifts && self.standing == Standing::Answered {
                     self.standing = Standing::Quiet;
                 }
@@ -219,6 +224,8 @@ impl Walk {
     fn answer(&mut self, repaired: bool) {
         self.live.fill(false);
         match self.standing {
+            // There is nothing to crank for: the oil was low, and is no longer.
+            _ if self.rule.flag == Word::FillFirst => self.standing = Standing::Quiet,
             Standing::Found => (self.standing, self.repaired) = (Standing::Answered, repaired),
             // A check that the rule names answers it whatever was repaired.
             Standing::Answered => self.repaired &= repaired,

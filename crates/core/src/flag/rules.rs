@@ -28,6 +28,13 @@ pub(super) struct Rule {
     pub answered_by: Answers,
 }
 
+impl Rule {
+    /// It goes by a reading of which the gauge cannot tell whether it is below its limit.
+    pub fn asks_what_decides(&self) -> bool {
+        self.all.iter().flatten().any(|fact| fact == "reading:undecided")
+    }
+}
+
 fn usually() -> bool {
     true
 }
@@ -50,8 +57,8 @@ pub fn fault() -> Option<String> {
     RULES.as_ref().err().map(ToString::to_string)
 }
 
-/// True when this outcome of a check alone means that the engine must not run, whatever else is known.
+/// True when this outcome of a check alone means that the engine must not run, whatever else is known. A low level is filled in minutes and stops nothing else.
 pub fn stops(check: &str, outcome: &str) -> bool {
     let key = format!("{check}={outcome}");
-    rules().iter().any(|rule| rule.flag != Word::MayRun && rule.all.len() == 1 && rule.all.iter().all(|any| any.contains(&key)))
+    rules().iter().any(|rule| rule.flag >= Word::CrankFirst && rule.all.len() == 1 && rule.all.iter().all(|any| any.contains(&key)))
 }

@@ -2,8 +2,8 @@
 use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
 use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict, proof};
 use crate::limits::{Point, Sheet};
-use crate::trace::Tracer;
 use crate::trace::knowledge::{Cause, fingerprint, knowledge};
+use crate::trace::{Known, Tracer};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
@@ -50,6 +50,9 @@ pub struct Papers {
     /// When it comes back to be looked at.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub recheck_at: Option<DateTime<Utc>>,
+    /// The code printed on it, by which whoever holds the paper finds what was signed; empty on a draft and in older records.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub code: String,
 }
 
 /// Who took a reading of the case, in the case's order.
@@ -74,8 +77,8 @@ pub struct Ledger {
     pub taken: Vec<Taken>,
     /// What was put right.
     pub repairs: Vec<RepairSaid>,
-    /// The cause of the repair that holds.
-    pub repaired: Option<Option<usize>>,
+    /// How the technician says that the cause is known; none while nobody said.
+    pub known: Option<Known>,
     /// Recorded runs.
     pub recordings: Vec<Recording>,
     /// Every entry, oldest first.
@@ -95,8 +98,10 @@ pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> 
     Record {
         format: super::FORMAT.to_owned(),
         software: super::SOFTWARE.to_owned(),
+        core: super::CORE.to_owned(),
         knowledge: fingerprint().to_owned(),
-        plain: plain::sentences(now, ledger.repaired, proven.as_ref()),
+        plain: plain::sentences(case, now, &ledger.repairs, ledger.known, proven.as_ref()),
+        known: ledger.known,
         proven,
         papers: ledger.papers,
         case: case.clone(),

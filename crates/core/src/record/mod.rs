@@ -2,36 +2,48 @@
 //!
 //! Page, JSON and paper are drawn from it alone. A closing keeps it, so that a later change of the card, the sheet, a gauge or the knowledge changes
 //! no closed report. Everything is in the core's own units, so that any of them can be shown.
+mod heads;
 mod make;
+mod pages;
 mod plain;
 mod seal;
 mod sign;
 
+pub use heads::{LedgerHead, SealLine, SealedHeads, check_seals, root};
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
+pub use pages::{blank_slip, report_of_pages, sign_pages};
 pub use plain::sentences;
-pub use seal::{Chained, Seal, SealError, Verified, head, seal, sign, verify};
-pub use sign::{KeyError, Signed, Signer, public_key};
+pub use seal::{Chained, Depth, Seal, SealError, Verified, document_of, head, made_here, seal, sign, verified, verify};
+pub use sign::{KeyError, Signed, Signer, public_keys};
 
 use crate::case::{Case, Proof};
 use crate::flag::Word;
 use crate::limits::{Decision, Point, Sheet};
+use crate::trace::Known;
 use crate::unit::Gear;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
 /// The value of `format`.
-pub const FORMAT: &str = "velvet-dial.report/1";
+pub const FORMAT: &str = "velvet-dial.report/2";
+/// That of reports of before each was signed as its job was closed.
+pub const FIRST_FORMAT: &str = "velvet-dial.report/1";
+/// Tells one state of this core's code from another, 16 hexadecimal digits: figures are worked out again only by the code that made them.
+pub const CORE: &str = env!("VELVET_DIAL_CORE");
 /// The program and its version.
 pub const SOFTWARE: &str = concat!("Velvet Dial ", env!("CARGO_PKG_VERSION"));
 
 /// A job's record.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Record {
-    /// Always [`FORMAT`].
+    /// [`FORMAT`]; [`FIRST_FORMAT`] in older records.
     pub format: String,
     /// The program that made it, and its version; older records do not say.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub software: String,
+    /// The state of the code that worked it out, as [`CORE`]; empty in records of the first format.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub core: String,
     /// Fingerprint of the knowledge that judged.
     pub knowledge: String,
     /// Whose job it is.
@@ -61,6 +73,9 @@ pub struct Record {
     pub sound: f64,
     /// For the customer: a sentence each.
     pub plain: Vec<String>,
+    /// How the technician says that the cause is known; none on a draft, and in older records.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub known: Option<Known>,
     /// What was put right.
     pub repairs: Vec<RepairSaid>,
     /// What the leading causes would show.
@@ -153,6 +168,15 @@ pub struct CauseSaid {
 pub struct RepairSaid {
     /// The cause's name.
     pub cause: String,
+    /// The cause; none where it is not on the list, and in older records.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
+    /// It hides the fault and does not remove it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub stopgap: bool,
+    /// It did not help, and why the technician says so; none of one that counts.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub in_vain: Option<String>,
     /// What was done.
     pub done: String,
     /// What may follow.

@@ -1,12 +1,12 @@
-//! What was wrong, how it is known and whether it is proven, for the customer.
-use crate::case::{Diagnosis, Proof, ProofWord};
+//! What was wrong, how it is known and whether it is proven, for the customer: proven after the repair, measured, seen, supposed, or not proven.
+use super::RepairSaid;
+use crate::case::{Case, Diagnosis, Phase, Proof, ProofWord};
 use crate::limits::Decision;
+use crate::trace::Known;
 use crate::trace::knowledge::knowledge;
-use crate::unit::percent;
 
-/// A sentence each. `repaired` is the repair that holds, with the cause it was.
-pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>, proof: Option<&Proof>) -> Vec<String> {
-    let know = knowledge();
+/// A sentence each. `repairs` are those that hold, in the order they were done; `known` is how the technician says that the cause is known.
+pub fn sentences(case: &Case, now: &Diagnosis, repairs: &[RepairSaid], known: Option<Known>, proof: Option<&Proof>) -> Vec<String> {
     let verdict = match now.verdict.overall {
         Decision::Below => "The oil pressure was measured with a test gauge and was too low.",
         Decision::Above => "The oil pressure was measured with a test gauge and was too high.",
@@ -15,29 +15,122 @@ pub fn sentences(now: &Diagnosis, repaired: Option<Option<usize>>, proof: Option
         Decision::NotMeasured => "The oil pressure has not yet been measured at every point the sheet names.",
     };
     let mut plain = vec![verdict.to_owned()];
-    let named = repaired.flatten();
-    let leader = now.posterior.ranked().first().copied();
-    if let Some((index, cause)) = named.or(leader).and_then(|index| know.causes.get(index).map(|cause| (index, cause))) {
-        let (name, odds) = (cause.name.to_lowercase(), percent(now.posterior.of(index)));
-        plain.push(match (named.is_some(), now.findings.is_empty()) {
-            (true, _) => format!(
-                "What was wrong: {name}. The measurements and checks alone gave it {odds}; it was then found when it was put right."
-            ),
-            (false, false) => format!("Most likely so far: {name} ({odds}). Nothing has been put right yet."),
-            (false, true) => "Nothing has been found out yet.".to_owned(),
-        });
+    plain.extend(spent_before(case));
+    let (in_vain, counts): (Vec<&RepairSaid>, Vec<&RepairSaid>) = repairs.iter().partition(|repair| repair.in_vain.is_some());
+    let mut rounds = rounds(case, &counts);
+    let last = rounds.pop().unwrap_or_default();
+    let earlier: Vec<String> = in_vain.into_iter().chain(rounds.concat()).map(name).collect();
+    if !earlier.is_empty() {
+        plain.push(format!("Repaired first, and not enough: {}.", list(&earlier)));
     }
-    if let Some(proof) = proof.filter(|_| repaired.is_some()) {
+    plain.extend(what_was_wrong(now, &last, known, proof));
+    if let Some(proof) = proof.filter(|_| !last.is_empty()) {
         let read = match proof.word {
             ProofWord::Proven => {
                 "After the repair every point was read again, as it was read before, and is within its limit: it is proven."
             }
             ProofWord::InPart => "After the repair what was read is within its limit. That is proof in part:",
             ProofWord::NotProven => "After the repair it is not proven:",
-            ProofWord::Worse => "After the repair it stands worse than it came:",
+            ProofWord::Worse => "After the repair the pressure is further outside its limit than before:",
         };
         plain.push(read.to_owned());
         plain.extend(proof.says.iter().cloned());
     }
     plain
+}
+
+/// What was renewed for this complaint before the vehicle came, and did not help.
+fn spent_before(case: &Case) -> Option<String> {
+    let parts = [("sender_already_replaced", "sender"), ("filter_already_replaced", "filter"), ("pump_already_replaced", "pump")];
+    let told = |id: &str| case.circumstances.iter().any(|told| told == id);
+    let spent: Vec<String> = parts.iter().filter(|(id, _)| told(id)).map(|(_, part)| (*part).to_owned()).collect();
+    (!spent.is_empty()).then(|| format!("Replaced before this visit for the same complaint, without result: {}.", list(&spent)))
+}
+
+/// Repairs by rounds: those of one round were done together, and nothing was read between them.
+fn rounds<'a>(case: &Case, repairs: &[&'a RepairSaid]) -> Vec<Vec<&'a RepairSaid>> {
+    let mut rounds: Vec<Vec<&'a RepairSaid>> = Vec::new();
+    let after = || case.readings.iter().filter(|reading| reading.phase == Phase::After && reading.set_aside.is_none());
+    for repair in repairs {
+        let read_since = |before: &RepairSaid| after().any(|reading| reading.at.is_some_and(|at| before.at < at && at <= repair.at));
+        match rounds.last_mut() {
+            Some(round) if !round.last().is_some_and(|before| read_since(before)) => round.push(repair),
+            _ => rounds.push(vec![repair]),
+        }
+    }
+    rounds
+}
+
+fn what_was_wrong(now: &Diagnosis, last: &[&RepairSaid], known: Option<Known>, proof: Option<&Proof>) -> Vec<String> {
+    let know = knowledge();
+    let stopgaps = last.iter().filter(|repair| repair.stopgap);
+    let mut says: Vec<String> = stopgaps
+        .map(|repair| {
+            format!(
+                "A stopgap was used: {} It hides the fault and does not remove it. Have the fault itself repaired.",
+                sentence(&repair.done)
+            )
+        })
+        .collect();
+    let repaired: Vec<&RepairSaid> = last.iter().copied().filter(|repair| !repair.stopgap).collect();
+    let mut names: Vec<String> = repaired.iter().map(|repair| name(repair)).collect();
+    names.dedup();
+    let word = proof.map(|proof| proof.word);
+    match (names.as_slice(), repaired.first()) {
+        ([name], Some(repair)) => {
+            let how = match (word, known) {
+                (Some(ProofWord::Proven), Some(Known::Seen)) => format!("What was wrong: {name}. It was seen with the engine open."),
+                (Some(ProofWord::Proven), _) => format!("What was wrong: {name}."),
+                (_, Some(Known::Seen)) => format!("What was found: {name}. It was seen with the engine open."),
+                (Some(ProofWord::InPart), Some(Known::CameBack)) => {
+                    format!("What was repaired: {name}. The pressure came back, as far as it was measured again.")
+                }
+                (_, Some(Known::Supposed)) => format!("What was repaired: {name}. It is supposed that this was the fault: nobody saw it."),
+                _ => format!("What was repaired: {name}. It is not yet proven that this was the fault."),
+            };
+            let gave = repair.id.as_deref().and_then(|id| know.cause(id)).map(|index| in_ten(now.posterior.of(index)));
+            let gave = gave.map(|gave| format!(" Before the repair, measurements and checks gave it a chance of {gave}."));
+            says.push(how + &gave.unwrap_or_default());
+        }
+        ([_, _, ..], _) => says.push(format!("Repaired together: {}. One of these was the fault; which one is not known.", list(&names))),
+        _ => {}
+    }
+    if last.is_empty() {
+        let leader = now.posterior.ranked().first().and_then(|index| Some((know.causes.get(*index)?, now.posterior.of(*index))));
+        says.push(match leader.filter(|_| !now.findings.is_empty()) {
+            Some((cause, odds)) => {
+                format!("Most likely so far: {} ({}). Nothing has been repaired yet.", cause.name.to_lowercase(), in_ten(odds))
+            }
+            None => "Nothing has been found out yet.".to_owned(),
+        });
+    }
+    says
+}
+
+fn name(repair: &RepairSaid) -> String {
+    repair.cause.to_lowercase()
+}
+
+/// A probability as people say it.
+fn in_ten(probability: f64) -> String {
+    match (10.0 * probability).round() {
+        0.0 => "less than 1 in 10".to_owned(),
+        10.0 => "more than 9 in 10".to_owned(),
+        tenths => format!("{tenths:.0} in 10"),
+    }
+}
+
+/// What somebody typed, with a full stop.
+fn sentence(typed: &str) -> String {
+    let typed = typed.trim();
+    if typed.ends_with(['.', '!', '?']) { typed.to_owned() } else { format!("{typed}.") }
+}
+
+/// “a”, “a and b”, “a, b and c”.
+fn list(parts: &[String]) -> String {
+    match parts {
+        [] => String::new(),
+        [only] => only.clone(),
+        [rest @ .., last] => format!("{} and {last}", rest.join(", ")),
+    }
 }

@@ -2,8 +2,8 @@
 //!
 //! Each entry's hash is the SHA-256 over the hash before it and over what the entry says, every part under its length; the first stands on the job's own key. Whoever changes, drops, adds or
 //! moves an entry breaks every hash after it, so the chain's head on paper pins the whole ledger. The document's hash is that of the report's own text with this hash left out and its signature taken
-//! away. Hashes say that nothing was changed since they were made; the signature says who made them.
-use super::{Record, Signed, Signer};
+//! away. A report is signed once, as its job is closed; that of an open job is a draft and is not signed. Hashes say that nothing was changed since they were made; the signature says who made them.
+use super::{CORE, FIRST_FORMAT, Record, Signed, Signer};
 use crate::case::{Case, Setting, diagnose, spec_points};
 use crate::hex::hex;
 use crate::json;
@@ -49,14 +49,21 @@ impl Chained {
     }
 }
 
-/// The head of a chain that begins at a job's key.
+/// The head of a chain that begins at a job's key. Entries are numbered from 1 without a gap, and each has its hash.
 ///
 /// # Errors
-/// [`SealError::Chain`] names the first entry whose hash is not the one that was kept with it.
+/// [`SealError::Chain`] names the first entry whose hash is not the one that was kept with it, [`SealError::Unchained`] the first that has none.
 pub fn head(job: &str, entries: &[Chained]) -> Result<String, SealError> {
-    entries.iter().try_fold(job.to_owned(), |before, entry| {
+    let first = entries.iter().find(|entry| entry.chain.is_empty());
+    first.map_or_else(|| chained(job, entries), |entry| Err(SealError::Unchained { seq: entry.seq }))
+}
+
+/// The same where entries of before hashes were kept have none, as in reports of that time.
+fn chained(job: &str, entries: &[Chained]) -> Result<String, SealError> {
+    entries.iter().zip(1..).try_fold(job.to_owned(), |before, (entry, seq)| {
         let hash = entry.after(&before);
-        if entry.chain.is_empty() || entry.chain == hash { Ok(hash) } else { Err(SealError::Chain { seq: entry.seq }) }
+        let own = entry.chain.is_empty() || entry.chain == hash;
+        if own && entry.seq == seq { Ok(hash) } else { Err(SealError::Chain { seq: entry.seq }) }
     })
 }
 
@@ -100,6 +107,12 @@ pub enum SealError {
         /// Its place.
         seq: i32,
     },
+    /// An entry has no hash.
+    #[error("Entry {seq} of the ledger has no hash: nobody can say that it is what was written.")]
+    Unchained {
+        /// Its place.
+        seq: i32,
+    },
     /// The head is another.
     #[error("The ledger does not end where the report says: entries were taken away or added.")]
     Head,
@@ -114,9 +127,24 @@ pub enum SealError {
     /// The signature is not of this report.
     #[error("Its signature is not that of this report by the key it names.")]
     Signature,
+    /// A file without a report in it.
+    #[error("This PDF carries no signed report: it is a draft, or it was printed to a file. Ask for the PDF that the shop gave out.")]
+    NoPages,
+    /// Pages that are not those that were signed.
+    #[error("The pages of this PDF are not those that were signed.")]
+    Pages,
     /// It says other figures than its own case gives.
     #[error("Its figures are not those of its own case: {0}.")]
     Figures(String),
+}
+
+/// How much of a report is checked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// That it is what was signed.
+    Seal,
+    /// Its figures are worked out again as well, where this program is the one that made them.
+    Figures,
 }
 
 /// What was checked of a report that holds.
@@ -130,10 +158,21 @@ pub struct Verified {
     pub head: String,
     /// Knowledge that judged.
     pub knowledge: String,
-    /// Its figures were worked out again and are the same; false where this program's knowledge is another.
+    /// Its figures were worked out again and are the same; false where another version of the program made them.
     pub figures: bool,
+    /// The job was still open: a draft.
+    pub draft: bool,
     /// The public key that signed it; none of one that nobody signed. Whose key that is, the shop says.
     pub signed_by: Option<String>,
+}
+
+/// The hash that a report's text says is its own.
+///
+/// # Errors
+/// [`SealError`] where it is no report, or has none.
+pub fn document_of(text: &[u8]) -> Result<String, SealError> {
+    let record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.plain()))?;
+    record.seal.map(|seal| seal.document).ok_or(SealError::None)
 }
 
 fn of_text(text: &impl Serialize) -> Result<String, SealError> {
@@ -183,13 +222,23 @@ pub fn sign(record: &mut Record, signer: &Signer) {
     }
 }
 
-/// Checks a report from its text alone: chain, case, document, and the figures where this program knows what judged them.
+/// Checks a report from its text alone: chain, case, document, and the figures where this program made them.
 ///
 /// # Errors
 /// [`SealError`] for the first thing that is not what it was.
 pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
+    verified(text, Depth::Figures).map(|(_, verified)| verified)
+}
+
+/// The record of a report's text, checked as deep as it is wanted.
+///
+/// # Errors
+/// [`SealError`] for the first thing that is not what it was.
+pub fn verified(text: &[u8], depth: Depth) -> Result<(Record, Verified), SealError> {
     let record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.plain()))?;
     let seal = record.seal.as_ref().ok_or(SealError::None)?;
+    // Reports of the first format may begin with entries of before hashes were kept.
+    let head = if record.format == FIRST_FORMAT { chained } else { head };
     if head(&seal.job, &seal.entries)? != seal.head {
         return Err(SealError::Head);
     }
@@ -202,18 +251,25 @@ pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
     if seal.signed.as_ref().is_some_and(|signed| !signed.holds(&seal.document)) {
         return Err(SealError::Signature);
     }
-    let figures = record.knowledge == fingerprint();
+    let figures = depth == Depth::Figures && made_here(&record);
     if figures {
         same_figures(&record)?;
     }
-    Ok(Verified {
+    let verified = Verified {
         entries: seal.entries.len(),
         unchained: seal.entries.iter().filter(|entry| entry.chain.is_empty()).count(),
         head: seal.head.clone(),
-        knowledge: record.knowledge,
+        knowledge: record.knowledge.clone(),
         figures,
+        draft: record.papers.closed_at.is_none(),
         signed_by: seal.signed.as_ref().map(|signed| signed.key.clone()),
-    })
+    };
+    Ok((record, verified))
+}
+
+/// This very program made it: the same code of the core, with the same knowledge.
+pub fn made_here(record: &Record) -> bool {
+    record.core == CORE && record.knowledge == fingerprint()
 }
 
 /// What stands in the report of each reading and of both sides is what its case gives; what a person struck out is not in the case, so odds are not compared.

@@ -89,11 +89,18 @@ impl Signed {
     }
 }
 
-/// A public key in PEM, hexadecimal.
+/// The public keys of a text with one or more in PEM, hexadecimal.
 ///
 /// # Errors
-/// [`KeyError`] for a text that is no public key.
-pub fn public_key(text: &str) -> Result<String, KeyError> {
-    let key = VerifyingKey::from_public_key_pem(text).map_err(|error| KeyError { what: "public Ed25519", why: error.to_string() })?;
-    Ok(hex(key.as_bytes()))
+/// [`KeyError`] for a text that holds none, or one that is no public key.
+pub fn public_keys(text: &str) -> Result<Vec<String>, KeyError> {
+    const END: &str = "-----END PUBLIC KEY-----";
+    let wrong = |why: String| KeyError { what: "public Ed25519", why };
+    let one = |pem: &str| VerifyingKey::from_public_key_pem(&format!("{}{END}\n", pem.trim_start())).map(|key| hex(key.as_bytes()));
+    let mut parts: Vec<&str> = text.split(END).collect();
+    let rest = parts.pop().unwrap_or_default().trim();
+    if parts.is_empty() || !rest.is_empty() {
+        return Err(wrong("no public key, or something else after it".to_owned()));
+    }
+    parts.into_iter().map(|pem| one(pem).map_err(|error| wrong(error.to_string()))).collect()
 }

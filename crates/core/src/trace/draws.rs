@@ -15,7 +15,8 @@ use crate::circuit::nominal::{self, DIMENSIONS, Unknowns, normal_quantile};
 use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use siphasher::sip::SipHasher13;
+use std::hash::{Hash, Hasher};
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
@@ -166,9 +167,10 @@ fn kept_or<K: Eq, V>(store: &Store<K, V>, most: usize, key: K, make: impl FnOnce
     made
 }
 
-/// A number in 0..1 of a draw that belongs to a thing with a name: each thing has a scrambling of its own.
+/// A number in 0..1 of a draw that belongs to a thing with a name: each thing has a scrambling of its own. The hash is a named one, so that a record's figures
+/// come out the same whatever the standard library hashes with.
 fn unit_of(thing: impl Hash, draw: usize, dimension: u32) -> f64 {
-    let mut hasher = DefaultHasher::new();
+    let mut hasher = SipHasher13::new();
     thing.hash(&mut hasher);
     f64::from(sobol_burley::sample(draw as u32, dimension, SEED ^ hasher.finish() as u32))
 }

@@ -2,6 +2,7 @@
 use super::bench::Bench;
 use super::{Oddity, Plan};
 use crate::line::{Lines, opened, sealed};
+use crate::proof::answer;
 use crate::said::{Can, FromRig, ToRig};
 use std::fmt::Write;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -40,7 +41,15 @@ async fn once(plan: &Plan, boot: u64, bench: &Mutex<Bench>) -> Result<(), String
     stream.set_nodelay(true).ok();
     let (from, mut to) = stream.into_split();
     let mut lines = Lines::new(BufReader::new(from));
-    let mut hello = vec![FromRig::Hello { name: plan.name.clone(), token: plan.token.clone(), boot }];
+    let hello = FromRig::Hello { name: plan.name.clone(), token: None, boot };
+    to.write_all(sealed(&hello.to_string()).as_bytes()).await.map_err(told)?;
+    let asked = timeout(Duration::from_secs(5), lines.next()).await.map_err(|_| "nobody asks anything".to_owned())?.map_err(told)?;
+    let question = match asked.and_then(Result::ok).and_then(|line| opened(line).ok()).and_then(ToRig::parse) {
+        Some(ToRig::Ask(question)) => question,
+        Some(ToRig::No(why)) => return Err(why),
+        _ => return Err("the server asks no question".to_owned()),
+    };
+    let mut hello = vec![FromRig::Answer(answer(&plan.token, &question, &plan.name, boot))];
     hello.extend(lock(bench).channels.iter().map(|channel| FromRig::Channel(*channel)));
     hello.extend([FromRig::Can(Can::Drive), FromRig::Go]);
     let text: String = hello.iter().map(|said| sealed(&said.to_string())).collect();
@@ -60,7 +69,7 @@ async fn once(plan: &Plan, boot: u64, bench: &Mutex<Bench>) -> Result<(), String
                     ToRig::No(why) => return Err(why),
                     ToRig::Throttle(share) => lock(bench).hand.throttle = share,
                     ToRig::Starter(on) => lock(bench).hand = Hand { on, ..Hand::default() },
-                    ToRig::Ack(_) | ToRig::Show(_) => {}
+                    ToRig::Ack(_) | ToRig::Show(_) | ToRig::Ask(_) => {}
                 }
             }
             _ = tick.tick() => {

@@ -16,6 +16,8 @@ pub struct Model {
     pub submit_key: String,
     /// Its hash behind the one before it; none on what was written before hashes were kept.
     pub chain: Option<String>,
+    /// What its text says of the customer, with a salt: the text carries hashes in their place. None where it says nothing, or where the customer was removed.
+    pub personal: Option<String>,
     #[sea_orm(belongs_to, from = "job_id", to = "id")]
     pub job: BelongsTo<super::job::Entity>,
     #[sea_orm(belongs_to, from = "author_id", to = "id")]

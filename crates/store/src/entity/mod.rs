@@ -18,6 +18,7 @@ pub mod rig;
 pub mod rig_chunk;
 pub mod rig_run;
 pub mod run_mark;
+pub mod sealed_heads;
 pub mod session;
 pub mod sheet;
 pub mod sheet_page;

@@ -12,6 +12,8 @@ pub struct Model {
     /// Fingerprint of the knowledge that judged.
     pub knowledge: String,
     pub body: String,
+    /// The code printed on the report, by which it is found; none on records of before reports had one.
+    pub code: Option<String>,
     #[sea_orm(belongs_to, from = "entry_id", to = "id")]
     pub entry: BelongsTo<super::entry::Entity>,
     #[sea_orm(belongs_to, from = "job_id", to = "id")]

@@ -1,5 +1,5 @@
 //! The board, from the summaries: a fixed number of queries however many jobs there are.
-use super::summary::follow;
+use super::summary::{behind, follow};
 use super::{Body, Entry};
 use crate::entity::{entry, job, summary, user, vehicle};
 use crate::{Connection, StoreError, Viewer};
@@ -97,6 +97,10 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
         let open = of_shop().filter(job::Column::ClosedAt.is_null());
         if *sieve == Sieve::default() { open } else { open.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
     };
+    if *sieve != Sieve::default() {
+        // A filter goes by the summaries: those that are known to be behind are made good before it looks.
+        make_good(db, viewer, &behind(db, viewer).await?).await?;
+    }
     let keys = |select: Select<job::Entity>| select.select_only().column(job::Column::Id).into_tuple::<Uuid>().all(db);
     let (all_open, mut ids, closed) = tokio::try_join!(
         is_open().count(db),
@@ -106,18 +110,26 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
     ids.extend(closed);
     // What they are judged by was changed, or a server of before, beside this one, wrote entries without summaries: made good here.
     let stale = stale(db, &ids).await?;
-    if !stale.is_empty() {
-        match follow(db, viewer, &stale).await {
-            // Somebody writes in one of them: the next look makes it good.
-            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
-            other => _ = other?,
-        }
-    }
+    make_good(db, viewer, &stale).await?;
     let mut board = Board { open: Vec::new(), all_open, closed: Vec::new() };
     for (closed, row) in loaded(db, &ids).await? {
         if closed { board.closed.push(row) } else { board.open.push(row) }
     }
     Ok(board)
+}
+
+/// Jobs made anew at once.
+const AT_ONCE: usize = 64;
+
+async fn make_good(db: &Connection, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
+    for some in jobs.chunks(AT_ONCE) {
+        match follow(db, viewer, some).await {
+            // Somebody writes in one of them: the next look makes it good.
+            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
+            other => _ = other?,
+        }
+    }
+    Ok(())
 }
 
 /// Some jobs as a board shows them, newest first.

@@ -81,16 +81,18 @@ impl Job {
                 }
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Pattern { cause } => case.pattern.clone_from(cause),
-                Body::Repair(repair) => case.acts.push(Act { cause: repair.cause.clone(), at, ..Act::of(Deed::Repair) }),
+                Body::Repair(repair) => {
+                    case.acts.push(Act { cause: repair.cause.clone(), stopgap: repair.stopgap, at, ..Act::of(Deed::Repair) })
+                }
                 Body::StopCall(called) => {
-                    let check = called.kpa.is_none().then(|| "build_time".to_owned());
-                    case.acts.push(Act { check, at, ..Act::of(Deed::StopCall) });
+                    case.acts.push(Act { check: called.about().map(str::to_owned), at, ..Act::of(Deed::StopCall) });
                 }
                 Body::Cranked { outcome } => {
                     // It is cranked closed and filled.
                     case.acts.push(Act { at, ..Act::of(Deed::Refill) });
                     case.acts.push(Act { outcome: Some(*outcome), at, ..Act::of(Deed::Crank) });
                 }
+                Body::Filled {} => case.acts.push(Act { at, ..Act::of(Deed::Fill) }),
                 Body::Crank { said } => case.strip_down.crank = *said,
                 Body::Journal { said } => {
                     case.strip_down.journals.push(*said);

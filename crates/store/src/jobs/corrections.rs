@@ -42,7 +42,7 @@ fn body(word: &str) -> Body {
     let phase = if word.ends_with('+') { Phase::After } else { Phase::Before };
     let word = word.trim_end_matches('+');
     if let Some(cause) = word.strip_prefix("repair:") {
-        return Body::Repair(Repair { cause: Some(cause.to_owned()), done: "done".to_owned(), follow_up: String::new() });
+        return Body::Repair(Repair { cause: Some(cause.to_owned()), done: "done".to_owned(), follow_up: String::new(), stopgap: false });
     }
     if let Some(shows) = word.strip_prefix("crank:") {
         return Body::Cranked { outcome: Cranked::ALL.iter().find(|(_, id, _)| *id == shows).unwrap().0 };

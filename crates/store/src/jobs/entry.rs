@@ -1,4 +1,5 @@
 //! What an entry of the ledger may say.
+use super::personal;
 use crate::entity::entry as table;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
@@ -40,7 +41,7 @@ impl Entry {
         Self {
             id: row.id,
             seq: row.seq,
-            body: Body::from_kept(&row.kind, &row.body),
+            body: Body::of_row(&row.kind, &row.body, row.personal.as_deref()),
             author: row.author_id,
             author_name,
             written_at: row.written_at,
@@ -170,12 +171,20 @@ pub struct StopCalled {
     /// Mean speed meanwhile, turns a minute.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rpm: Option<f64>,
-    /// The engine's stop line at that speed, kPa.
+    /// The engine's stop line at that speed, or the upper one where the pressure was over it, kPa.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub line_kpa: Option<f64>,
     /// Somebody has answered that the engine is off.
     #[serde(default)]
     pub answered: bool,
+}
+
+impl StopCalled {
+    /// The check that it answers: how long pressure takes at a start, or why the pressure is far too high.
+    pub fn about(&self) -> Option<&'static str> {
+        let Some(kpa) = self.kpa else { return Some("build_time") };
+        self.line_kpa.is_some_and(|line| kpa > line).then_some("relief_plunger")
+    }
 }
 
 /// What was put right.
@@ -188,6 +197,9 @@ pub struct Repair {
     /// What else may follow, for the customer.
     #[serde(default)]
     pub follow_up: String,
+    /// It hides the fault and does not remove it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub stopgap: bool,
 }
 
 /// A figure taken with the engine open, by the part it is of.
@@ -221,6 +233,11 @@ pub struct Found {
 }
 
 impl Found {
+    /// It names the same cause, known the same way.
+    pub fn same_cause(&self, other: &Self) -> bool {
+        (&self.cause, self.known) == (&other.cause, other.known)
+    }
+
     fn is_silent(&self) -> bool {
         *self == Self::default()
     }
@@ -366,6 +383,8 @@ pub enum Body {
         /// What showed.
         outcome: Cranked,
     },
+    /// Oil was filled to the mark, and the level checked.
+    Filled {},
     /// The vehicle was here before.
     Comeback {
         /// Number of the job before.
@@ -418,6 +437,12 @@ impl Body {
         (Self::from_kept("", &text) == *self).then_some(text)
     }
 
+    /// What a row says, with what is kept beside its text.
+    pub(super) fn of_row(kind: &str, text: &str, personal: Option<&str>) -> Self {
+        let whole = personal::put_back(text, personal);
+        Self::from_kept(kind, whole.as_deref().unwrap_or(text))
+    }
+
     /// What a kept text says.
     pub(super) fn from_kept(kind: &str, text: &str) -> Self {
         serde_json::from_str(text).unwrap_or_else(|error| Self::Unreadable { kind: kind.to_owned(), why: error.to_string() })
@@ -459,6 +484,7 @@ impl Body {
             Self::Withdrawn { .. } => "withdrawn",
             Self::Promised { .. } => "promised",
             Self::Cranked { .. } => "cranked",
+            Self::Filled {} => "filled",
             Self::Comeback { .. } => "comeback",
             Self::Closed { .. } => "closed",
             Self::Reopened { .. } => "reopened",
@@ -511,6 +537,7 @@ impl Body {
             | Self::Photo(_)
             | Self::Repair(_)
             | Self::Cranked { .. }
+            | Self::Filled {}
             | Self::Worked { .. }
             | Self::Customer { .. }
             | Self::Withdrawn { .. }
@@ -541,6 +568,7 @@ mod tests {
             Body::Measured { figure: Measured::Screen(ScreenMeasured { open_share: 0.25 }) },
             Body::Measured { figure: Measured::Pump(PumpMeasured { tip_mm: Some(0.21), ..PumpMeasured::default() }) },
             Body::Cranked { outcome: Cranked::Slow },
+            Body::Filled {},
             Body::StopCall(StopCalled {
                 run: Uuid::nil(),
                 from_s: 12.35,

@@ -92,6 +92,8 @@ pub struct Before {
     pub complaint: String,
     /// What it was.
     pub cause: Option<String>,
+    /// What was done as a stopgap, in the technician's words: the fault itself was still there.
+    pub stopgap: Option<String>,
 }
 
 /// The last job on this vehicle that was closed before this one was opened.
@@ -106,5 +108,6 @@ pub async fn before(db: &Connection, viewer: &Viewer, of: &Job) -> Result<Option
         .await?;
     let Some((last, closed_at)) = last.and_then(|last| last.closed_at.map(|at| (last, at))) else { return Ok(None) };
     let known = finder::Entity::find_by_id(last.id).one(db).await?;
-    Ok(Some(Before { number: last.number, closed_at, complaint: last.complaint, cause: known.and_then(|row| row.cause) }))
+    let stopgap = super::load(db, viewer, last.number).await?.repairs().find(|repair| repair.stopgap).map(|repair| repair.done.clone());
+    Ok(Some(Before { number: last.number, closed_at, complaint: last.complaint, cause: known.and_then(|row| row.cause), stopgap }))
 }

@@ -6,7 +6,7 @@
 use super::closing::Pin;
 use super::entry::{Body, Entry, Happened};
 use super::link::Claim;
-use super::{Job, own_job, summary};
+use super::{Job, own_job, personal, summary};
 use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
@@ -103,6 +103,7 @@ async fn write_once(
     // How long a form waited differs each time it is sent; what it says does not. A corrected time is what its form says.
     let says = if new.happened.time_reason.is_empty() { new.body.to_kept(&Happened::default()) } else { Some(body.clone()) };
     let key = digest(new.submit_key, &[&says.unwrap_or_default(), &supersedes_text]);
+    let (body, personal) = personal::taken_out(&new.body, body)?;
     let transaction = db.begin().await?;
     job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
     let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(&transaction).await?;
@@ -111,7 +112,7 @@ async fn write_once(
     }
     if let Some(supersedes) = new.supersedes {
         let replaced = rows.iter().find(|row| row.id == supersedes).ok_or(StoreError::NotFound)?;
-        if !new.body.may_replace(&Body::from_kept(&replaced.kind, &replaced.body)) {
+        if !new.body.may_replace(&said_by(replaced)) {
             return Err(StoreError::CannotBeKept);
         }
     }
@@ -147,6 +148,7 @@ async fn write_once(
         supersedes: new.supersedes,
         submit_key: key,
         chain: None,
+        personal,
     };
     // A ledger that was changed already goes on from what stands, and is told by whoever checks it.
     let before = rows.iter().fold(head.id.to_string(), |before, row| row.chain.clone().unwrap_or_else(|| chained(row).after(&before)));
@@ -176,6 +178,10 @@ pub async fn was_repaired(db: &Connection, viewer: &Viewer, number: i64) -> Resu
     Ok(repairs.limit(1).one(db).await?.is_some())
 }
 
+fn said_by(row: &entry::Model) -> Body {
+    Body::of_row(&row.kind, &row.body, row.personal.as_deref())
+}
+
 /// An entry as its hash is made of it.
 fn chained(row: &entry::Model) -> Chained {
     Chained {
@@ -197,6 +203,14 @@ pub async fn chain(db: &Connection, viewer: &Viewer, number: i64) -> Result<(Uui
     Ok((head.id, rows.iter().map(chained).collect()))
 }
 
+/// The first entry whose words of the customer, kept beside its text, are not those it was hashed of; none where all are.
+pub async fn changed_words(db: &Connection, viewer: &Viewer, number: i64) -> Result<Option<i32>, StoreError> {
+    let head = own_job(db, viewer, number).await?;
+    let of_job = entry::Entity::find().filter(entry::Column::JobId.eq(head.id));
+    let rows = of_job.filter(entry::Column::Personal.is_not_null()).order_by_asc(entry::Column::Seq).all(db).await?;
+    Ok(rows.iter().find(|row| row.personal.as_ref().is_some_and(|kept| !personal::holds(&row.body, kept))).map(|row| row.seq))
+}
+
 /// The live entry that stands where the new one wants to, without the new one knowing of it.
 fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Option<&'a entry::Model> {
     let heir = |id: Uuid| rows.iter().find(|row| row.supersedes == Some(id));
@@ -209,7 +223,7 @@ fn overtaker<'a>(rows: &'a [entry::Model], new: &Write<'_>) -> Option<&'a entry:
     let subject = new.body.subject()?;
     rows.iter()
         .filter(|row| heir(row.id).is_none() && Some(row.id) != new.supersedes)
-        .find(|row| Body::from_kept(&row.kind, &row.body).subject().as_ref() == Some(&subject))
+        .find(|row| said_by(row).subject().as_ref() == Some(&subject))
 }
 
 fn closed(rows: &[entry::Model]) -> bool {
@@ -218,7 +232,7 @@ fn closed(rows: &[entry::Model]) -> bool {
 }
 
 /// A form's key with what it says: sent again it is the same, changed it is another.
-pub(super) fn digest(submit_key: &str, parts: &[&str]) -> String {
+pub(crate) fn digest(submit_key: &str, parts: &[&str]) -> String {
     let mut hash = Sha256::new();
     for part in std::iter::once(&submit_key).chain(parts) {
         hash.update(part.len().to_le_bytes());

@@ -1,4 +1,5 @@
 //! A job and its ledger.
+mod approval;
 mod board;
 mod capture;
 mod case;
@@ -11,22 +12,26 @@ mod learn;
 mod ledger;
 mod link;
 mod opening;
+mod personal;
 mod photo;
 mod summary;
 
+pub use approval::Approval;
 pub use board::{Board, Row, Sieve, all_open, board};
 pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
-pub use closing::{Closed, Closing, close};
+pub use closing::{Closed, Closing, CodeShop, close, record_by_code};
 pub use entry::{Body, Entry, Found, Happened, Held, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
-pub use ledger::{Write, Written, chain, was_repaired, write, write_and_load};
+pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, write_and_load};
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
 pub use summary::{Judged, judged, rebuild, resummarise};
+
+pub(crate) use ledger::digest;
 
 use crate::entity::{engine, entry as entry_table, job, record, sheet, summary as summary_table, user, vehicle};
 use crate::library::{self, Engine, Gauge, Vehicle};
@@ -107,9 +112,14 @@ impl Job {
         self.entries.last().map_or(0, |entry| entry.seq)
     }
 
+    /// The repairs that hold, in the order they were written.
+    pub fn repairs(&self) -> impl Iterator<Item = &Repair> {
+        self.live().filter_map(|entry| if let Body::Repair(repair) = &entry.body { Some(repair) } else { None })
+    }
+
     /// The repair that holds, the last one where there are several.
     pub fn repair(&self) -> Option<&Repair> {
-        self.live().filter_map(|entry| if let Body::Repair(repair) = &entry.body { Some(repair) } else { None }).last()
+        self.repairs().last()
     }
 
     /// The promise of the hand-over that holds, with its entry.
@@ -142,6 +152,12 @@ impl Job {
 /// A whole job of the shop by its number.
 pub async fn load(db: &Connection, viewer: &Viewer, number: i64) -> Result<Job, StoreError> {
     whole(db, viewer, job::Column::Number.eq(number)).await?.pop().ok_or(StoreError::NotFound)
+}
+
+/// The numbers of all jobs of the shop.
+pub async fn numbers(db: &Connection, viewer: &Viewer) -> Result<Vec<i64>, StoreError> {
+    let all = job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_asc(job::Column::Number);
+    Ok(all.select_only().column(job::Column::Number).into_tuple().all(db).await?)
 }
 
 /// Open jobs of an engine that are looked at together.

@@ -119,6 +119,13 @@ pub async fn resummarise(db: &impl ConnectionTrait, viewer: &Viewer, engine: Opt
 /// Behind every ledger.
 const BEHIND: i32 = -1;
 
+/// The open jobs of the shop whose summary is behind: something they are judged by was changed.
+pub(super) async fn behind(db: &Connection, viewer: &Viewer) -> Result<Vec<Uuid>, StoreError> {
+    let open = table::Entity::find().filter(table::Column::ShopId.eq(viewer.shop)).filter(table::Column::ClosedAt.is_null());
+    let behind = open.filter(table::Column::Seq.eq(BEHIND)).select_only().column(table::Column::JobId);
+    Ok(behind.into_tuple().all(db).await?)
+}
+
 /// Jobs held in memory at once while many are made anew.
 const AT_ONCE: usize = 64;
 

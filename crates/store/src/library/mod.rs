@@ -148,6 +148,19 @@ pub async fn revise_sheet(
     Ok(id)
 }
 
+/// Tells one state of an engine's name and card from another: whoever changes it says which one they saw.
+pub fn state_of(name: &str, card: &Card) -> Result<String, StoreError> {
+    Ok(jobs::digest(name, &[&json("engine card", card)?]))
+}
+
+/// Who changed a thing of the library last, and when; none where it is as it was entered.
+pub async fn changed_last(db: &Connection, viewer: &Viewer, thing: Uuid) -> Result<Option<(String, NaiveDateTime)>, StoreError> {
+    let last = former::Entity::find().filter(former::Column::ThingId.eq(thing)).order_by_desc(former::Column::ReplacedAt).one(db).await?;
+    let Some(last) = last else { return Ok(None) };
+    let who = user::Entity::find_by_id(last.replaced_by).filter(user::Column::ShopId.eq(viewer.shop)).one(db).await?;
+    Ok(who.map(|who| (who.shown_name, last.replaced_at)))
+}
+
 /// Changes an engine's name and card; what they were stays readable. False when another engine has the name.
 pub async fn change_engine(db: &Connection, viewer: &Viewer, id: Uuid, name: &str, card: &Card) -> Result<bool, StoreError> {
     let transaction = db.begin().await?;

@@ -9,6 +9,7 @@ mod fifth;
 mod first;
 mod fourth;
 mod ninth;
+mod proof;
 mod second;
 mod seventh;
 mod sixth;
@@ -52,6 +53,7 @@ impl MigratorTrait for Migrator {
             Box::new(eighth::Eighth),
             Box::new(ninth::Ninth),
             Box::new(tenth::Tenth),
+            Box::new(proof::Proof),
         ]
     }
 }

@@ -1,11 +1,14 @@
 //! The sink of the recorder: who is let in, and a second kept in one transaction.
 use super::marks;
 use crate::entity::{job, rig, rig_chunk, rig_run};
-use crate::secret;
 use crate::{Connection, StoreError, json, now, retried};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait};
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QuerySelect, TransactionTrait};
+use sea_orm::{
+    ActiveModelTrait, ColumnTrait, ConnectionTrait, DbErr, EntityTrait, QueryFilter, QuerySelect, RuntimeErr, SqlxMySqlError,
+    TransactionTrait,
+};
+use std::path::PathBuf;
 use uuid::Uuid;
 use velvet_dial_rig::chunk::{Chunk, packed_peaks};
 use velvet_dial_rig::recorder::{Admitted, Hello, Refused, Sink};
@@ -16,15 +19,37 @@ const MOST_OF_SHOP: i64 = 32 << 30;
 
 /// Keeps what rigs record.
 #[derive(Debug, Clone)]
-pub struct Keeper(
-    /// The database.
-    pub Connection,
-);
-
-/// What is wrong with the database is no fault of the rig's.
-fn away(error: &StoreError) -> Refused {
-    Refused::Away(error.to_string())
+pub struct Keeper {
+    db: Connection,
+    /// A folder on the database's disk, where that is known.
+    disk: Option<PathBuf>,
 }
+
+/// What is wrong with the database is no fault of the rig's, and mostly passes. What will not pass (a table that is missing, a value that does not fit, a row that
+/// cannot be read) ends the link and is told, for trying it again would only go on for ever.
+fn away(error: &StoreError) -> Refused {
+    let passes = match error {
+        StoreError::Database(error) => match error {
+            DbErr::Conn(_) | DbErr::ConnectionAcquire(_) => true,
+            DbErr::Exec(RuntimeErr::SqlxError(error)) | DbErr::Query(RuntimeErr::SqlxError(error)) => {
+                error.as_database_error().is_none_or(|told| {
+                    let number = told.try_downcast_ref::<SqlxMySqlError>().map(SqlxMySqlError::number);
+                    number.is_some_and(|number| PASSES.contains(&number))
+                })
+            }
+            _ => false,
+        },
+        _ => false,
+    };
+    if passes {
+        return Refused::Away(error.to_string());
+    }
+    tracing::error!(%error, "what a rig sends cannot be kept");
+    no("the server cannot keep this run; whoever looks after it finds the reason in its log")
+}
+
+/// Numbers of the server's errors that pass: too many connections, out of memory for now, shutting down, lock wait, deadlock, a row changed since it was read, a full disk.
+const PASSES: [u16; 9] = [1040, 1041, 1053, 1205, 1213, 1020, 1021, 1114, 1203];
 
 fn no(why: &str) -> Refused {
     Refused::No(why.to_owned())
@@ -38,11 +63,28 @@ const BRANCH: &str = "another connection of this rig has recorded meanwhile; con
 const REGAUGED: &str = "the rig was given another gauge in mid-run; restart it, which begins a new run";
 const FULL: &str = "the job holds as much of live runs as it may; assign the rig to another, or bring in what matters as a file";
 
+const NO_ROOM: &str = "the disk of the server is all but full; make room there, then connect again";
+/// What is left free on the disk, bytes: what is written by hand still has room.
+const LEAST_FREE: u64 = 512 << 20;
+
 impl Keeper {
+    /// On a database, and on the disk of this folder where it is known.
+    pub fn new(db: Connection, disk: Option<PathBuf>) -> Self {
+        Self { db, disk }
+    }
+
+    /// Whether the disk has room for more; where it is not known, the database says so itself.
+    fn has_room(&self) -> bool {
+        let Some(disk) = self.disk.as_ref().and_then(|folder| rustix::fs::statvfs(folder).ok()) else { return true };
+        disk.f_bavail.saturating_mul(disk.f_frsize) >= LEAST_FREE
+    }
+
     async fn let_in(&self, hello: &Hello) -> Result<Result<Admitted, Refused>, StoreError> {
-        let db = &self.0;
-        let found = rig::Entity::find().filter(rig::Column::Token.eq(secret::digest(&hello.token))).one(db).await?;
-        let Some(paired) = found.filter(|rig| rig.taken.as_ref() == Some(&hello.name)) else { return Ok(Err(no(STRANGER))) };
+        let db = &self.db;
+        // Two shops may have given a rig the same name.
+        let named = rig::Entity::find().filter(rig::Column::Taken.eq(&hello.name)).all(db).await?;
+        let paired = named.into_iter().find(|rig| hello.proof.shows(&rig.token, &hello.name, hello.boot));
+        let Some(paired) = paired else { return Ok(Err(no(STRANGER))) };
         rig::ActiveModel { id: Set(paired.id), seen_at: Set(Some(now())), ..Default::default() }.update(db).await?;
         let assigned = job::Entity::find().filter(job::Column::Id.eq(paired.job_id)).filter(job::Column::ClosedAt.is_null());
         let Some(job) = assigned.one(db).await? else { return Ok(Err(no(IDLE))) };
@@ -96,7 +138,7 @@ impl Keeper {
     }
 
     async fn keep_once(&self, admitted: &Admitted, chunk: &Chunk, bytes: &[u8]) -> Result<Result<(), Refused>, StoreError> {
-        let db = self.0.begin().await?;
+        let db = self.db.begin().await?;
         let run = rig_run::Entity::find_by_id(admitted.run).one(&db).await?.ok_or(StoreError::NotFound)?;
         let paired = rig::Entity::find_by_id(admitted.rig).one(&db).await?.ok_or(StoreError::NotFound)?;
         if paired.taken.is_none() || paired.job_id != Some(run.job_id) {
@@ -113,6 +155,15 @@ impl Keeper {
             // Nothing but marks.
             db.commit().await?;
             return Ok(Ok(()));
+        }
+        // Looked at once a megabyte: it sums over every run of the shop.
+        if (run.size + bytes.len() as i64) >> 20 != run.size >> 20 {
+            if held(&db, job.shop_id, Some(job.id)).await? > MOST_OF_JOB || held(&db, job.shop_id, None).await? > MOST_OF_SHOP {
+                return Ok(Err(no(FULL)));
+            }
+            if !self.has_room() {
+                return Ok(Err(no(NO_ROOM)));
+            }
         }
         let (from_us, to_us) = chunk.span().map_or((0, 0), |(from, to)| (from as i64, to as i64));
         // One chunk begins where the one before ended, or it is another connection's.
@@ -152,7 +203,7 @@ impl Keeper {
     }
 }
 
-async fn held(db: &Connection, shop: Uuid, job: Option<Uuid>) -> Result<i64, StoreError> {
+async fn held(db: &impl ConnectionTrait, shop: Uuid, job: Option<Uuid>) -> Result<i64, StoreError> {
     let mut runs = rig_run::Entity::find().inner_join(job::Entity).filter(job::Column::ShopId.eq(shop));
     if let Some(job) = job {
         runs = runs.filter(rig_run::Column::JobId.eq(job));

@@ -70,11 +70,22 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
 
     // What was put right is told of its like once the job is closed, and not before.
     let job = jobs::load(&db, &one, third).await.unwrap();
-    says(&db, &one, first, Body::Repair(Repair { cause: Some("pickup_air".into()), done: "new seal".into(), follow_up: String::new() }))
-        .await;
+    says(
+        &db,
+        &one,
+        first,
+        Body::Repair(Repair { cause: Some("pickup_air".into()), done: "new seal".into(), follow_up: String::new(), stopgap: false }),
+    )
+    .await;
     assert!(jobs::similar(&db, &one, &job).await.unwrap().is_empty());
     for (number, cause) in [(second, "relief_weak")] {
-        says(&db, &one, number, Body::Repair(Repair { cause: Some(cause.into()), done: "spring".into(), follow_up: String::new() })).await;
+        says(
+            &db,
+            &one,
+            number,
+            Body::Repair(Repair { cause: Some(cause.into()), done: "spring".into(), follow_up: String::new(), stopgap: false }),
+        )
+        .await;
     }
     for number in [first, second] {
         says(&db, &one, number, Body::Closed { found: Found::default() }).await;

@@ -3,6 +3,7 @@ use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_rig::chunk::{self, Chunk};
+use velvet_dial_rig::proof::Proof;
 use velvet_dial_rig::recorder::{Admitted, Hello, Refused, Sink};
 use velvet_dial_rig::said::{Channel, Kind, Sample};
 use velvet_dial_store::jobs::{self, Opening};
@@ -42,15 +43,15 @@ const CHANNELS: [Channel; 2] =
 
 impl Bay {
     async fn calls(&self, name: &str, token: &str, boot: u64) -> Result<Admitted, Refused> {
-        let hello = Hello { name: name.into(), token: token.into(), boot, channels: CHANNELS.to_vec(), can: Vec::new() };
-        Keeper(self.db.clone()).admit(&hello).await
+        let hello = Hello { name: name.into(), proof: Proof::Token(token.into()), boot, channels: CHANNELS.to_vec(), can: Vec::new() };
+        Keeper::new(self.db.clone(), None).admit(&hello).await
     }
 
     async fn keeps(&self, admitted: &Admitted, numbers: std::ops::Range<u64>) -> Result<(), Refused> {
         let mut chunk = Chunk::from(numbers.start);
         numbers
             .for_each(|seq| chunk.push(&CHANNELS, &Sample { seq, us: 5_000_000 + seq * 10_000, values: vec![100.0 + seq as f64, 800.0] }));
-        Keeper(self.db.clone()).keep(admitted, &chunk).await
+        Keeper::new(self.db.clone(), None).keep(admitted, &chunk).await
     }
 
     async fn kept(&self, job: i64, admitted: &Admitted) -> Vec<f64> {
@@ -117,7 +118,7 @@ async fn moments_are_marked_and_another_gauge_is_another_run() {
     bay.keeps(&admitted, 0..100).await.unwrap();
     // Marks alone are kept without a second of samples, and move nothing on.
     let alone = Chunk { marks: vec![5_400_000, 5_600_000], ..Chunk::from(100) };
-    Keeper(bay.db.clone()).keep(&admitted, &alone).await.unwrap();
+    Keeper::new(bay.db.clone(), None).keep(&admitted, &alone).await.unwrap();
     bay.keeps(&admitted, 100..120).await.unwrap();
     rigs::mark(&bay.db, &bay.one, job, admitted.run, 5_500_000, "whine").await.unwrap();
     let run = rigs::recorded(&bay.db, &bay.one, job, admitted.run).await.unwrap();
@@ -160,7 +161,7 @@ async fn of_two_connections_one_keeps_and_the_other_is_told() {
     assert!(a.is_ok() != b.is_ok(), "{a:?} {b:?}");
     says(if a.is_ok() { b } else { a }, "another connection");
     let again = bay.calls("green", &bay.token, 7).await.unwrap();
-    Keeper(bay.db.clone()).keep(&again, &Chunk::gone(again.next, again.next + 20)).await.unwrap();
+    Keeper::new(bay.db.clone(), None).keep(&again, &Chunk::gone(again.next, again.next + 20)).await.unwrap();
     says(bay.keeps(&again, again.next..again.next + 5).await, "another connection");
     bay.keeps(&again, again.next + 20..again.next + 60).await.unwrap();
     let kept = bay.kept(job, &again).await;

@@ -62,9 +62,10 @@ fn record_of(job: &jobs::Job) -> Record {
         on_it: String::new(),
         came_back_of: None,
         recheck_at: None,
+        code: String::new(),
     };
     let (taken, repairs, recordings, log) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-    let ledger = Ledger { papers, other_sheets: Vec::new(), taken, repairs, repaired: None, recordings, log };
+    let ledger = Ledger { papers, other_sheets: Vec::new(), taken, repairs, known: None, recordings, log };
     record(&case, &now, &tracer, ledger)
 }
 
@@ -324,4 +325,33 @@ async fn a_job_holds_so_much_and_no_more() {
     let refused = jobs::add_capture(&db, &one, number, "more.csv", b"z").await.unwrap_err();
     assert!(matches!(refused, StoreError::Full { whose: "job", most_mb: 256 }), "{refused}");
     assert_eq!(jobs::captures(&db, &one, number).await.unwrap().len(), 2);
+}
+
+/// The user that the server serves as reads and adds entries, records and seals, and can neither change nor delete them; all else it needs works.
+#[tokio::test]
+async fn the_servers_own_user_cannot_change_what_was_written() {
+    use sea_orm::ConnectionTrait;
+    let url = fresh_database().await;
+    let serving = url.replacen("mysql://velvet_dial:", "mysql://velvet_dial_server:", 1);
+    let db = velvet_dial_store::open_serving(&url, &serving, "velvet_dial_server").await.unwrap();
+    let (one, engine) = shop(&db, "alpha").await;
+    let number = open(&db, &one, engine, "TUG 4").await;
+    write(&db, &one, number, reading(62.0), "r").await;
+    let job = jobs::load(&db, &one, number).await.unwrap();
+    let record = record_of(&job);
+    let closing = Closing { submit_key: "close", seq: job.seq(), record: &record, found: Found::default(), at: None };
+    assert_eq!(jobs::close(&db, &one, number, &closing).await.unwrap(), Closed::Stands);
+    assert!(velvet_dial_store::seals::seal(&db).await.unwrap().is_some());
+    for sql in [
+        "UPDATE entries SET body = ''",
+        "DELETE FROM entries",
+        "UPDATE records SET body = ''",
+        "DELETE FROM records",
+        "DELETE FROM sealed_heads",
+        "DROP TABLE entries",
+    ] {
+        let refused = db.execute_unprepared(sql).await.unwrap_err().to_string();
+        assert!(refused.contains("command denied"), "{sql}: {refused}");
+    }
+    db.execute_unprepared("UPDATE summaries SET seq = -1").await.unwrap();
 }

@@ -1,4 +1,6 @@
-//! The customer's page: what is proposed, and yes, no or a question, by a link and without signing in. Guessing is slowed down by address; what is logged leaves the token out.
+//! Pages without signing in: checking a printed report ([`check`]), and the customer's: what is proposed, and yes, no or a question, by a link and without signing in. Guessing is slowed down by address; what is logged leaves the token out.
+mod check;
+
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
 use crate::http::{Failure, Slip, address};
 use crate::state::App;
@@ -145,5 +147,5 @@ async fn answer(
 
 /// Its address.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/yes/{token}", get().to(show)).route("/yes/{token}", post().to(answer));
+    config.route("/yes/{token}", get().to(show)).route("/yes/{token}", post().to(answer)).configure(check::routes);
 }

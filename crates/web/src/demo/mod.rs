@@ -1,15 +1,14 @@
 //! The demo shop, from the folder `demo`: loaded through the same store as everything a person enters.
 mod file;
 
-use crate::job::{judged, record, recordings};
-use crate::state::Kept;
+use crate::job::{ClosingError, closing as job_closing, judged, record, recordings};
+use crate::state::{Kept, Keys};
 use chrono::{Duration, NaiveDateTime, Utc};
 use file::{Entry, Folder, Job, Shop};
 use std::collections::HashMap;
 use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose};
-use velvet_dial_core::record::seal;
 use velvet_dial_core::trace::Known;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
@@ -32,6 +31,9 @@ pub enum DemoError {
     /// The store.
     #[error(transparent)]
     Store(#[from] StoreError),
+    /// A job of it could not be closed.
+    #[error(transparent)]
+    Closing(#[from] ClosingError),
 }
 
 /// The shop as its file tells it.
@@ -41,10 +43,10 @@ fn shop() -> Result<Shop, DemoError> {
 }
 
 /// Loads the shop when nobody can sign in yet; true when this database is the demo's.
-pub async fn load_once(db: &Connection) -> Result<bool, DemoError> {
+pub async fn load_once(db: &Connection, keys: Option<&Keys>) -> Result<bool, DemoError> {
     let shop = shop()?;
     if accounts::nobody_yet(db).await? {
-        load(db, &shop).await?;
+        load(db, &shop, keys).await?;
         return Ok(true);
     }
     let first = shop.user.first().map(|user| user.sign_in.as_str()).unwrap_or_default();
@@ -76,7 +78,7 @@ pub async fn standin(db: &Connection) -> Result<Option<Vec<String>>, DemoError> 
     Ok(Some(said.into_iter().flat_map(|(key, value)| [key.to_owned(), value]).chain(odd).chain(["--module".to_owned()]).collect()))
 }
 
-async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
+async fn load(db: &Connection, shop: &Shop, keys: Option<&Keys>) -> Result<(), DemoError> {
     let missing = |what: &str| DemoError::Names(format!("no {what}"));
     let shop_id = accounts::add_shop(db, &shop.shop).await?;
     let mut people: HashMap<&str, Viewer> = HashMap::new();
@@ -130,8 +132,8 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
             let file = Folder::get(name).ok_or_else(|| missing(name))?;
             jobs::add_capture(db, &anyone, number, name, &file.data).await?;
         }
-        entries(db, (&people, &gauges), &kept, number, (job, at)).await?;
-        look(db, &anyone, number, &kept, None).await?;
+        entries(db, (&people, &gauges), (&kept, keys), number, (job, at)).await?;
+        look(db, &anyone, number, (&kept, keys), None).await?;
     }
     Ok(())
 }
@@ -139,7 +141,7 @@ async fn load(db: &Connection, shop: &Shop) -> Result<(), DemoError> {
 async fn entries(
     db: &Connection,
     (people, gauges): (&HashMap<&str, Viewer>, &HashMap<&str, Uuid>),
-    kept: &Kept,
+    (kept, keys): (&Kept, Option<&Keys>),
     number: i64,
     (job, opened): (&Job, NaiveDateTime),
 ) -> Result<(), DemoError> {
@@ -148,7 +150,7 @@ async fn entries(
         let who = people.get(entry.who.as_str()).ok_or_else(|| DemoError::Names(entry.who.clone()))?;
         let supersedes = entry.withdraw.as_ref().and_then(|cause| repairs.get(cause.as_str()).copied());
         if entry.closed {
-            look(db, who, number, kept, Some((&format!("demo {i}"), opened + Duration::minutes(entry.at)))).await?;
+            look(db, who, number, (kept, keys), Some((&format!("demo {i}"), opened + Duration::minutes(entry.at)))).await?;
             continue;
         }
         let body = body(entry, people, gauges).ok_or_else(|| DemoError::Names(format!("{} entry {i} says nothing", job.tag)))?;
@@ -227,7 +229,12 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
         return Some(Body::Reading(TakenReading { reading, gauge, capture: None, held: None }));
     }
     if let Some(cause) = &entry.cause {
-        return Some(Body::Repair(Repair { cause: Some(cause.clone()), done: entry.done.clone(), follow_up: entry.follow_up.clone() }));
+        return Some(Body::Repair(Repair {
+            cause: Some(cause.clone()),
+            done: entry.done.clone(),
+            follow_up: entry.follow_up.clone(),
+            stopgap: false,
+        }));
     }
     if entry.withdraw.is_some() {
         return Some(Body::Withdrawn { reason: entry.why.clone() });
@@ -236,7 +243,13 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
 }
 
 /// Looks at a job, as somebody who opens it does: the board knows then what a diagnosis says. Closing it keeps the record that it stands on.
-async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: Option<(&str, NaiveDateTime)>) -> Result<(), DemoError> {
+async fn look(
+    db: &Connection,
+    who: &Viewer,
+    number: i64,
+    (kept, keys): (&Kept, Option<&Keys>),
+    closing: Option<(&str, NaiveDateTime)>,
+) -> Result<(), DemoError> {
     let job = jobs::load(db, who, number).await?;
     let case = job.case();
     let tracer = kept.tracer(&case).map_err(|error| DemoError::Names(error.to_string()))?;
@@ -246,12 +259,11 @@ async fn look(db: &Connection, who: &Viewer, number: i64, kept: &Kept, closing: 
         return Ok(jobs::judged(db, who, job.head.id, &judged(&case, &now, job.seq())).await?);
     };
     let (shop, runs) = (accounts::shop(db, who).await?, recordings(db, who, &job).await?);
-    let mut record = record(&shop, &job, runs, (&case, &now, &tracer));
-    record.papers.closed_at = Some(at.and_utc());
-    let (key, entries) = jobs::chain(db, who, number).await?;
-    seal(&mut record, &key.to_string(), entries).map_err(|error| DemoError::Names(error.to_string()))?;
     let cause = job.repair().and_then(|repair| repair.cause.clone());
-    let found = Found { known: cause.as_ref().map(|_| Known::CameBack), cause, ..Found::default() };
+    let known = cause.as_ref().map(|_| Known::CameBack);
+    let record = record(&shop, &job, runs, (&case, &now, &tracer), known);
+    let record = job_closing(db, who, keys, record, at.and_utc()).await?;
+    let found = Found { known, cause, ..Found::default() };
     match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, found, at: Some(at) }).await? {
         Closed::Stands => Ok(()),
         Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),

@@ -56,6 +56,9 @@ pub enum Failure {
     /// The report could not be laid out on paper.
     #[error(transparent)]
     Paper(#[from] PaperError),
+    /// The key that signs reports cannot be had.
+    #[error("a report was not signed: {0}")]
+    NotSigned(String),
     /// The disk is all but full.
     #[error("the disk is all but full")]
     DiskFull,
@@ -112,6 +115,10 @@ impl Failure {
             Self::Stalled => {
                 ("Not arrived", "What you sent did not arrive in time, so nothing was saved. Check the connection and send it again.")
             }
+            Self::NotSigned(_) => (
+                "Not closed",
+                "The key that signs reports cannot be read, so the job was not closed and nothing of it was changed. Whoever looks after this computer finds the reason in the log.",
+            ),
             Self::DiskFull => (
                 "No room",
                 "The disk of this computer is all but full, so the file was not kept; readings and findings can still be written. Whoever looks after it has to make room first.",
@@ -146,9 +153,13 @@ impl ResponseError for Failure {
             Self::Stalled => StatusCode::REQUEST_TIMEOUT,
             Self::Busy(Busy::Full) => StatusCode::SERVICE_UNAVAILABLE,
             Self::DiskFull | Self::Store(StoreError::Full { .. } | StoreError::Album { .. }) => StatusCode::INSUFFICIENT_STORAGE,
-            Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Paper(_) | Self::Busy(Busy::CutOff) => {
-                StatusCode::INTERNAL_SERVER_ERROR
-            }
+            Self::Store(_)
+            | Self::Oil(_)
+            | Self::Template(_)
+            | Self::Header(_)
+            | Self::Paper(_)
+            | Self::NotSigned(_)
+            | Self::Busy(Busy::CutOff) => StatusCode::INTERNAL_SERVER_ERROR,
         }
     }
 

@@ -14,9 +14,10 @@ use velvet_dial_store::jobs::Photo;
 
 /// The largest photo that is sent.
 const MOST_BYTES: usize = 12 << 20;
-/// Sides beyond which a picture is a bomb and no photo, and the memory that one may unpack to.
+/// Sides beyond which a picture is a bomb and no photo, the points that one may have, and the memory that it may unpack to.
 const MOST_SIDE: u32 = 16_000;
-const MOST_UNPACKED: u64 = 320 << 20;
+const MOST_POINTS: u64 = 50_000_000;
+const MOST_UNPACKED: u64 = 200 << 20;
 /// As it is kept: long side in points, and the quality that JPEG calls so.
 const LARGE: (u32, u8) = (1600, 82);
 const SMALL: (u32, u8) = (320, 72);
@@ -33,6 +34,9 @@ pub enum PhotoError {
     /// A bomb.
     #[error("This picture unpacks to more than a camera takes, so it was not opened. Send the photo as the camera made it.")]
     Bomb,
+    /// More points than are taken.
+    #[error("This photo has more than {} megapixels. Take it with a smaller picture size and send it again.", MOST_POINTS / 1_000_000)]
+    TooManyPoints,
 }
 
 /// A photo as it is kept: upright, small enough, and without anything of camera, place or time, since it is drawn anew.
@@ -47,12 +51,19 @@ fn kept(bytes: Vec<u8>) -> Result<Photo, PhotoError> {
     }
     reader.limits(limits);
     let mut decoder = reader.into_decoder().map_err(told)?;
+    let (width, height) = decoder.dimensions();
+    if u64::from(width) * u64::from(height) > MOST_POINTS {
+        return Err(PhotoError::TooManyPoints);
+    }
     if decoder.total_bytes() > MOST_UNPACKED {
         return Err(PhotoError::Bomb);
     }
     // A tablet held on its side says so beside the picture.
     let turned = decoder.orientation().map_err(told)?;
-    let mut picture = DynamicImage::from_decoder(decoder).map_err(told)?;
+    let picture = DynamicImage::from_decoder(decoder).map_err(told)?;
+    // Made smaller before it is turned and drawn: each of both takes as much memory again as what it works on.
+    let mut picture =
+        if picture.width().max(picture.height()) > 2 * LARGE.0 { picture.thumbnail(2 * LARGE.0, 2 * LARGE.0) } else { picture };
     picture.apply_orientation(turned);
     let drawn = |(side, quality): (u32, u8)| -> Result<(DynamicImage, Vec<u8>), PhotoError> {
         let fits = picture.width() <= side && picture.height() <= side;
@@ -99,7 +110,7 @@ pub async fn received(app: &App, mut sent: Multipart) -> Result<Received, Failur
             fields.insert(name, String::from_utf8_lossy(&came).into_owned());
         }
     }
-    let photo = if large { Err(PhotoError::TooLarge) } else { app.work.out(move || kept(bytes)).await? };
+    let photo = if large { Err(PhotoError::TooLarge) } else { app.work.heavy(app.work.heavy_turn().await?, move || kept(bytes)).await? };
     Ok(Received { fields, photo })
 }
 

@@ -297,6 +297,14 @@ impl Desk {
         let write = Write { happened, ..Write::of(body.clone(), sent.key).in_place_of(supersedes) };
         let seen = sent.seen.parse().ok();
         let (written, job) = jobs::write_and_load(&self.app.db, &self.viewer, self.number, &write).await?;
+        // The same form once more, after its entry was withdrawn: whoever sends it is asked, and nothing is written by itself.
+        if let Written::StoodAlready(id) = &written {
+            let job = self.job().await?;
+            if let Some(by) = job.heir(*id).filter(|heir| matches!(heir.body, Body::Withdrawn { .. })) {
+                let clash = self.clash(by, &body, action, fields);
+                return self.answer(stage, Ask { seen, clash: Some(clash), ..Ask::default() }, StatusCode::CONFLICT).await;
+            }
+        }
         match written {
             Written::Stands(_) | Written::StoodAlready(_) => {
                 // The shop learns of a job from its closing until it is opened again or comes back.

@@ -45,7 +45,13 @@ pub fn when(entry: &Entry, zone: &Zone) -> String {
 pub fn has_time(body: &Body) -> bool {
     matches!(
         body,
-        Body::Reading(_) | Body::Evidence { .. } | Body::Repair(_) | Body::Cranked { .. } | Body::Journal { .. } | Body::Measured { .. }
+        Body::Reading(_)
+            | Body::Evidence { .. }
+            | Body::Repair(_)
+            | Body::Cranked { .. }
+            | Body::Filled {}
+            | Body::Journal { .. }
+            | Body::Measured { .. }
     )
 }
 

@@ -1,4 +1,4 @@
-//! The customer's yes: it is taken down before the engine is opened, or why it is opened without; what is found behind an opening waits for it.
+//! The customer's approval: it is taken down before the engine is opened, or why it is opened without; what is found behind an opening waits for it.
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
 use crate::job::shell::Ask as Asked;
@@ -11,7 +11,7 @@ use actix_web::web::{self, ServiceConfig, post};
 use velvet_dial_core::field;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::{Check, knowledge};
-use velvet_dial_store::jobs::{Body, Entry, Job};
+use velvet_dial_store::jobs::{Approval, Body, Job};
 
 /// What is said where it is missing.
 pub const YES_FIRST: &str = "Get the customer's approval first. Write it down here, or say why the engine is opened without it.";
@@ -33,6 +33,8 @@ pub struct Yes {
     pub said: Option<String>,
     /// The customer said no: the vehicle is closed again.
     pub declined: bool,
+    /// The work would cost more than was approved.
+    pub over: Option<String>,
     /// The approval's entry, to take its place.
     pub entry: String,
     /// A yes, or the want of one, is still to be taken down.
@@ -40,47 +42,47 @@ pub struct Yes {
     pub fields: Vec<Field>,
 }
 
-/// The entry of the yes, or of the want of one.
-pub fn agreed(job: &Job) -> Option<&Entry> {
-    job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }))
-}
-
 /// What is said where something is done although the customer declined.
 pub const DECLINED: &str = "The customer said no. Close up what is open and close the job, or write down their new approval first.";
-
-/// The customer's newest word, where it is a no: to the approval page, or when a finding was talked over.
-pub fn declined(job: &Job) -> Option<&Entry> {
-    let word = |entry: &&Entry| matches!(entry.body, Body::Agreed { .. } | Body::Talked { .. } | Body::Customer { said_no: true, .. });
-    let newest = job.live().filter(word).max_by_key(|entry| entry.seq)?;
-    matches!(newest.body, Body::Customer { .. } | Body::Talked { go_on: false, .. }).then_some(newest)
-}
 
 /// The customer's newest word, by whom and when it was written down.
 pub fn said(drawn: &Drawn) -> Option<String> {
     let job = &drawn.assessed.job;
-    let entry = declined(job).or_else(|| agreed(job))?;
+    let entry = match job.approval() {
+        Approval::None => return None,
+        Approval::Approved { entry, .. } | Approval::Unasked { entry } | Approval::Declined { entry } => entry,
+    };
     let when = show::moment(entry.written_at, &job.zone);
     Some(format!("{}, written down by {}, {when}", describe(&entry.body, drawn.shell.unit), entry.author_name))
 }
 
-/// The yes of a job, and the form for it.
+/// The approval of a job, and the form for it. `up_to` is what the work would cost.
 pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
     let (job, unit) = (&drawn.assessed.job, drawn.shell.unit);
-    let agreed = agreed(job);
+    let approval = job.approval();
     let mut fields = AGREED.draw(&drawn.shell.slip, unit, |_| Vec::new());
     if drawn.shell.slip.form != AGREED.name
         && let (Some(field), Some(up_to)) = (fields.iter_mut().find(|field| field.name == "up_to"), up_to)
     {
         field.value = format!("{up_to:.0}");
     }
+    let over = up_to.and_then(|money| Some((money, approval.goes_over(money)?)));
+    let entry = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }));
     Yes {
         said: said(drawn),
-        entry: agreed.map(|entry| entry.id.to_string()).unwrap_or_default(),
-        declined: declined(job).is_some(),
-        asks: !job.closed()
-            && (declined(job).is_some() || agreed.is_none_or(|entry| matches!(entry.body, Body::Agreed { unasked: true, .. }))),
+        entry: entry.map(|entry| entry.id.to_string()).unwrap_or_default(),
+        declined: matches!(approval, Approval::Declined { .. }),
+        over: over.map(|(money, up_to)| over_the_amount(money, up_to)),
+        asks: !job.closed() && (over.is_some() || !matches!(approval, Approval::Approved { .. })),
         fields,
     }
+}
+
+/// What is said where the work costs more than was approved.
+pub fn over_the_amount(money: f64, up_to: f64) -> String {
+    format!(
+        "The work would cost about {money:.0}, and the customer approved up to {up_to:.0}. Ask them again, then write down the new approval."
+    )
 }
 
 /// True while a check may not be answered: it opens the engine, nobody said yes to that, and it was not open before.

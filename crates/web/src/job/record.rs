@@ -2,20 +2,23 @@
 use super::Desk;
 use super::assess::{Assessed, assess};
 use super::lines;
+use super::withdraw::UNDONE;
 use crate::http::Failure;
+use crate::state::{KeyFileError, Keys};
+use chrono::{DateTime, Utc};
 use uuid::Uuid;
 use velvet_dial_core::case::{Case, Diagnosis};
-use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSaid, SealError, Taken};
-use velvet_dial_core::trace::Tracer;
+use velvet_dial_core::record::{self, Depth, Ledger, Papers, Record, Recording, RepairSaid, SealError, Taken};
 use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::{Known, Tracer};
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Body, File, Job};
 use velvet_dial_store::rigs::{self, Recorded};
-use velvet_dial_store::{Connection, StoreError, Viewer};
+use velvet_dial_store::{Connection, StoreError, Viewer, seals};
 
-/// The record of a job that somebody asks for.
-pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
+/// The record of a job that somebody asks for. `known` is how the cause is known, where it is being closed.
+pub async fn of(desk: &Desk, job: Job, known: Option<Known>) -> Result<Record, Failure> {
     if let Some(kept) = &job.record {
         return Ok(kept.clone());
     }
@@ -23,25 +26,124 @@ pub async fn of(desk: &Desk, job: Job) -> Result<Record, Failure> {
     let runs = recordings(&desk.app.db, &desk.viewer, &job).await?;
     let Assessed { job, case, now, tracer, .. } = assess(desk.app.clone(), job, None).await?;
     // The curves of the record are solved, which is work for the pool too.
-    Ok(desk.app.work.out(move || record(&shop, &job, runs, (&case, &now, &tracer))).await?)
+    Ok(desk.app.work.out(move || record(&shop, &job, runs, (&case, &now, &tracer), known)).await?)
 }
 
-/// The record with its seal, a kept one with its own; and why there is none where the ledger was changed.
-pub async fn sealed(desk: &Desk, mut record: Record) -> Result<(Record, Option<SealError>), Failure> {
-    if record.seal.is_some() {
-        return Ok((record, None));
+/// The record of an open job with the hashes of its ledger, and why it has none where the ledger was changed. Nobody has signed it.
+pub async fn draft(db: &Connection, viewer: &Viewer, mut record: Record) -> Result<(Record, Option<String>), StoreError> {
+    let number = record.papers.number;
+    let (job, entries) = jobs::chain(db, viewer, number).await?;
+    let mut broken = record::seal(&mut record, &job.to_string(), entries.clone()).err().map(|error| error.to_string());
+    if broken.is_none() && !seals::holds(db, job, &entries).await? {
+        record.seal = None;
+        broken = Some("Its ledger is not the one whose head was sealed: entries were changed or taken away.".to_owned());
     }
-    let (job, entries) = jobs::chain(&desk.app.db, &desk.viewer, desk.number).await?;
-    let broken = record::seal(&mut record, &job.to_string(), entries).err();
-    if let Some(error) = &broken {
-        tracing::error!(job = desk.number, %error, "a ledger is not what it was");
+    if broken.is_none()
+        && let Some(seq) = jobs::changed_words(db, viewer, number).await?
+    {
+        record.seal = None;
+        broken = Some(format!("What entry {seq} says of the customer is not what was written."));
+    }
+    if let Some(why) = &broken {
+        tracing::error!(job = number, %why, "a ledger is not what it was");
     }
     Ok((record, broken))
 }
 
+/// The record that a closing keeps, signed once by the shop's key. One whose ledger was changed is kept without hashes and signature.
+pub async fn closing(
+    db: &Connection,
+    viewer: &Viewer,
+    keys: Option<&Keys>,
+    mut record: Record,
+    at: DateTime<Utc>,
+) -> Result<Record, ClosingError> {
+    record.papers.closed_at = Some(at);
+    record.papers.code = code()?;
+    let (mut record, _) = draft(db, viewer, record).await?;
+    if let Some(keys) = keys {
+        record::sign(&mut record, &keys.of_shop(viewer.shop)?);
+    }
+    Ok(record)
+}
+
+/// Why a job could not be closed.
+#[derive(Debug, thiserror::Error)]
+pub enum ClosingError {
+    /// The shop's key.
+    #[error("the key that signs reports: {0}")]
+    Key(#[from] KeyFileError),
+    /// The system gives no random bytes.
+    #[error("no random bytes could be had ({0})")]
+    Random(getrandom::Error),
+    /// The store.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl From<ClosingError> for Failure {
+    fn from(error: ClosingError) -> Self {
+        match error {
+            ClosingError::Store(error) => Self::Store(error),
+            other => Self::NotSigned(other.to_string()),
+        }
+    }
+}
+
+/// Letters and digits that nobody takes for one another.
+const LETTERS: &[u8; 32] = b"ABCDEFGHJKMNPQRSTUVWXYZ123456789";
+
+/// A code that nobody guesses, in four groups of four.
+fn code() -> Result<String, ClosingError> {
+    let mut bytes = [0u8; 16];
+    getrandom::fill(&mut bytes).map_err(ClosingError::Random)?;
+    let letters: Vec<char> =
+        bytes.iter().filter_map(|byte| LETTERS.get(usize::from(byte % 32))).map(|letter| char::from(*letter)).collect();
+    Ok(letters.chunks(4).map(String::from_iter).collect::<Vec<_>>().join("-"))
+}
+
+/// A closed job's record as it is kept, checked before anybody sees it.
+pub struct Kept {
+    pub record: Record,
+    /// Its text, byte by byte as it was signed.
+    pub text: String,
+    /// Why it is not what was signed; none where it is.
+    pub broken: Option<String>,
+    /// It is signed: older ones are not.
+    pub signed: bool,
+}
+
+/// The record that a closing kept; none of an open job, and of one that was closed before records were kept.
+pub async fn kept(desk: &Desk, job: &Job) -> Result<Option<Kept>, Failure> {
+    let Some(record) = job.record.clone() else { return Ok(None) };
+    let Some(text) = jobs::kept_record(&desk.app.db, &desk.viewer, desk.number).await? else { return Ok(None) };
+    let checked = record::verified(text.as_bytes(), Depth::Seal);
+    let by = checked.as_ref().ok().and_then(|(_, verified)| verified.signed_by.clone());
+    let broken = match (&checked, &by) {
+        // Records of before there were hashes have none, and nobody signed them.
+        (Err(SealError::None), _) if record.format == record::FIRST_FORMAT => None,
+        (Err(error), _) => Some(error.to_string()),
+        (Ok(_), None) if record.format != record::FIRST_FORMAT && desk.app.serving.keys.is_some() => Some("Nobody signed it.".to_owned()),
+        (Ok(_), Some(key)) if desk.app.serving.keys.as_ref().is_some_and(|keys| !keys.is_of_shop(desk.viewer.shop, key)) => {
+            Some("It is signed by a key that is not this shop's.".to_owned())
+        }
+        _ => None,
+    };
+    if let Some(why) = &broken {
+        tracing::error!(job = desk.number, %why, "the kept record of a job is not what was signed");
+    }
+    Ok(Some(Kept { record, text, broken, signed: by.is_some() }))
+}
+
 /// The record of a job as it was diagnosed.
-pub fn record(shop: &Shop, job: &Job, runs: Vec<Recording>, (case, now, tracer): (&Case, &Diagnosis, &Tracer)) -> Record {
-    record::record(case, now, tracer, ledger(shop, job, runs))
+pub fn record(
+    shop: &Shop,
+    job: &Job,
+    runs: Vec<Recording>,
+    (case, now, tracer): (&Case, &Diagnosis, &Tracer),
+    known: Option<Known>,
+) -> Record {
+    record::record(case, now, tracer, ledger(shop, job, runs, known))
 }
 
 /// The files that were brought in, and the rigs' runs that a reading was taken from.
@@ -60,7 +162,7 @@ pub async fn recordings(db: &Connection, viewer: &Viewer, job: &Job) -> Result<V
     Ok(files.into_iter().map(of_file).chain(runs.into_iter().filter(|run| read_from(run.id)).map(of_rig)).collect())
 }
 
-fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
+fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>, known: Option<Known>) -> Ledger {
     let said = job.particulars();
     let customer: Vec<&str> = [said.customer.as_str(), said.reach.as_str()].into_iter().filter(|part| !part.is_empty()).collect();
     let papers = Papers {
@@ -78,6 +180,7 @@ fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
         on_it: said.on_it.map(|(_, name)| name).unwrap_or_default(),
         came_back_of: job.back_after(),
         recheck_at: job.promise().and_then(|(promise, _)| promise.recheck_at),
+        code: String::new(),
     };
     let taken = job.reading_entries().map(|entry| {
         let of_run =
@@ -90,26 +193,43 @@ fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>) -> Ledger {
         other_sheets: job.engine.sheets.iter().filter(|sheet| Some(*sheet) != in_force).cloned().collect(),
         taken: taken.collect(),
         repairs: repairs(job),
-        repaired: job.repair().map(|repair| repair.cause.as_ref().and_then(|id| knowledge().cause(id))),
+        known,
         recordings,
         log: log(job),
     }
 }
 
+/// The repairs that count, and those that were withdrawn because they did not help: what was spent stays in the report.
 fn repairs(job: &Job) -> Vec<RepairSaid> {
     let know = knowledge();
     let of = |entry: &jobs::Entry| {
         let Body::Repair(repair) = &entry.body else { return None };
+        let in_vain = match job.heir(entry.id).map(|heir| &heir.body) {
+            None => None,
+            Some(Body::Withdrawn { reason }) if reason != UNDONE => Some(reason.clone()),
+            // Reworded, or undone at once.
+            Some(_) => return None,
+        };
         let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|index| know.causes.get(index));
         Some(RepairSaid {
             cause: cause.map_or("Not a cause of the list", |cause| cause.name.as_str()).to_owned(),
+            id: repair.cause.clone(),
+            stopgap: repair.stopgap,
+            in_vain,
             done: repair.done.clone(),
             follow_up: repair.follow_up.clone(),
             who: entry.author_name.clone(),
             at: entry.happened_at.and_utc(),
         })
     };
-    job.live().filter_map(of).collect()
+    job.entries.iter().filter_map(of).collect()
+}
+
+/// The readable history of a job as it was when `seq` was its last entry.
+pub fn log_until(job: &Job, seq: i32) -> Vec<record::Line> {
+    let mut then = job.clone();
+    then.entries.retain(|entry| entry.seq <= seq);
+    log(&then)
 }
 
 /// Every entry but withdrawals, which stand beside what they withdrew. The pressure of a reading is kept as a number, and shown in any unit.

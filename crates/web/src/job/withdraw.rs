@@ -41,7 +41,7 @@ pub async fn withdraw(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRes
 const AT_ONCE: TimeDelta = TimeDelta::seconds(60);
 /// A slow connection does not count against it.
 const SLACK: TimeDelta = TimeDelta::seconds(60);
-const UNDONE: &str = "undone at once";
+pub(super) const UNDONE: &str = "undone at once";
 
 /// The entry that its writer may still undo: the last one, while it is fresh.
 pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
@@ -67,6 +67,7 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Worked { .. }
             | Body::Promised { .. }
             | Body::Cranked { .. }
+            | Body::Filled {}
             | Body::Comeback { .. }
     );
     (kind && !job.closed()).then_some(last)
@@ -152,7 +153,7 @@ mod tests {
             (reading, 1, 59, true),
             (Body::Circumstance { circumstance: "knock".into(), told: false }, 1, 59, true),
             (Body::Particulars(Particulars::default()), 1, 59, true),
-            (Body::Repair(Repair { cause: None, done: "x".into(), follow_up: String::new() }), 1, 59, false),
+            (Body::Repair(Repair { cause: None, done: "x".into(), follow_up: String::new(), stopgap: false }), 1, 59, false),
             (Body::Withdrawn { reason: "x".into() }, 1, 59, false),
             (Body::Closed { found: Found::default() }, 1, 59, false),
             (Body::Reopened { reason: "x".into() }, 1, 59, false),

@@ -1,6 +1,8 @@
 //! What every handler shares.
 mod house;
 mod kept;
+mod keys;
+mod turns;
 mod work;
 
 pub use work::{Busy, cores};
@@ -8,14 +10,14 @@ pub use work::{Busy, cores};
 pub use house::House;
 use house::Houses;
 pub use kept::Kept;
+pub use keys::{KeyFileError, Keys, NAME as KEY_FILE};
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::Mutex;
-use velvet_dial_core::record::Signer;
+use turns::Turns;
 use velvet_dial_rig::hub::Hub;
-use velvet_dial_store::Connection;
+use velvet_dial_store::{Connection, seals};
 use work::Work;
 
 /// Shared by all workers.
@@ -31,8 +33,8 @@ pub struct App {
     pub kept: Kept,
     /// Shops with what they learnt.
     houses: Houses,
-    /// Holds are taken from a run one at a time.
-    pub taking: Mutex<()>,
+    /// Readings are taken from a run, and stop calls written, one at a time at each job.
+    pub turns: Turns,
     /// The rigs that are linked.
     pub hub: Arc<Hub>,
 }
@@ -52,8 +54,8 @@ pub struct Serving {
     pub data: Option<PathBuf>,
     /// Where rigs call, when the server listens for any.
     pub rigs_at: Option<SocketAddr>,
-    /// Who signs reports; without a key they carry hashes alone.
-    pub signer: Option<Signer>,
+    /// The keys that sign reports; without them reports carry hashes alone.
+    pub keys: Option<Arc<Keys>>,
     /// How long what is sent may take to arrive and be answered; two minutes, where nothing is said.
     pub patience: Option<Duration>,
 }
@@ -69,6 +71,19 @@ impl Serving {
     }
 }
 
+/// Seals the heads of all ledgers that changed, in the database and in the file beside the key. Where that cannot be, the next time does it.
+pub async fn seal_ledgers(db: &Connection, keys: Option<&Keys>) {
+    let sealed = match seals::seal(db).await {
+        Ok(sealed) => sealed,
+        Err(error) => return tracing::error!(%error, "the ledgers' heads were not sealed; it is tried again"),
+    };
+    if let Some((sealed, keys)) = sealed.as_ref().zip(keys)
+        && let Err(error) = keys.note_seal(sealed)
+    {
+        tracing::error!(%error, number = sealed.number, "a seal was not written to the file of seals");
+    }
+}
+
 impl App {
     /// The application on a database.
     pub fn new(db: Connection, serving: Serving) -> Self {
@@ -78,7 +93,7 @@ impl App {
             work: Work::default(),
             kept: Kept::default(),
             houses: Houses::default(),
-            taking: Mutex::default(),
+            turns: Turns::default(),
             hub: Arc::default(),
         }
     }

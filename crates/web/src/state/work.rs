@@ -3,7 +3,7 @@ use rayon::{ThreadPool, ThreadPoolBuilder};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use thiserror::Error;
-use tokio::sync::Semaphore;
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// The queue is full, or the work was cut off.
 #[derive(Debug, Error)]
@@ -25,6 +25,8 @@ pub struct Work {
     behind: Option<Arc<ThreadPool>>,
     /// One at a time of that.
     turn_behind: Arc<Semaphore>,
+    /// One at a time of what takes much memory: photos as they come, reports on paper.
+    turn_heavy: Arc<Semaphore>,
 }
 
 /// Those who wait at most. A diagnosis takes some ten milliseconds, so the last of them waits a second or two.
@@ -40,6 +42,7 @@ impl Default for Work {
             waiting: AtomicUsize::new(0),
             behind: behind.map(Arc::new),
             turn_behind: Arc::new(Semaphore::new(1)),
+            turn_heavy: Arc::new(Semaphore::new(1)),
         }
     }
 }
@@ -79,14 +82,36 @@ impl Work {
         self.in_turn(&self.turn_behind, move || pool.install(work)).await
     }
 
-    async fn in_turn<T: Send + 'static>(&self, turns: &Arc<Semaphore>, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+    /// The turn of what takes much memory, waited for. What is loaded for it is loaded after this, so that of many who ask one holds its photos.
+    ///
+    /// # Errors
+    /// As [`Self::out`].
+    pub async fn heavy_turn(&self) -> Result<OwnedSemaphorePermit, Busy> {
+        self.turn(&self.turn_heavy).await
+    }
+
+    /// Works in a turn that was waited for.
+    ///
+    /// # Errors
+    /// As [`Self::out`].
+    pub async fn heavy<T: Send + 'static>(&self, turn: OwnedSemaphorePermit, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+        Self::with(turn, work).await
+    }
+
+    async fn turn(&self, turns: &Arc<Semaphore>) -> Result<OwnedSemaphorePermit, Busy> {
         if self.waiting.fetch_add(1, Ordering::Relaxed) >= MOST_WAITING {
             self.waiting.fetch_sub(1, Ordering::Relaxed);
             return Err(Busy::Full);
         }
-        let place = Place(&self.waiting);
-        let turn = Arc::clone(turns).acquire_owned().await.map_err(|_| Busy::CutOff)?;
-        drop(place);
+        let _place = Place(&self.waiting);
+        Arc::clone(turns).acquire_owned().await.map_err(|_| Busy::CutOff)
+    }
+
+    async fn in_turn<T: Send + 'static>(&self, turns: &Arc<Semaphore>, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
+        Self::with(self.turn(turns).await?, work).await
+    }
+
+    async fn with<T: Send + 'static>(turn: OwnedSemaphorePermit, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
         // The turn goes along: an asker who leaves does not let another one in beside work that still runs.
         let done = tokio::task::spawn_blocking(move || {
             let done = work();

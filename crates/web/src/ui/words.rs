@@ -5,7 +5,7 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
-use velvet_dial_core::live::{Below, StopCall};
+use velvet_dial_core::live::{Beyond, StopCall};
 use velvet_dial_core::opened::{CrankSaid, JournalSaid};
 use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
@@ -21,6 +21,8 @@ pub struct Flag {
     pub word: &'static str,
     pub why: &'static str,
     pub instead: &'static str,
+    /// It is filled first: the screen asks when that is done.
+    pub fill: bool,
     /// The one test a person has overruled it for, and until when.
     pub overruled: Option<String>,
 }
@@ -29,7 +31,7 @@ pub struct Flag {
 pub fn flag_class(word: Word) -> &'static str {
     match word {
         Word::MayRun => "flag-yes",
-        Word::CrankFirst => "flag-crank",
+        Word::CrankFirst | Word::FillFirst => "flag-crank",
         Word::DoNotRun => "flag-no",
     }
 }
@@ -45,6 +47,7 @@ pub fn flag(flag: &velvet_dial_core::flag::Flag, zone: &Zone) -> Flag {
         word: flag.word.label(),
         why: flag.why.unwrap_or_default(),
         instead: flag.instead.unwrap_or_default(),
+        fill: flag.word == Word::FillFirst,
         overruled,
     }
 }
@@ -78,7 +81,8 @@ pub fn describe(body: &Body, unit: Units) -> String {
         }
         Body::Repair(repair) => {
             let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
-            format!("Put right: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
+            let how = if repair.stopgap { "Stopgap" } else { "Repaired" };
+            format!("{how}: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
         }
         Body::Struck { cause, because } => format!("Struck out: {}, because of “{}”", cause_name(cause), fact_name(because)),
         Body::Order { order } => format!("Next step by: {}", order_name(order)),
@@ -105,6 +109,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Promised { promise } => format!("Hand-over promised for {}", promise.said),
+        Body::Filled {} => "Oil filled to the mark, level checked".to_owned(),
         Body::Cranked { outcome } => format!("Cranked without fuel after it was put right: {}", outcome.label()),
         Body::Comeback { of, same: true } => format!("Came back with the same as job {of}"),
         Body::Comeback { of, .. } => format!("Was here before, for something else: job {of}"),
@@ -127,7 +132,7 @@ fn closed_said(found: &Found) -> String {
 pub fn stop_call(called: &StopCalled) -> StopCall {
     let StopCalled { from_s, seconds, kpa, rpm, line_kpa, .. } = *called;
     match kpa {
-        Some(kpa) => StopCall::BelowLine(Below { from_s, to_s: from_s + seconds, kpa, rpm, line_kpa }),
+        Some(kpa) => StopCall::BeyondLine(Beyond { from_s, to_s: from_s + seconds, kpa, rpm, line_kpa }),
         None => StopCall::NoPressure(seconds),
     }
 }
@@ -330,8 +335,9 @@ mod tests {
             let on_it = on_it.map(|name| (uuid::Uuid::nil(), name.to_owned()));
             Body::Particulars(Particulars { customer: customer.into(), reach: reach.into(), odometer_km, on_it })
         };
-        let repair =
-            |cause: Option<&str>| Body::Repair(Repair { cause: cause.map(str::to_owned), done: "x".into(), follow_up: String::new() });
+        let repair = |cause: Option<&str>| {
+            Body::Repair(Repair { cause: cause.map(str::to_owned), done: "x".into(), follow_up: String::new(), stopgap: false })
+        };
         for (body, told) in [
             (Body::Circumstance { circumstance: "whine".into(), told: true }, "Told: Whine"),
             (Body::Circumstance { circumstance: "whine".into(), told: false }, "Taken back: Whine"),
@@ -339,8 +345,8 @@ mod tests {
             (reading(Phase::Before), "62 kPa at 780 rpm, 97 °C, neutral"),
             (reading(Phase::After), "After: 62 kPa at 780 rpm, 97 °C, neutral"),
             (Body::Evidence { check: "tarot".into(), outcome: "purple".into(), phase: Phase::Before }, "tarot: purple"),
-            (repair(Some("pickup_air")), "Put right: Air drawn in at the pickup joint"),
-            (repair(None), "Put right: not a cause of the list"),
+            (repair(Some("pickup_air")), "Repaired: Air drawn in at the pickup joint"),
+            (repair(None), "Repaired: not a cause of the list"),
             (
                 noted("The carrier", "ext. 12", Some(182_400.0), Some("Odd")),
                 "Noted: customer The carrier, ext. 12; odometer 182400 km; Odd is on it",

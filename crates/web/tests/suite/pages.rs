@@ -30,7 +30,7 @@ async fn every_page_answers_with_one_title_and_no_empty_place() {
     }
     for number in JOBS {
         let record: serde_json::Value = serde_json::from_str(&me.page(&format!("/jobs/{number}/report.json")).await).unwrap();
-        assert_eq!(record["format"], "velvet-dial.report/1");
+        assert_eq!(record["format"], "velvet-dial.report/2");
         let held = velvet_dial_core::record::verify(me.page(&format!("/jobs/{number}/report.json")).await.as_bytes());
         assert!(held.as_ref().is_ok_and(|held| held.figures && held.unchained == 0), "{number}: {held:?}");
         assert_eq!(record["readings"].as_array().unwrap().len(), record["case"]["readings"].as_array().unwrap().len());
@@ -95,9 +95,9 @@ async fn the_demo_shop_at_a_glance() {
     1 ICE 7 · May run · screen_blocked
     2 LIB 1 · May run · sender
     3 SWEEP 1 · May run · oil_thin
-    4 SWEEP 1 · May run · oil_diluted
+    4 SWEEP 1 · Do not run · oil_diluted
     5 TUG 2 · Do not run · screen_blocked
-    6 SPRAY 3 · May run · relief_shut
+    6 SPRAY 3 · Do not run · relief_shut
     7 BUS 2 · May run · sender
     8 NURSE 3 · May run · oil_diluted
     9 TUG 4 · May run · pickup_air

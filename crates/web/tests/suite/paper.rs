@@ -6,7 +6,7 @@ use reqwest::StatusCode;
 use std::io::Write;
 use std::process::{Command, Stdio};
 use thirtyfour::prelude::*;
-use velvet_dial_core::record::{public_key, verify};
+use velvet_dial_core::record::{SealError, public_keys, report_of_pages, verify};
 use velvet_dial_store::jobs::{self, Body, Opening};
 use velvet_dial_store::{accounts, library};
 
@@ -70,8 +70,28 @@ async fn the_paper_says_what_the_page_says() {
     assert!(lengths.chunks(2).all(|pair| matches!(pair, [full, customer] if customer < full)), "{lengths:?}");
     // What is signed holds for whoever has the public key.
     let data = me.bytes("/jobs/1/report.json").await;
-    let key = public_key(&me.page("/report-key.pem").await).unwrap();
-    assert_eq!(verify(&data).unwrap().signed_by, Some(key));
+    let keys = public_keys(&me.page("/report-key.pem").await).unwrap();
+    assert_eq!(verify(&data).unwrap().signed_by.as_ref(), keys.first());
+    // The file that the customer holds carries the report, and its pages are those that were signed.
+    let mut pdf = me.bytes("/jobs/1/report.pdf?reader=customer").await;
+    let (carried, by) = report_of_pages(&pdf).unwrap();
+    assert!(carried == data.as_slice() && Some(&by) == keys.first());
+    for place in [200, pdf.len() / 2, pdf.len() - 20] {
+        pdf[place] ^= 1;
+        assert_eq!(report_of_pages(&pdf).map(|_| ()), Err(SealError::Pages), "byte {place}");
+        pdf[place] ^= 1;
+    }
+    // A draft says that it is one, and nobody has signed it.
+    let draft = verify(&me.bytes("/jobs/8/report.json").await).unwrap();
+    assert!(draft.draft && draft.signed_by.is_none());
+    assert!(me.page("/jobs/8/report").await.contains("nobody has signed it"));
+    assert_eq!(report_of_pages(&me.bytes("/jobs/8/report.pdf").await).map(|_| ()), Err(SealError::NoPages));
+    // By the code on the paper anybody sees what was signed, and nothing of the customer or the plate.
+    let record: serde_json::Value = serde_json::from_slice(&data).unwrap();
+    let of = |name: &str| record["papers"][name].as_str().unwrap();
+    let shown = me.page(&format!("/check?code={}", of("code").to_lowercase().replace('-', " "))).await;
+    assert!(shown.contains(record["seal"]["document"].as_str().unwrap()) && !shown.contains(of("tag")), "{shown}");
+    assert_eq!(me.get("/check/AAAA-BBBB-CCCC-DDDD").await.status(), StatusCode::NOT_FOUND);
     assert_eq!(me.get("/jobs/1/report?reader=neighbour").await.status(), StatusCode::NOT_FOUND);
 }
 
@@ -145,7 +165,7 @@ async fn from_the_crank_to_a_proof_in_part_and_what_the_shop_learns() {
     me.sees("Torque by").await;
     me.fill("repair-done", "New pickup seal").await;
     me.press("Record what was put right").await;
-    me.sees("Put right: Air drawn in at the pickup joint").await;
+    me.sees("Repaired: Air drawn in at the pickup joint").await;
     at("/jobs/9/prove").await;
     me.sees("Crank first").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());

@@ -109,7 +109,9 @@ fn came_back_work(drawn: &Drawn) -> Option<CameBack> {
         _ => None,
     });
     let (supersedes, same) = stands.map_or((String::new(), None), |(entry, same)| (entry, Some(same)));
-    let says = format!("closed {}, “{}”{cause}", show::day(before.closed_at, &job.zone), before.complaint);
+    let stopgap =
+        before.stopgap.as_ref().map_or(String::new(), |done| format!(". A stopgap was used then, so the fault may still be there: {done}"));
+    let says = format!("closed {}, “{}”{cause}{stopgap}", show::day(before.closed_at, &job.zone), before.complaint);
     Some(CameBack { number: before.number, says, same, supersedes })
 }
 

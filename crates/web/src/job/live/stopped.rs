@@ -27,9 +27,9 @@ pub fn banner(job: &Job, units: Units) -> Option<Banner> {
 /// False where it is no entry.
 pub(super) async fn record(desk: &Desk, run: Uuid, call: &StopCall, last_s: f64) -> Result<bool, Failure> {
     let (from_s, seconds) = call.since(last_s);
-    let below = match call {
+    let beyond = match call {
         StopCall::NoPressure(_) => None,
-        StopCall::BelowLine(below) => Some(below),
+        StopCall::BeyondLine(beyond) => Some(beyond),
         // Where no speed is measured the engine may just have been shut off.
         StopCall::Lost(_) => return Ok(false),
     };
@@ -38,12 +38,12 @@ pub(super) async fn record(desk: &Desk, run: Uuid, call: &StopCall, last_s: f64)
         run,
         from_s: tenths(from_s),
         seconds: tenths(seconds),
-        kpa: below.map(|below| tenths(below.kpa)),
-        rpm: below.and_then(|below| below.rpm).map(f64::round),
-        line_kpa: below.and_then(|below| below.line_kpa).map(tenths),
+        kpa: beyond.map(|beyond| tenths(beyond.kpa)),
+        rpm: beyond.and_then(|beyond| beyond.rpm).map(f64::round),
+        line_kpa: beyond.and_then(|beyond| beyond.line_kpa).map(tenths),
         answered: false,
     };
-    let _alone = desk.app.taking.lock().await;
+    let _alone = desk.app.turns.at(desk.viewer.shop, desk.number).await;
     let job = desk.job().await?;
     if job.closed() || job.open_stop_call().is_some() {
         return Ok(!job.closed());

@@ -19,7 +19,7 @@ use tokio::time::{Instant, sleep, timeout};
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, Motion, Run};
 use velvet_dial_core::case::{Case, Phase};
-use velvet_dial_core::flag::stop_line;
+use velvet_dial_core::flag::StopLines;
 use velvet_dial_core::live::{self, Start, StopCall};
 use velvet_dial_core::script::{Point, script};
 use velvet_dial_rig::chunk;
@@ -259,7 +259,7 @@ impl Watcher {
         }
         let run = run_of(&recent);
         let gear = self.point.as_ref().map(|point| point.gear).unwrap_or_default();
-        let call = live::stop_call(&run, self.zero_kpa, stop_line(&self.case, gear));
+        let call = live::stop_call(&run, self.zero_kpa, &StopLines::of(&self.case, gear));
         event.stop = call.as_ref().map(|call| call.says(unit));
         event.blind = live::cannot_call(&run);
         if let Some(start @ Start::Built(seconds)) = live::start(&run, self.zero_kpa) {

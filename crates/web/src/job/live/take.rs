@@ -81,7 +81,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
         ..Reading::of(rpm.round(), (10.0 * oil_temp_c).round() / 10.0, ((100.0 * hold.kpa).round() / 100.0).max(0.0))
     };
     // Two pages see the same hold at the same moment: one after the other, it is taken once.
-    let _alone = desk.app.taking.lock().await;
+    let _alone = desk.app.turns.at(desk.viewer.shop, desk.number).await;
     if taken_already(&desk.job().await?, run, (from_s, to_s)) {
         return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
     }

@@ -126,7 +126,7 @@ pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>)
         .work
         .out(move || {
             let plan = opened::plan(&assessed.case, &assessed.now, shop.labour_rate);
-            (plan, sentences(&assessed.now, None, None), assessed.job.head.clone(), shop)
+            (plan, sentences(&assessed.case, &assessed.now, &[], None, None), assessed.job.head.clone(), shop)
         })
         .await?;
     let plain: Vec<String> = plain.iter().map(|said| Units::default().said(said)).collect();

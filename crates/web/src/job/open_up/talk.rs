@@ -12,7 +12,8 @@ use actix_web::{HttpResponse, web};
 use velvet_dial_core::opened::{self, Surprise, surprises};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
-use velvet_dial_store::jobs::{Body, Job};
+use velvet_dial_store::accounts;
+use velvet_dial_store::jobs::{Approval, Body, Job};
 
 /// Who said what.
 static TALK: Form = Form {
@@ -35,7 +36,7 @@ pub struct Talk {
 /// The findings that do not fit and were not talked over.
 pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
     let job = &assessed.job;
-    let agreed = opening::agreed(job).map(|entry| entry.written_at.and_utc());
+    let agreed = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.written_at.and_utc());
     let talked = |key: &str| job.live().any(|entry| matches!(&entry.body, Body::Talked { about, .. } if about == key));
     let mended = job.repair().is_some() || job.closed();
     let all = if mended { Vec::new() } else { surprises(&assessed.case, &assessed.now, plan, agreed) };
@@ -77,16 +78,24 @@ pub fn talked(job: &Job, unit: Units) -> Vec<String> {
     talked.map(|entry| format!("{} ({})", describe(&entry.body, unit), show::moment(entry.written_at, &job.zone))).collect()
 }
 
-/// The screen that asks for the talk or for a new approval, where the job waits for one; none where it does not.
-pub async fn stops(desk: &Desk, sent: Sent<'_>) -> Result<Option<HttpResponse>, Failure> {
+/// The screen that asks for the talk or for a new approval, where a repair of this cause waits for one; none where it does not.
+pub async fn stops(desk: &Desk, sent: Sent<'_>, cause: Option<&str>) -> Result<Option<HttpResponse>, Failure> {
     let job = desk.job().await?;
-    if opening::declined(&job).is_some() {
+    if matches!(job.approval(), Approval::Declined { .. }) {
         return Ok(Some(opening::refused(desk, sent, opening::DECLINED).await?));
     }
-    let assessed = assess(desk.app.clone(), job, None).await?;
-    let open = desk.app.work.out(move || open(&assessed, &opened::plan(&assessed.case, &assessed.now, None))).await?;
+    let hour = accounts::shop(&desk.app.db, &desk.viewer).await?.labour_rate;
+    let (assessed, cause) = (assess(desk.app.clone(), job, None).await?, cause.map(str::to_owned));
+    let look = move || {
+        let plan = opened::plan(&assessed.case, &assessed.now, hour);
+        let cost = plan.costs.iter().find(|cost| cost.second.is_none() && Some(&cost.cause.id) == cause.as_ref());
+        let over = cost.and_then(|cost| Some((cost.all_money, assessed.job.approval().goes_over(cost.all_money)?)));
+        (open(&assessed, &plan), over)
+    };
+    let (open, over) = desk.app.work.out(look).await?;
     if open.is_empty() {
-        return Ok(None);
+        let Some((money, up_to)) = over else { return Ok(None) };
+        return Ok(Some(opening::refused(desk, sent, &opening::over_the_amount(money, up_to)).await?));
     }
     let mut slip = Slip::of(TALK.name);
     slip.wrong("who", "Stop and talk first: what was found does not fit, and nothing is put right before the customer knows.");

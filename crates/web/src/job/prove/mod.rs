@@ -6,6 +6,8 @@ use crate::job::cards::{self, CheckCard};
 use crate::job::run::view::{self, ReadingsWork};
 use crate::job::shell::{Ask as Asked, Shell};
 use crate::job::{Desk, Sent, record};
+use crate::state::seal_ledgers;
+use crate::ui::show;
 use crate::ui::words::describe;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -48,22 +50,36 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
     }
     for _ in 0..TRIES {
         let job = desk.job().await?;
-        if job.closed() {
-            break;
+        if let Some(closing) = job.closing() {
+            // Sent twice it is the same closing. Somebody else's is told, and what was typed here is kept.
+            if closing.author == desk.viewer.user || matches!(&closing.body, Body::Closed { found: said } if said.same_cause(&found)) {
+                break;
+            }
+            let when = show::moment(closing.written_at, &job.zone);
+            typed.slip.wrong(
+                "known",
+                format!(
+                    "{} closed this job at {when}, and said something else. What you chose is kept here. To close it with your answer, open the job again from its report first.",
+                    closing.author_name
+                ),
+            );
+            let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
+            return desk.answer(Stage::Prove, ask, StatusCode::CONFLICT).await;
         }
         let seq = job.seq();
         if found.took_min.is_some() {
             found.planned_min = planned(&job, &found);
         }
-        let mut record = record::of(&desk, job).await?;
-        record.papers.closed_at = Some(chrono::Utc::now());
-        let (record, _) = record::sealed(&desk, record).await?;
+        let record = record::of(&desk, job, found.known).await?;
+        let keys = desk.app.serving.keys.as_deref();
+        let record = record::closing(&desk.app.db, &desk.viewer, keys, record, chrono::Utc::now()).await?;
         let closing = Closing { submit_key: sent.key, seq, record: &record, found: found.clone(), at: None };
         if jobs::close(&desk.app.db, &desk.viewer, desk.number, &closing).await? == Closed::Stands {
             break;
         }
     }
     desk.app.forget_house(&desk.viewer);
+    seal_ledgers(&desk.app.db, desk.app.serving.keys.as_deref()).await;
     let job = desk.job().await?;
     Ok(desk.to(&if job.closed() {
         format!("/jobs/{}/report", desk.number)
@@ -88,12 +104,21 @@ pub async fn cranked(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
     desk.write(Stage::Prove, Sent::of(&form), Body::Cranked { outcome }, "cranked", fields).await
 }
 
+/// Oil was filled to the mark, and the level checked.
+pub async fn filled(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Look);
+    desk.write(stage, Sent::of(&form), Body::Filled {}, "filled", Vec::new()).await
+}
+
 /// Times the record is made anew because somebody writes meanwhile.
 const TRIES: usize = 5;
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/close", post().to(close)).route("/jobs/{number}/cranked", post().to(cranked));
+    config
+        .route("/jobs/{number}/close", post().to(close))
+        .route("/jobs/{number}/cranked", post().to(cranked))
+        .route("/jobs/{number}/filled", post().to(filled));
 }
 
 /// How far it is proven, as a shape.

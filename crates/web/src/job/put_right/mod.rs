@@ -29,6 +29,12 @@ static FORM: Form = Form {
     asks: &[
         Ask::new("cause", "What it was", "", Kind::Choice),
         Ask::new("done", "What was done", "for the report", Kind::NeededLines(2000, DONE)),
+        Ask::new(
+            "stopgap",
+            "This is a stopgap: it hides the fault (thicker oil, a shim, a heavier spring)",
+            "the report names it so",
+            Kind::Tick,
+        ),
         Ask::new("follow_up", "What may follow, what to check again", "if anything", Kind::Lines(2000)),
     ],
 };
@@ -39,6 +45,7 @@ pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
     let sent = Sent::of(&form);
     let mut typed = Read::of(&FORM, &form, desk.liking.unit);
     let (done, follow_up) = (typed.text("done"), typed.text("follow_up"));
+    let stopgap = typed.ticked("stopgap");
     let cause = Some(typed.raw("cause").to_owned()).filter(|cause| !cause.is_empty());
     if cause.as_ref().is_some_and(|cause| knowledge().cause(cause).is_none()) {
         typed.slip.wrong("cause", "Choose one of the causes on the list.");
@@ -47,10 +54,10 @@ pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
         return desk.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    if let Some(answer) = stops(&desk, sent).await? {
+    if let Some(answer) = stops(&desk, sent, cause.as_deref()).await? {
         return Ok(answer);
     }
-    desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up }), "repair", typed.fields()).await
+    desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up, stopgap }), "repair", typed.fields()).await
 }
 
 /// Its addresses.

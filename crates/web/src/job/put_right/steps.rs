@@ -101,7 +101,7 @@ pub async fn tick(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if !repair_of(&cause).is_some_and(|repair| repair.steps.iter().any(|known| known.act == step)) {
         return Err(Failure::Form("a step that is none of this repair".to_owned()));
     }
-    if let Some(answer) = stops(&desk, Sent::of(&form)).await? {
+    if let Some(answer) = stops(&desk, Sent::of(&form), Some(&cause)).await? {
         return Ok(answer);
     }
     let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];

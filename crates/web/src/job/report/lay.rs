@@ -110,11 +110,15 @@ impl Lay<'_> {
         blocks.push(heading("In plain words"));
         blocks.extend(self.record.plain.iter().map(|sentence| large(vec![plain(sentence)])));
         blocks.extend(self.record.repairs.iter().flat_map(|repair| {
-            let done = vec![
-                strong(format!("Put right: {}.", repair.cause)),
-                plain(&repair.done),
-                soft(format!("({}, {})", repair.who, self.when(repair.at))),
-            ];
+            let how = match &repair.in_vain {
+                Some(_) => "Repaired without result",
+                None if repair.stopgap => "Stopgap",
+                None => "Repaired",
+            };
+            let why = repair.in_vain.as_ref().map(|why| plain(format!("{why}.")));
+            let mut done = vec![strong(format!("{how}: {}.", repair.cause)), plain(&repair.done)];
+            done.extend(why);
+            done.push(soft(format!("({}, {})", repair.who, self.when(repair.at))));
             let follows = (!repair.follow_up.is_empty()).then(|| text(vec![strong("What may follow:"), plain(&repair.follow_up)]));
             std::iter::once(text(done)).chain(follows)
         }));
@@ -148,6 +152,10 @@ impl Lay<'_> {
         }
         if let Some(before) = papers.came_back_of {
             blocks.push(text(vec![strong(format!("It came back: job {before} was about the same."))]));
+        }
+        if papers.closed_at.is_none() {
+            let spans = vec![strong("Draft."), plain("The job is open. This report can still change, and nobody has signed it.")];
+            blocks.push(Block::Notice { spans, class: "notice" });
         }
         let flag = &self.record.flag;
         if flag.word != Word::MayRun {
@@ -266,7 +274,7 @@ impl Lay<'_> {
                 calibrated += &format!(", {what} {said}");
             }
             let read = case.readings.iter().filter(|reading| reading.instrument.as_ref() == Some(name)).filter_map(|reading| reading.at);
-            if read.map(|at| at.date_naive()).any(|day| gauge.overdue(day)) {
+            if read.map(|at| self.zone.day(at.naive_utc())).any(|day| gauge.overdue(day)) {
                 calibrated += ", overdue when it was read: its class is counted half as wide again";
             }
             let (scale, class) = (show::pressure(gauge.full_scale_kpa, self.unit), show::plain(gauge.class_percent));
@@ -332,14 +340,20 @@ impl Lay<'_> {
             // In two halves, as long as a line of paper.
             let halves =
                 |value: &str| value.split_at_checked(value.len() / 2).map_or_else(|| value.to_owned(), |(a, b)| format!("{a} {b}"));
+            let check = (!record.papers.code.is_empty())
+                .then(|| format!("Code {}: type it at /check on the shop's pages to see what was signed", record.papers.code));
             let signed = seal
                 .signed
                 .as_ref()
                 .map(|signed| [format!("Signed by key {}", signed.key), format!("Signature {}", halves(&signed.value))]);
             let hashes = [format!("Ledger {}", seal.head), format!("Case {}", seal.case), format!("Report {}", seal.document)];
-            let how = "The ledger's entries are chained by hash, and the hashes go over every entry, the case and the report as data; a camera reads them off the code. \
-                       “velvet-dial verify” tells from the report as data whether a byte was changed, and by whose key it is signed.";
-            let lines = hashes.into_iter().chain(signed.into_iter().flatten()).chain([how.to_owned()]).collect();
+            let how = if signed.is_some() {
+                "The report was signed once, as the job was closed. The PDF that the shop gives out carries the signed report: “velvet-dial verify report.pdf” shows whether a page or a figure \
+                 was changed since, and whose key signed it."
+            } else {
+                "Every entry of the job history has a hash over the one before it, and the report has one over all of it. Nobody has signed this report."
+            };
+            let lines = check.into_iter().chain(hashes).chain(signed.into_iter().flatten()).chain([how.to_owned()]).collect();
             blocks.push(Block::Code { svg, lines });
         }
         blocks

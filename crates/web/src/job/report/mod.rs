@@ -12,13 +12,14 @@ use actix_web::http::StatusCode;
 use actix_web::http::header;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
+use chrono::Datelike;
 use serde::Deserialize;
 use std::collections::HashMap;
 use uuid::Uuid;
-use velvet_dial_core::record::{self as core_record, Record, SealError};
+use velvet_dial_core::record::{self as core_record, Record, SealError, Signer};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_report::{Block, Document, Paper, Tone, pdf};
-use velvet_dial_store::jobs::{self, Body, Job};
+use velvet_dial_report::{Attached, Block, Document, Paper, PaperError, Tone, pdf};
+use velvet_dial_store::jobs::{self, Body};
 
 /// Who reads it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
@@ -50,10 +51,8 @@ struct Page {
     full: bool,
     /// Reports are signed here.
     signs: bool,
-    closed: bool,
-    /// It was closed before closings kept what they stood on.
-    made_anew: bool,
-    /// The ledger is not what it was.
+    state: State,
+    /// The job history or the kept report is not what it was.
     broken: Option<String>,
     key: Uuid,
     seen: i32,
@@ -61,6 +60,10 @@ struct Page {
 }
 
 impl Page {
+    fn closed(&self) -> bool {
+        self.state != State::Draft
+    }
+
     /// The reopening was not taken.
     fn refused(&self) -> bool {
         self.reopen.iter().any(|field| field.problem.is_some())
@@ -73,18 +76,20 @@ pub async fn show(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse, 
 }
 
 async fn page(desk: Desk, reader: Reader, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
-    let (seen, closed, made_anew) = (job.seq(), job.closed(), job.closed() && job.record.is_none());
-    let (record, broken) = sealed(&desk, job).await?;
+    let served = served(&desk).await?;
+    page_of(desk, served, reader, slip, status).await
+}
+
+async fn page_of(desk: Desk, served: Served, reader: Reader, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
+    let Served { record, broken, state, seen, .. } = served;
     let page = Page {
-        broken: broken.map(|error| error.to_string()),
         chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", record.papers.tag)),
         number: desk.number,
         full: reader == Reader::Full,
-        signs: desk.app.serving.signer.is_some(),
+        signs: desk.app.serving.keys.is_some(),
         document: document(&desk, &record, reader).await?,
-        closed,
-        made_anew,
+        state,
+        broken,
         key: Uuid::new_v4(),
         seen,
         reopen: REOPEN.draw(&slip, desk.liking.unit, |_| Vec::new()),
@@ -92,29 +97,67 @@ async fn page(desk: Desk, reader: Reader, slip: Slip, status: StatusCode) -> Res
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-/// The record with its seal, signed by the server's key where it has one; and why there is none where the ledger was changed.
-async fn sealed(desk: &Desk, job: Job) -> Result<(Record, Option<SealError>), Failure> {
-    let (mut record, broken) = record::sealed(desk, record::of(desk, job).await?).await?;
-    if let Some(signer) = &desk.app.serving.signer {
-        core_record::sign(&mut record, signer);
+/// How far a report is proven to be what it was.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum State {
+    /// The job is open.
+    Draft,
+    /// Signed as the job was closed.
+    Signed,
+    /// Closed before reports were signed, or on a server without a key.
+    Unsigned,
+    /// Closed before closings kept what they stood on.
+    NotKept,
+}
+
+/// A report as it is shown and given out.
+struct Served {
+    record: Record,
+    /// The kept text; none of a draft.
+    text: Option<String>,
+    /// Why it is not what it was.
+    broken: Option<String>,
+    state: State,
+    seen: i32,
+}
+
+async fn served(desk: &Desk) -> Result<Served, Failure> {
+    let job = desk.job().await?;
+    let seen = job.seq();
+    if let Some(kept) = record::kept(desk, &job).await? {
+        let state = if kept.signed { State::Signed } else { State::Unsigned };
+        return Ok(Served { record: kept.record, text: Some(kept.text), broken: kept.broken, state, seen });
     }
-    Ok((record, broken))
+    let state = if job.closed() { State::NotKept } else { State::Draft };
+    let (record, broken) = record::draft(&desk.app.db, &desk.viewer, record::of(desk, job, None).await?).await?;
+    Ok(Served { record, text: None, broken, state, seen })
 }
 
 async fn document(desk: &Desk, record: &Record, reader: Reader) -> Result<Document, Failure> {
     let drawn = lay::Drawn {
         map: pictures::map(record, desk.liking.unit)?,
         strips: if reader == Reader::Full { pictures::strips(desk, record).await? } else { Vec::new() },
-        code: record.seal.as_ref().and_then(|seal| velvet_dial_report::code(&seal.in_a_line())),
+        code: check_at(desk, record).and_then(|text| velvet_dial_report::code(&text)),
     };
     Ok(lay::document(record, reader, desk.liking.unit, drawn))
 }
 
-/// The report on paper.
+/// What the code on a report says: where its signature is looked up, or its hashes where it has no code.
+fn check_at(desk: &Desk, record: &Record) -> Option<String> {
+    let code = &record.papers.code;
+    match desk.app.serving.public_url.as_ref().filter(|_| !code.is_empty()) {
+        Some(url) => Some(format!("{url}/check/{code}")),
+        None => record.seal.as_ref().map(core_record::Seal::in_a_line),
+    }
+}
+
+/// The report on paper; one that is not what was signed is not given out.
 pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
-    let (record, _) = sealed(&desk, job).await?;
-    let mut document = document(&desk, &record, asked.reader).await?;
+    let served = served(&desk).await?;
+    if served.broken.is_some() {
+        return page_of(desk, served, asked.reader, Slip::default(), StatusCode::CONFLICT).await;
+    }
+    let mut document = document(&desk, &served.record, asked.reader).await?;
     let mut photos = Vec::new();
     for block in &mut document.blocks {
         match block {
@@ -123,6 +166,7 @@ pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse,
             _ => {}
         }
     }
+    let turn = desk.app.work.heavy_turn().await?;
     let ids: Vec<Uuid> = photos.iter().filter_map(|photo| photo.id.parse().ok()).collect();
     let kept = jobs::photos(&desk.app.db, &desk.viewer, desk.number, &ids).await?;
     let kept: HashMap<String, Vec<u8>> = kept.into_iter().map(|(id, jpeg)| (id.to_string(), jpeg)).collect();
@@ -130,7 +174,15 @@ pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse,
         photo.jpeg = kept.get(&photo.id).cloned().ok_or(Failure::NoPage)?;
     }
     let size = if asked.letter { Paper::Letter } else { Paper::A4 };
-    let bytes = desk.app.work.out(move || pdf(&document, size)).await??;
+    let bytes = match served.text.filter(|_| served.state == State::Signed).zip(desk.app.serving.keys.as_ref()) {
+        Some((text, keys)) => {
+            let signer = keys.of_shop(desk.viewer.shop).map_err(|error| Failure::NotSigned(error.to_string()))?;
+            let record = served.record;
+            let made = move || signed_pdf(&document, size, (&record, text), &signer);
+            desk.app.work.heavy(turn, made).await??.map_err(|error| Failure::NotSigned(error.to_string()))?
+        }
+        None => desk.app.work.heavy(turn, move || pdf(&document, size, &[])).await??,
+    };
     let reader = if asked.reader == Reader::Customer { "customer-" } else { "" };
     let name = format!("attachment; filename=\"report-{reader}{}.pdf\"", desk.number);
     Ok(HttpResponse::Ok().content_type("application/pdf").insert_header((header::CONTENT_DISPOSITION, name)).body(bytes))
@@ -143,17 +195,45 @@ pub async fn case_file(desk: Desk) -> Result<HttpResponse, Failure> {
     Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, name)).json(job.case()))
 }
 
-/// The report as data: what the page is drawn from.
+/// The report as data: a closed job's byte by byte as it was signed, an open one's as a draft.
 pub async fn data(desk: Desk) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
-    let name = format!("attachment; filename=\"report-{}.json\"", job.head.number);
-    let (record, _) = sealed(&desk, job).await?;
-    Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, name)).json(record))
+    let served = served(&desk).await?;
+    if served.broken.is_some() {
+        return page_of(desk, served, Reader::Full, Slip::default(), StatusCode::CONFLICT).await;
+    }
+    let name = format!("attachment; filename=\"report-{}.json\"", desk.number);
+    let mut given = HttpResponse::Ok();
+    given.insert_header((header::CONTENT_DISPOSITION, name));
+    Ok(match served.text {
+        Some(text) => given.content_type("application/json").body(text),
+        None => given.json(served.record),
+    })
 }
 
-/// The public key that reports are checked with.
-pub async fn public_key(app: web::Data<App>, _: SignedIn) -> Result<HttpResponse, Failure> {
-    let key = app.serving.signer.as_ref().and_then(|signer| signer.public_pem().ok()).ok_or(Failure::NoPage)?;
+/// The PDF of a signed report, which carries the report and a signed slip of its pages.
+fn signed_pdf(
+    document: &Document,
+    size: Paper,
+    (record, text): (&Record, String),
+    signer: &Signer,
+) -> Result<Result<Vec<u8>, SealError>, PaperError> {
+    let day = record.papers.closed_at.unwrap_or(record.papers.opened_at).date_naive();
+    let on = (u16::try_from(day.year()).unwrap_or_default(), day.month() as u8, day.day() as u8);
+    let of = |name, mime_type, about, bytes| Attached { name, mime_type, about, bytes, on };
+    let attached = [
+        of("report.json", "application/json", "The signed report as data", text.into_bytes()),
+        of("pages.txt", "text/plain", "Which pages belong to the report", core_record::blank_slip().into_bytes()),
+    ];
+    let mut file = pdf(document, size, &attached)?;
+    let [report, _] = &attached;
+    let hash = record.seal.as_ref().map(|seal| seal.document.as_str()).unwrap_or_default();
+    Ok(core_record::sign_pages(&mut file, &report.bytes, hash, signer).map(|()| file))
+}
+
+/// The public keys that the shop's reports are checked with, the one in use first.
+pub async fn public_key(app: web::Data<App>, SignedIn(viewer): SignedIn) -> Result<HttpResponse, Failure> {
+    let keys = app.serving.keys.as_ref().ok_or(Failure::NoPage)?;
+    let key = keys.public_of_shop(viewer.shop).map_err(|error| Failure::NotSigned(error.to_string()))?;
     let name = "attachment; filename=\"report-key.pem\"";
     Ok(HttpResponse::Ok().content_type("application/x-pem-file").insert_header((header::CONTENT_DISPOSITION, name)).body(key))
 }

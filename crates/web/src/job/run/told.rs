@@ -11,7 +11,7 @@ use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, Analysis, Hold, Run};
 use velvet_dial_core::case::{Case, Phase, Reading, judge};
-use velvet_dial_core::flag::stop_line;
+use velvet_dial_core::flag::StopLines;
 use velvet_dial_core::live::{self, StopCall};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::{Gear, Units};
@@ -146,7 +146,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
     let marks = marks(desk, source).await?;
     let work = move || {
         let told = capture::analysed(&run, Some(&card));
-        let below = below_line(&run, &judging);
+        let beyond = beyond_lines(&run, &judging);
         let offers = told.holds.iter().enumerate().map(|(place, hold)| judging.offer(place + 1, hold)).collect();
         Told {
             offers,
@@ -157,19 +157,19 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
             figures: figures(&run, judging.unit),
             mark_times: serde_json::to_string(&marks.iter().map(|mark| mark.at_s).collect::<Vec<_>>()).unwrap_or_default(),
             marks: marks.into_iter().map(marked).collect(),
-            notes: below.into_iter().chain(told.notes.iter().map(|note| judging.unit.said(note))).collect(),
+            notes: beyond.into_iter().chain(told.notes.iter().map(|note| judging.unit.said(note))).collect(),
             taking,
         }
     };
     Ok(desk.app.work.behind(work).await?)
 }
 
-/// Where the engine ran below its stop line, in words.
-fn below_line(run: &Run, judging: &Judging) -> Vec<String> {
-    let stretches = live::below_line(run, judging.zero_kpa, stop_line(&judging.case, Gear::default()));
-    let words = stretches.iter().filter(|below| below.rpm.is_some()).map(|below| {
-        let seconds = below.to_s - below.from_s;
-        format!("Below the stop line for {seconds:.1} s from {:.1} s on: {}", below.from_s, StopCall::BelowLine(*below).says(judging.unit))
+/// Where the engine ran beyond a stop line, in words.
+fn beyond_lines(run: &Run, judging: &Judging) -> Vec<String> {
+    let stretches = live::beyond_lines(run, judging.zero_kpa, &StopLines::of(&judging.case, Gear::default()));
+    let words = stretches.iter().filter(|beyond| beyond.line_kpa.is_some()).map(|beyond| {
+        let (side, seconds) = (if beyond.over() { "Over the upper" } else { "Below the" }, beyond.to_s - beyond.from_s);
+        format!("{side} stop line for {seconds:.1} s from {:.1} s on: {}", beyond.from_s, StopCall::BeyondLine(*beyond).says(judging.unit))
     });
     words.collect()
 }

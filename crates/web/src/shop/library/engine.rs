@@ -27,7 +27,9 @@ pub fn empty() -> Slip {
 
 /// The form of an engine as it stands.
 pub fn of(engine: &Engine, unit: Units) -> Slip {
-    filled(&engine.name, &engine.card, unit)
+    let mut slip = filled(&engine.name, &engine.card, unit);
+    slip.keep("saw", &library::state_of(&engine.name, &engine.card).unwrap_or_default());
+    slip
 }
 
 fn filled(name: &str, card: &Card, unit: Units) -> Slip {
@@ -166,6 +168,18 @@ pub async fn change(
 ) -> Result<HttpResponse, Failure> {
     let mut typed = Read::of(&ENGINE, &form, liking.unit);
     if let Some((name, card)) = read(&mut typed) {
+        let now = library::engine(&app.db, &who.0, *path).await?;
+        let state = library::state_of(&now.name, &now.card)?;
+        let saw = form.get("saw").map_or("", String::as_str);
+        if !saw.is_empty() && saw != state && state != library::state_of(&name, &card)? {
+            let by = library::changed_last(&app.db, &who.0, *path).await?;
+            let by = by.map_or("Somebody".to_owned(), |(by, at)| format!("{by} (at {})", show::moment(at, &who.0.zone)));
+            typed.slip.wrong("name", format!("{by} changed this engine after you opened it. What you typed is kept here, and nothing was saved. Save again to put yours in its place."));
+            // Whoever sends it once more has been told.
+            typed.slip.keep("saw", &state);
+            let editing = Editing { unit: Some(typed.unit()), engine: Some((Some(*path), typed.slip)), ..Editing::default() };
+            return page(&app, &who.0, liking, editing, StatusCode::CONFLICT).await;
+        }
         if library::change_engine(&app.db, &who.0, *path, &name, &card).await? {
             return Ok(home(&ENGINE, &form, liking));
         }

@@ -17,6 +17,8 @@ const FIND_AGAIN: &str = "nothing typed yet; it is how you find it again.";
 pub static ENGINE: Form = Form {
     name: "engine",
     asks: &[
+        // The state that whoever changes it saw.
+        Ask::new("saw", "", "", Kind::Hidden),
         Ask::new("name", "Engine", "a name to find it by", Kind::Needed(120, FIND_AGAIN)),
         Ask::number(&field::DISPLACEMENT),
         Ask::number(&field::CYLINDERS),

@@ -156,6 +156,12 @@ pub async fn revise(
                 let editing = Editing { unit, sheet: Some((*path, corrects, slip)), turns, ..Editing::default() };
                 return page(&app, &who.0, liking, editing, StatusCode::OK).await;
             }
+            if engine.revisions.iter().any(|revision| Some(revision.id) == corrects && revision.corrected) {
+                slip.wrong("source", "Somebody corrected this revision after you opened it. What you typed is kept here, and nothing was saved. Leave this form and correct the newer one.");
+                let unit = form.get("unit").and_then(|unit| Units::parse(unit));
+                let editing = Editing { unit, sheet: Some((*path, corrects, slip)), ..Editing::default() };
+                return page(&app, &who.0, liking, editing, StatusCode::CONFLICT).await;
+            }
             if !undated {
                 library::revise_sheet(&app.db, &who.0, *path, &sheet, corrects).await?;
                 return Ok(home(&SHEET, &form, liking));

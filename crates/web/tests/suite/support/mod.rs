@@ -12,13 +12,14 @@ use tokio::sync::OnceCell;
 use uuid::Uuid;
 use velvet_dial_core::record::Signer;
 use velvet_dial_rig::chunk::Chunk;
-use velvet_dial_rig::recorder::{self, Hello, Sink};
+use velvet_dial_rig::proof::Proof;
+use velvet_dial_rig::recorder::{self, Door, Hello, Sink};
 use velvet_dial_rig::said::{Channel, Kind, Sample};
 use velvet_dial_store::rigs::{self, Keeper};
 use velvet_dial_store::{Connection, Viewer, accounts};
 use velvet_dial_testkit::{copy_of, fresh_database};
 use velvet_dial_web::server::server;
-use velvet_dial_web::state::{App, Serving};
+use velvet_dial_web::state::{App, Keys, Serving};
 
 /// Starts the application; it ends with the test.
 pub async fn start() -> String {
@@ -28,6 +29,11 @@ pub async fn start() -> String {
 /// The same, with its database.
 pub async fn start_with() -> (String, Connection) {
     start_waiting(None).await
+}
+
+/// The keys of every server of these tests.
+fn keys() -> Arc<Keys> {
+    Arc::new(Keys::of(Signer::of_seed(&[1; 32])))
 }
 
 /// A database of its own with the demo shop, which is made once and copied.
@@ -40,7 +46,7 @@ async fn demo_shop() -> Connection {
 async fn make_demo_shop() -> String {
     let url = fresh_database().await;
     let db = velvet_dial_store::open(&url).await.unwrap();
-    velvet_dial_web::demo::load_once(&db).await.unwrap();
+    velvet_dial_web::demo::load_once(&db, Some(&keys())).await.unwrap();
     db.close().await.unwrap();
     url
 }
@@ -50,8 +56,7 @@ pub async fn start_waiting(patience: Option<Duration>) -> (String, Connection) {
     let db = demo_shop().await;
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let signer = Some(Signer::of_seed(&[1; 32]));
-    let serving = Serving { demo: true, signer, patience, ..Serving::default() };
+    let serving = Serving { demo: true, keys: Some(keys()), patience, ..Serving::default() };
     let running = server(App::new(db.clone(), serving), listener).unwrap();
     let ends = Ends(running.handle());
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
@@ -87,8 +92,8 @@ pub async fn recorded(db: &Connection, job: i64) -> (Uuid, Uuid) {
         Channel { kind: Kind::Pressure { kpa: 1.0 }, rate_hz: 100.0 },
         Channel { kind: Kind::Speed { per_turn: None }, rate_hz: 100.0 },
     ];
-    let hello = Hello { name: "red-box".to_owned(), token, boot: 1, channels: channels.clone(), can: Vec::new() };
-    let keeper = Keeper(db.clone());
+    let hello = Hello { name: "red-box".to_owned(), proof: Proof::Token(token), boot: 1, channels: channels.clone(), can: Vec::new() };
+    let keeper = Keeper::new(db.clone(), None);
     let admitted = keeper.admit(&hello).await.unwrap();
     let mut chunk = Chunk::from(0);
     (0..300).for_each(|seq| chunk.push(&channels, &Sample { seq, us: seq * 10_000, values: vec![120.0, 800.0] }));
@@ -122,7 +127,7 @@ impl House {
             actix_web::rt::System::new().block_on(async move {
                 let app = App::new(db.clone(), Serving { demo: true, rigs_at: Some(rigs), ..Serving::default() });
                 let calls = tokio::net::TcpListener::bind(rigs).await.unwrap();
-                tokio::spawn(recorder::listen(calls, app.hub.clone(), Arc::new(Keeper(db))));
+                tokio::spawn(recorder::listen(calls, Door::default(), app.hub.clone(), Arc::new(Keeper::new(db, None))));
                 let running = server(app, TcpListener::bind(web).unwrap()).unwrap();
                 told.send(running.handle()).unwrap();
                 running.await.unwrap();
