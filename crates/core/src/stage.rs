@@ -84,6 +84,9 @@ impl Stage {
 /// Checks that are made again after a repair, beside the readings: leaks, noise, level after the oil has settled, stored codes, dash beside the gauge.
 pub const RECHECK: [&str; 5] = ["leaks", "noise", "level", "codes", "module_compare"];
 
+/// Checks of which the outcome comes after a job is closed, days later: a follow-up.
+pub const FOLLOW_UP: [&str; 5] = ["filter_cut", "level", "leaks", "noise", "codes"];
+
 /// Checks that need neither gauge nor running engine, minutes each.
 pub const QUICK: [&str; 6] = ["level", "oil_look", "oil_grade", "leaks", "filter_id", "sender_plug"];
 

@@ -10,3 +10,4 @@ pub mod proof;
 pub mod recorder;
 pub mod said;
 pub mod standin;
+pub mod tls;

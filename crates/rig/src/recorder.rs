@@ -11,11 +11,11 @@ use std::future::Future;
 use std::net::IpAddr;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
-use tokio::io::{AsyncWriteExt, BufReader};
-use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
+use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::{Semaphore, SemaphorePermit, mpsc, oneshot};
 use tokio::time::{Instant, interval, sleep, timeout};
+use tokio_rustls::TlsAcceptor;
 use uuid::Uuid;
 
 /// Who asks to be let in.
@@ -97,6 +97,7 @@ const TRIES: u32 = 3;
 const UNDER_WAY: Duration = Duration::from_secs(2);
 /// After so many lines in a row that cannot be read, nobody at the other end speaks to us.
 const MOST_BAD: u32 = 200;
+const SAY_SOMETHING: &str = "too many connections say nothing; say who you are at once";
 const IN_CLEAR: &str = "this server takes no token in clear; bring the rig up to VD2, or start the server with --rig-token-in-clear";
 const TOO_MUCH_LOST: &str = "it claims to have lost more than a day of samples; restart the rig, which begins a new run";
 /// How long a wrong token waits for its answer.
@@ -105,10 +106,12 @@ const WRONG: Duration = Duration::from_millis(800);
 const AWAY: Duration = Duration::from_millis(500);
 
 /// How rigs are let in.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Clone, Default)]
 pub struct Door {
     /// Rigs of the first version may send their token in clear.
     pub token_in_clear: bool,
+    /// They are let in by TLS alone.
+    pub tls: Option<TlsAcceptor>,
 }
 
 /// Connections that have not shown yet who they are, the oldest first.
@@ -150,14 +153,14 @@ impl Waiting {
 
 /// Lets rigs in, for ever.
 pub async fn listen<S: Sink>(listener: TcpListener, door: Door, hub: Arc<Hub>, sink: Arc<S>) {
-    let (places, waiting) = (Arc::new(Semaphore::new(MOST_RIGS)), Arc::new(Waiting::default()));
+    let (door, places, waiting) = (Arc::new(door), Arc::new(Semaphore::new(MOST_RIGS)), Arc::new(Waiting::default()));
     loop {
         match listener.accept().await {
             Ok((stream, from)) => {
                 let (hub, sink) = (Arc::clone(&hub), Arc::clone(&sink));
-                let (places, waiting) = (Arc::clone(&places), Arc::clone(&waiting));
+                let (door, places, waiting) = (Arc::clone(&door), Arc::clone(&places), Arc::clone(&waiting));
                 tokio::spawn(async move {
-                    if let Err(why) = one(stream, from.ip(), (door, &places, &waiting), &hub, sink.as_ref()).await {
+                    if let Err(why) = one(stream, from.ip(), (&door, &places, &waiting), &hub, sink.as_ref()).await {
                         tracing::info!(%from, %why, "a rig was refused or left");
                     }
                 });
@@ -175,17 +178,21 @@ pub async fn listen<S: Sink>(listener: TcpListener, door: Door, hub: Arc<Hub>, s
 async fn one<S: Sink>(
     stream: TcpStream,
     from: IpAddr,
-    (door, places, waiting): (Door, &Semaphore, &Waiting),
+    (door, places, waiting): (&Door, &Semaphore, &Waiting),
     hub: &Hub,
     sink: &S,
 ) -> Result<(), String> {
     stream.set_nodelay(true).ok();
-    let (reads, writes) = stream.into_split();
+    let (number, mut sent_away) = waiting.enter(from);
+    let split = tokio::select! {
+        split = timeout(HELLO, split(stream, door)) => split.map_err(|_| "nothing was said within ten seconds".to_owned()).flatten(),
+        _ = &mut sent_away => Err(SAY_SOMETHING.to_owned()),
+    };
+    let (reads, writes) = split.inspect_err(|_| waiting.leave(number))?;
     let (mut lines, mut voice) = (Lines::new(BufReader::new(reads)), Voice(writes));
-    let (number, sent_away) = waiting.enter(from);
     let entered = tokio::select! {
         entered = let_in(&mut lines, &mut voice, door, places, hub, sink) => entered,
-        _ = sent_away => Err("too many connections say nothing; say who you are at once".to_owned()),
+        _ = sent_away => Err(SAY_SOMETHING.to_owned()),
     };
     waiting.leave(number);
     match entered {
@@ -215,14 +222,32 @@ async fn one<S: Sink>(
     }
 }
 
-type In = Lines<BufReader<OwnedReadHalf>>;
+type Reads = Box<dyn AsyncRead + Send + Unpin>;
+type Writes = Box<dyn AsyncWrite + Send + Unpin>;
 
-struct Voice(OwnedWriteHalf);
+/// Both ways of a connection, encrypted where the door asks for that.
+async fn split(stream: TcpStream, door: &Door) -> Result<(Reads, Writes), String> {
+    let Some(tls) = &door.tls else {
+        let (reads, writes) = stream.into_split();
+        return Ok((Box::new(reads), Box::new(writes)));
+    };
+    let stream = tls.accept(stream).await.map_err(|error| format!("no encrypted link: {error}"))?;
+    let (reads, writes) = tokio::io::split(stream);
+    Ok((Box::new(reads), Box::new(writes)))
+}
+
+type In = Lines<BufReader<Reads>>;
+
+struct Voice(Writes);
 
 impl Voice {
     async fn say(&mut self, what: &ToRig) -> Result<(), String> {
         let line = sealed(&what.to_string());
-        match timeout(WRITES, self.0.write_all(line.as_bytes())).await {
+        let says = async {
+            self.0.write_all(line.as_bytes()).await?;
+            self.0.flush().await
+        };
+        match timeout(WRITES, says).await {
             Ok(Ok(())) => Ok(()),
             Ok(Err(error)) => Err(format!("the link broke: {error}")),
             Err(_) => Err("the rig does not take what it is told".to_owned()),
@@ -248,7 +273,7 @@ async fn proof(lines: &mut In, voice: &mut Voice) -> Result<Proof, String> {
     }
 }
 
-async fn hello(lines: &mut In, voice: &mut Voice, door: Door) -> Result<Hello, String> {
+async fn hello(lines: &mut In, voice: &mut Voice, door: &Door) -> Result<Hello, String> {
     let mut hello: Option<Hello> = None;
     loop {
         match (said(lines).await?, &mut hello) {
@@ -286,7 +311,7 @@ type LetIn<'a> = (Admitted, Arc<Linked>, mpsc::Receiver<Order>, SemaphorePermit<
 async fn let_in<'a, S: Sink>(
     lines: &mut In,
     voice: &mut Voice,
-    door: Door,
+    door: &Door,
     places: &'a Semaphore,
     hub: &Hub,
     sink: &S,

@@ -16,6 +16,7 @@ use velvet_dial_rig::line::{opened, sealed};
 use velvet_dial_rig::proof::answer;
 use velvet_dial_rig::recorder::{Admitted, Door, Hello, Refused, Sink, listen};
 use velvet_dial_rig::said::{Channel, FromRig, Kind, Sample, ToRig};
+use velvet_dial_rig::{standin, tls};
 
 /// Keeps in memory by the rules of a sink; away while told so.
 #[derive(Default)]
@@ -62,7 +63,7 @@ struct Bench {
 }
 
 async fn bench() -> Bench {
-    bench_with(Door { token_in_clear: true }).await
+    bench_with(Door { token_in_clear: true, tls: None }).await
 }
 
 async fn bench_with(door: Door) -> Bench {
@@ -287,6 +288,53 @@ async fn idle_connections_keep_no_rig_out() {
     let mut told = Vec::new();
     timeout(Duration::from_secs(5), idle[0].read_to_end(&mut told)).await.expect("the oldest was not sent away").unwrap();
     assert!(String::from_utf8_lossy(&told).contains("say who you are at once"));
+}
+
+/// With a certificate the link is encrypted: the stand-in is let in by one that it trusts and by no other, and who speaks in clear gets nothing.
+#[tokio::test]
+async fn a_link_is_encrypted_where_a_certificate_is_given() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |name: &str, text: &str| {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text).unwrap();
+        path
+    };
+    let made = |name: &str| {
+        let made = rcgen::generate_simple_self_signed(["localhost".to_owned()]).unwrap();
+        (file(&format!("{name}.pem"), &made.cert.pem()), file(&format!("{name}.key"), &made.signing_key.serialize_pem()))
+    };
+    let ((own, key), (other, _)) = (made("own"), made("other"));
+    assert!(tls::acceptor(&key, &key).is_err() && tls::acceptor(&own, &own).is_err());
+    let bench = bench_with(Door { token_in_clear: true, tls: Some(tls::acceptor(&own, &key).unwrap()) }).await;
+    let plan = |trusted: &std::path::Path| standin::Plan {
+        to: format!("localhost:{}", bench.at.port()),
+        name: "green".to_owned(),
+        token: "right".to_owned(),
+        trusted: Some(trusted.to_owned()),
+        card: velvet_dial_core::circuit::Card::of(2.0, 4, 750.0, "5W-30"),
+        fault: None,
+        rate_hz: 100.0,
+        warms: 1.0,
+        air_c: 18.0,
+        odd: Vec::new(),
+        module: false,
+        seed: 1,
+    };
+    let stranger = tokio::spawn(standin::run(plan(&other)));
+    let mut clear = Hand::greets(bench.at, HELLO).await;
+    assert_eq!(clear.hears().await, None, "nothing is said in clear");
+    sleep(Duration::from_millis(1500)).await;
+    assert!(bench.hub.of_job(RIG, 1).is_none());
+    stranger.abort();
+    let rig = tokio::spawn(standin::run(plan(&own)));
+    timeout(Duration::from_secs(20), async {
+        while numbers(&bench.sink).0.len() < 100 {
+            sleep(Duration::from_millis(50)).await;
+        }
+    })
+    .await
+    .expect("nothing was kept");
+    rig.abort();
 }
 
 #[tokio::test]

@@ -11,6 +11,8 @@ use velvet_dial_core::record::{Chained, LedgerHead, SealedHeads, document_of, ro
 
 /// Entries of so long before the last seal are looked at again, ms: another server's clock may be behind.
 const SLACK_MS: i64 = 3_600_000;
+/// Jobs looked at together.
+const AT_ONCE: usize = 1000;
 /// Times it is tried again when another server seals at the same moment.
 const TRIES: usize = 5;
 
@@ -28,12 +30,16 @@ async fn seal_once(db: &Connection) -> Result<Option<SealedHeads>, StoreError> {
         let from = last.at.and_utc().timestamp_millis().saturating_sub(SLACK_MS).max(0) as u64;
         changed = changed.filter(entry::Column::Id.gte(Uuid::from_u128(u128::from(from) << 80)));
     }
-    let jobs: Vec<Uuid> = changed.select_only().column(entry::Column::JobId).distinct().into_tuple().all(&transaction).await?;
+    let changed = changed.select_only().column(entry::Column::JobId).distinct().order_by_asc(entry::Column::JobId);
+    let jobs: Vec<Uuid> = changed.into_tuple().all(&transaction).await?;
     let known: BTreeMap<String, i32> = match &last {
         Some(last) => of_row(last)?.heads.into_iter().map(|head| (head.job, head.seq)).collect(),
         None => BTreeMap::new(),
     };
-    let mut heads = heads_of(&transaction, &jobs).await?;
+    let mut heads = Vec::new();
+    for some in jobs.chunks(AT_ONCE) {
+        heads.extend(heads_of(&transaction, some).await?);
+    }
     heads.retain(|head| known.get(&head.job) != Some(&head.seq));
     if heads.is_empty() {
         return Ok(None);

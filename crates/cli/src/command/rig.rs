@@ -20,6 +20,9 @@ pub struct Rig {
     /// Token that the pairing showed.
     #[arg(long, env = "VELVET_DIAL_RIG_TOKEN", hide_env_values = true)]
     token: String,
+    /// Certificates in PEM that the server's is one of, or signed by: the link is encrypted then, and --to names the host as its certificate does.
+    #[arg(long)]
+    trusted: Option<PathBuf>,
     /// The engine's card as JSON, or a file that holds it or a whole case.
     #[arg(long)]
     engine: String,
@@ -109,6 +112,7 @@ impl Rig {
             to: self.to,
             name: self.name,
             token: self.token,
+            trusted: self.trusted,
             card,
             fault,
             rate_hz: self.rate,

@@ -10,6 +10,7 @@ use std::time::Duration;
 use thiserror::Error;
 use tracing_subscriber::EnvFilter;
 use velvet_dial_rig::recorder::{self, Door};
+use velvet_dial_rig::tls::{self, TlsError};
 use velvet_dial_services::leash::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, SERVER_USER, StartError};
 use velvet_dial_store::rigs::Keeper;
@@ -51,6 +52,12 @@ pub struct Serve {
     /// Where customers reach the shop, such as https://shop.example; links for customers begin with it.
     #[arg(long, value_parser = public_url)]
     public_url: Option<String>,
+    /// Certificate in PEM, with its chain, by which data loggers are let in encrypted; needs --rig-key.
+    #[arg(long, requires = "rig_key")]
+    rig_certificate: Option<PathBuf>,
+    /// Private key in PEM of that certificate.
+    #[arg(long, requires = "rig_certificate")]
+    rig_key: Option<PathBuf>,
     /// Let data loggers of the first version in, which send their token unencrypted.
     #[arg(long)]
     rig_token_in_clear: bool,
@@ -75,6 +82,8 @@ enum StartUp {
     Database(StoreError),
     #[error("the key that signs reports: {0}. Name another file with --report-key")]
     Key(#[from] KeyFileError),
+    #[error("data loggers cannot be let in encrypted: {0}")]
+    Tls(#[from] TlsError),
     #[error("the demo shop could not be loaded: {0}")]
     Demo(demo::DemoError),
     #[error("the server could not run: {0}")]
@@ -165,7 +174,8 @@ impl Serve {
             patience: None,
         };
         let app = App::new(db.clone(), serving);
-        let door = Door { token_in_clear: self.rig_token_in_clear };
+        let tls = self.rig_certificate.as_ref().zip(self.rig_key.as_ref()).map(|(certificate, key)| tls::acceptor(certificate, key));
+        let door = Door { token_in_clear: self.rig_token_in_clear, tls: tls.transpose()? };
         let keeper = Keeper::new(db.clone(), app.serving.data.clone());
         let recording = tokio::spawn(recorder::listen(rigs, door, app.hub.clone(), Arc::new(keeper)));
         let keys = app.serving.keys.clone();

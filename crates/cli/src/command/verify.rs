@@ -60,6 +60,8 @@ enum JobError {
     NoRecord,
     #[error("What entry {0} says of the customer is not what was written.")]
     Words(i32),
+    #[error("Entry {0}, a follow-up, is not signed by the shop.")]
+    FollowUp(i32),
     #[error("Line {0} of the report's history is not what the entry says.")]
     Log(usize),
     #[error("{0}")]
@@ -222,6 +224,14 @@ async fn job(db: &Connection, viewer: &Viewer, number: i64, keys: Option<&[Strin
         return Err(JobError::Words(seq));
     }
     let loaded = jobs::load(db, viewer, number).await?;
+    for entry in &loaded.entries {
+        if let jobs::Body::FollowUp(found) = &entry.body {
+            let other = found.signed.as_ref().is_some_and(|signed| keys.is_some_and(|keys| !keys.contains(&signed.key)));
+            if !found.holds() || other || (keys.is_some() && found.signed.is_none()) {
+                return Err(JobError::FollowUp(entry.seq));
+            }
+        }
+    }
     let closed = match jobs::kept_record(db, viewer, number).await? {
         None if loaded.closed() => return Err(JobError::NoRecord),
         None => None,

@@ -14,7 +14,7 @@ pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use pages::{blank_slip, report_of_pages, sign_pages};
 pub use plain::sentences;
 pub use seal::{Chained, Depth, Seal, SealError, Verified, document_of, head, made_here, seal, sign, verified, verify};
-pub use sign::{KeyError, Signed, Signer, public_keys};
+pub use sign::{KeyError, Signed, Signer, follow_up_hash, public_keys};
 
 use crate::case::{Case, Proof};
 use crate::flag::Word;

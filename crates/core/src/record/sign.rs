@@ -6,6 +6,7 @@ use ed25519_dalek::pkcs8::spki::der::pem::LineEnding;
 use ed25519_dalek::pkcs8::{DecodePrivateKey, DecodePublicKey, EncodePrivateKey, EncodePublicKey};
 use ed25519_dalek::{Signature, Signer as _, SigningKey, VerifyingKey};
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 use thiserror::Error;
 
 /// A signature and the key it is checked with.
@@ -87,6 +88,16 @@ impl Signed {
         let (Some(key), Some(value)) = (key, value) else { return false };
         VerifyingKey::from_bytes(&key).is_ok_and(|key| key.verify_strict(hash.as_bytes(), &Signature::from_bytes(&value)).is_ok())
     }
+}
+
+/// The hash that a follow-up is signed by: over the report that it follows and what it says, every part under its length. Hexadecimal.
+pub fn follow_up_hash(report: &str, said: [&str; 3]) -> String {
+    let mut hash = Sha256::new();
+    for part in ["velvet-dial.follow-up/1", report].into_iter().chain(said) {
+        hash.update((part.len() as u64).to_le_bytes());
+        hash.update(part.as_bytes());
+    }
+    hex(&hash.finalize())
 }
 
 /// The public keys of a text with one or more in PEM, hexadecimal.

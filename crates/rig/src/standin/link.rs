@@ -4,10 +4,11 @@ use super::{Oddity, Plan};
 use crate::line::{Lines, opened, sealed};
 use crate::proof::answer;
 use crate::said::{Can, FromRig, ToRig};
+use crate::tls;
 use std::fmt::Write;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
-use tokio::io::{AsyncWriteExt, BufReader};
+use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
 use tokio::time::{Instant, interval, sleep, timeout};
 use velvet_dial_core::running::Hand;
@@ -39,10 +40,22 @@ async fn once(plan: &Plan, boot: u64, bench: &Mutex<Bench>) -> Result<(), String
     let stream =
         timeout(Duration::from_secs(5), TcpStream::connect(&plan.to)).await.map_err(|_| "nobody answers".to_owned())?.map_err(told)?;
     stream.set_nodelay(true).ok();
-    let (from, mut to) = stream.into_split();
+    let (from, mut to): (Box<dyn AsyncRead + Send + Unpin>, Box<dyn AsyncWrite + Send + Unpin>) = match &plan.trusted {
+        None => {
+            let (from, to) = stream.into_split();
+            (Box::new(from), Box::new(to))
+        }
+        Some(trusted) => {
+            let connector = tls::connector(trusted).map_err(|error| error.to_string())?;
+            let host = tls::host(&plan.to).map_err(|error| error.to_string())?;
+            let (from, to) = tokio::io::split(connector.connect(host, stream).await.map_err(told)?);
+            (Box::new(from), Box::new(to))
+        }
+    };
     let mut lines = Lines::new(BufReader::new(from));
     let hello = FromRig::Hello { name: plan.name.clone(), token: None, boot };
     to.write_all(sealed(&hello.to_string()).as_bytes()).await.map_err(told)?;
+    to.flush().await.map_err(told)?;
     let asked = timeout(Duration::from_secs(5), lines.next()).await.map_err(|_| "nobody asks anything".to_owned())?.map_err(told)?;
     let question = match asked.and_then(Result::ok).and_then(|line| opened(line).ok()).and_then(ToRig::parse) {
         Some(ToRig::Ask(question)) => question,
@@ -54,6 +67,7 @@ async fn once(plan: &Plan, boot: u64, bench: &Mutex<Bench>) -> Result<(), String
     hello.extend([FromRig::Can(Can::Drive), FromRig::Go]);
     let text: String = hello.iter().map(|said| sealed(&said.to_string())).collect();
     to.write_all(text.as_bytes()).await.map_err(told)?;
+    to.flush().await.map_err(told)?;
     let mut next: Option<u64> = None;
     let mut code = None;
     let mut tick = interval(Duration::from_millis(20));
@@ -96,6 +110,7 @@ async fn once(plan: &Plan, boot: u64, bench: &Mutex<Bench>) -> Result<(), String
                     say(&FromRig::Data(sample));
                 }
                 to.write_all(text.as_bytes()).await.map_err(told)?;
+                to.flush().await.map_err(told)?;
             }
         }
     }

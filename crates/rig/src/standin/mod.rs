@@ -4,6 +4,7 @@ mod link;
 
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
+use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use thiserror::Error;
@@ -52,6 +53,8 @@ pub struct Plan {
     pub name: String,
     /// Token of its pairing.
     pub token: String,
+    /// Certificates that the server's is one of, or signed by: the link is encrypted then.
+    pub trusted: Option<PathBuf>,
     /// The engine.
     pub card: Card,
     /// What is wrong with it, and how much, 0 to 1.

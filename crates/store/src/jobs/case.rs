@@ -1,16 +1,91 @@
 //! A job as the core's case: what holds, in the order it was written.
 use super::{Body, Entry, Job, Measured, RigStep, StopCalled};
 use crate::library::Gauge;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
+use uuid::Uuid;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Phase, Reading};
 use velvet_dial_core::opened::StripDown;
 use velvet_dial_core::rigging::{self, zero_outcome};
 use velvet_dial_core::trace::{Order, Strike};
 
+/// Figures taken with the engine open, by their keys.
+#[derive(Default)]
+struct Figures {
+    /// Of before a repair, although a later one took their place.
+    before: HashSet<Uuid>,
+    /// Of after it.
+    after: HashSet<Uuid>,
+}
+
+impl Figures {
+    /// Counts what was measured after the repair as outcomes of after it.
+    fn count_after(&self, job: &Job, case: &mut Case) {
+        let mut seen = StripDown { crank: case.strip_down.crank, ..StripDown::default() };
+        let mut at = None;
+        for entry in job.live().filter(|entry| self.after.contains(&entry.id)) {
+            take_figure(&mut seen, &entry.body);
+            at = Some(entry.happened_at.and_utc());
+        }
+        for (check, outcome) in seen.outcomes(case.engine.cylinders) {
+            let answered = |entry: &Evidence| entry.check == check && entry.phase == Some(Phase::After);
+            if !case.evidence.iter().any(answered) {
+                case.evidence.push(Evidence { at, phase: Some(Phase::After), ..Evidence::of(check, outcome) });
+            }
+        }
+    }
+}
+
+fn take_figure(seen: &mut StripDown, body: &Body) {
+    match body {
+        Body::Journal { said } => seen.journals.push(*said),
+        Body::Measured { figure: Measured::Screen(screen) } => seen.screen = Some(*screen),
+        Body::Measured { figure: Measured::Spring(spring) } => seen.spring = Some(*spring),
+        Body::Measured { figure: Measured::Pump(pump) } => seen.pump = Some(*pump),
+        _ => {}
+    }
+}
+
 impl Job {
     /// The case of what holds now; of a closed job the one that its closing stood on.
     pub fn case(&self) -> Case {
-        self.record.as_ref().map_or_else(|| self.case_of(self.live()), |record| record.case.clone())
+        if let Some(record) = &self.record {
+            return record.case.clone();
+        }
+        let figures = self.figures();
+        let live: HashSet<Uuid> = self.live().map(|entry| entry.id).collect();
+        // In the order they were written: a figure of before stays in its place.
+        let held = self.entries.iter().filter(|entry| {
+            let counts = live.contains(&entry.id) && !figures.after.contains(&entry.id);
+            counts || figures.before.contains(&entry.id)
+        });
+        let mut case = self.case_of(held);
+        figures.count_after(self, &mut case);
+        case
+    }
+
+    /// The figures that were taken after a repair: they say whether it is put right, and leave what was found before.
+    pub fn figures_after(&self) -> Vec<&Entry> {
+        let figures = self.figures();
+        self.live().filter(|entry| figures.after.contains(&entry.id)).collect()
+    }
+
+    /// Figures by whether a repair lies before them. One that took the place of an earlier one after a repair is beside it, and not in its place.
+    fn figures(&self) -> Figures {
+        let mut figures = Figures::default();
+        let Some(repaired) = self.live().find(|entry| matches!(entry.body, Body::Repair(_))).map(|entry| entry.seq) else { return figures };
+        let is_figure = |entry: &Entry| matches!(entry.body, Body::Journal { .. } | Body::Measured { .. });
+        for entry in self.live().filter(|entry| is_figure(entry) && entry.seq > repaired) {
+            figures.after.insert(entry.id);
+            let mut earlier = entry.supersedes;
+            while let Some(before) = earlier.and_then(|id| self.entries.iter().find(|entry| entry.id == id)) {
+                if is_figure(before) && before.seq < repaired {
+                    figures.before.insert(before.id);
+                    break;
+                }
+                earlier = before.supersedes;
+            }
+        }
+        figures
     }
 
     /// The case as it stood when `seq` was the last entry, and what was struck out then: what a change moved is seen by comparing both.
@@ -94,16 +169,8 @@ impl Job {
                 }
                 Body::Filled {} => case.acts.push(Act { at, ..Act::of(Deed::Fill) }),
                 Body::Crank { said } => case.strip_down.crank = *said,
-                Body::Journal { said } => {
-                    case.strip_down.journals.push(*said);
-                    figured = at;
-                }
-                Body::Measured { figure: measured } => {
-                    match measured {
-                        Measured::Screen(screen) => case.strip_down.screen = Some(*screen),
-                        Measured::Spring(spring) => case.strip_down.spring = Some(*spring),
-                        Measured::Pump(pump) => case.strip_down.pump = Some(*pump),
-                    }
+                Body::Journal { .. } | Body::Measured { .. } => {
+                    take_figure(&mut case.strip_down, &entry.body);
                     figured = at;
                 }
                 Body::Circumstance { .. }
@@ -118,6 +185,7 @@ impl Job {
                 | Body::Worked { .. }
                 | Body::Withdrawn { .. }
                 | Body::Promised { .. }
+                | Body::FollowUp(_)
                 | Body::Comeback { .. }
                 | Body::Closed { .. }
                 | Body::Reopened { .. }

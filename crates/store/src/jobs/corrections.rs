@@ -260,3 +260,37 @@ fn corrected_facts_are_judged_as_the_same_facts_in_true_order() {
         assert_eq!(flag(&corrected, None).word, flag(&true_order, None).word, "round {round}: {sequence:#?}");
     }
 }
+
+/// A journal that is measured again after the repair stands beside what it was: the fault is judged by the one, the repair by the other.
+#[test]
+fn a_figure_after_the_repair_leaves_the_one_before() {
+    use velvet_dial_core::opened::{Condition, JournalKind, JournalSaid};
+    let entry = |seq: i32, body: Body, supersedes: Option<Uuid>| Entry {
+        id: Uuid::from_u128(seq as u128),
+        seq,
+        body,
+        author: Uuid::nil(),
+        author_name: String::new(),
+        written_at: moment(60 * i64::from(seq)),
+        happened_at: moment(60 * i64::from(seq)),
+        time_reason: String::new(),
+        supersedes,
+    };
+    let journal = |condition| Body::Journal { said: JournalSaid { condition: Some(condition), ..JournalSaid::of(JournalKind::Main, 3) } };
+    let scored = entry(1, journal(Condition::Scored), None);
+    let outcomes = |job: &Job| -> Vec<(String, Option<Phase>)> {
+        job.case().evidence.iter().filter(|entry| entry.check == "strip_gauge").map(|entry| (entry.outcome.clone(), entry.phase)).collect()
+    };
+    let before = job(vec![scored.clone()]);
+    let found = outcomes(&before);
+    assert!(!found.is_empty() && found.iter().all(|(_, phase)| phase.is_none()), "{found:?}");
+    // Corrected before the repair, it is what was found.
+    let corrected = job(vec![scored.clone(), entry(2, journal(Condition::Good), Some(scored.id))]);
+    assert!(outcomes(&corrected).iter().all(|outcome| !found.contains(outcome)), "{:?}", outcomes(&corrected));
+    let repair = entry(2, body("repair:bearings_crank"), None);
+    let after = job(vec![scored.clone(), repair, entry(3, journal(Condition::Good), Some(scored.id))]);
+    assert_eq!(after.case().strip_down.journals.len(), 1);
+    assert_eq!(after.case().strip_down.journals[0].condition, Some(Condition::Scored), "what was found stays");
+    assert!(found.iter().all(|outcome| outcomes(&after).contains(outcome)), "{:?}", outcomes(&after));
+    assert_eq!(after.figures_after().len(), 1);
+}

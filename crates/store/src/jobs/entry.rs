@@ -8,6 +8,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::Cranked;
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::opened::{CrankSaid, JournalSaid, Promise, PumpMeasured, ScreenMeasured, Spring};
+use velvet_dial_core::record::{Signed, follow_up_hash};
 use velvet_dial_core::trace::Known;
 
 /// An entry.
@@ -202,6 +203,38 @@ pub struct Repair {
     pub stopgap: bool,
 }
 
+/// What was found after a job was closed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FollowUp {
+    /// The check; empty where it is words alone.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub check: String,
+    /// Its outcome.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub outcome: String,
+    /// In the technician's words.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub words: String,
+    /// The hash of the report that it follows; empty of one without.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub report: String,
+    /// The shop's signature of all of this; none where the server has no key.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub signed: Option<Signed>,
+}
+
+impl FollowUp {
+    /// What is signed of it.
+    pub fn hash(&self) -> String {
+        follow_up_hash(&self.report, [&self.check, &self.outcome, &self.words])
+    }
+
+    /// It is not signed, or its signature is that of what it says.
+    pub fn holds(&self) -> bool {
+        self.signed.as_ref().is_none_or(|signed| signed.holds(&self.hash()))
+    }
+}
+
 /// A figure taken with the engine open, by the part it is of.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "part", rename_all = "snake_case")]
@@ -385,6 +418,8 @@ pub enum Body {
     },
     /// Oil was filled to the mark, and the level checked.
     Filled {},
+    /// What was found after the job was closed: the first filter cut open, the level after some days. It leaves the record of the closing as it is.
+    FollowUp(FollowUp),
     /// The vehicle was here before.
     Comeback {
         /// Number of the job before.
@@ -485,6 +520,7 @@ impl Body {
             Self::Promised { .. } => "promised",
             Self::Cranked { .. } => "cranked",
             Self::Filled {} => "filled",
+            Self::FollowUp(_) => "follow_up",
             Self::Comeback { .. } => "comeback",
             Self::Closed { .. } => "closed",
             Self::Reopened { .. } => "reopened",
@@ -538,6 +574,7 @@ impl Body {
             | Self::Repair(_)
             | Self::Cranked { .. }
             | Self::Filled {}
+            | Self::FollowUp(_)
             | Self::Worked { .. }
             | Self::Customer { .. }
             | Self::Withdrawn { .. }
@@ -569,6 +606,13 @@ mod tests {
             Body::Measured { figure: Measured::Pump(PumpMeasured { tip_mm: Some(0.21), ..PumpMeasured::default() }) },
             Body::Cranked { outcome: Cranked::Slow },
             Body::Filled {},
+            Body::FollowUp(FollowUp {
+                check: text("filter_cut"),
+                outcome: text("clean"),
+                words: String::new(),
+                report: text("ab"),
+                signed: None,
+            }),
             Body::StopCall(StopCalled {
                 run: Uuid::nil(),
                 from_s: 12.35,

@@ -122,9 +122,17 @@ async fn write_once(
         transaction.rollback().await?;
         return Ok(Some((Written::Overtaken { by: Box::new(by) }, None)));
     }
-    // A closed job is a record: only what opens it again may follow.
-    if closed(&rows) && !matches!(new.body, Body::Reopened { .. }) {
+    // A closed job is a record: only what opens it again may follow, and what was found later.
+    let follows_up = match new.body {
+        Body::FollowUp(_) => true,
+        Body::Withdrawn { .. } => rows.iter().any(|row| Some(row.id) == new.supersedes && row.kind == "follow_up"),
+        _ => false,
+    };
+    if closed(&rows) && !follows_up && !matches!(new.body, Body::Reopened { .. }) {
         return Err(StoreError::Closed);
+    }
+    if matches!(new.body, Body::FollowUp(_)) && !closed(&rows) {
+        return Err(StoreError::CannotBeKept);
     }
     let seq = rows.last().map_or(0, |row| row.seq);
     let holds = match along {

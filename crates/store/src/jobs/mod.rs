@@ -22,7 +22,7 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, CodeShop, close, record_by_code};
-pub use entry::{Body, Entry, Found, Happened, Held, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+pub use entry::{Body, Entry, FollowUp, Found, Happened, Held, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
 pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, write_and_load};

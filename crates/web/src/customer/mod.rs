@@ -135,7 +135,7 @@ async fn answer(
     let link = jobs::link_of(&app.db, &token).await?;
     let (told, status) = match answered {
         Answered::Written if what == "question" => {
-            ("The shop has your question and will call you. You can still say yes or no here.", StatusCode::OK)
+            ("The shop has your question and will call you. You can still approve or decline here.", StatusCode::OK)
         }
         Answered::Written => (cannot(LinkState::Answered), StatusCode::OK),
         Answered::TooMany => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),

@@ -175,7 +175,7 @@ mod tests {
 
     #[test]
     fn what_is_no_photo_is_told() {
-        // A PNG that says it is 60 000 points wide, and one whose sides pass but whose memory does not.
+        // A PNG that says it is 60 000 points wide, and one whose sides pass but who has more points than are taken.
         let huge = |side: u32| {
             let mut bytes = picture(8, 8, ImageFormat::Png);
             for at in [16, 20] {
@@ -196,7 +196,7 @@ mod tests {
             (Vec::new(), "not a photo"),
             (picture(40, 40, ImageFormat::Jpeg).into_iter().take(60).collect(), "not a photo"),
             (huge(60_000), "unpacks to more"),
-            (huge(15_000), "unpacks to more"),
+            (huge(15_000), "more than 50 megapixels"),
         ] {
             let told = kept(bytes).map(|photo| photo.width).map_err(|error| error.to_string());
             assert!(told.as_ref().is_err_and(|told| told.contains(says)), "{says}: {told:?}");

@@ -20,7 +20,7 @@ pub const YES_FIRST: &str = "Get the customer's approval first. Write it down he
 pub static AGREED: Form = Form {
     name: "agreed",
     asks: &[
-        Ask::new("who", "Who said yes", "", Kind::Text(80)),
+        Ask::new("who", "Who approved", "", Kind::Text(80)),
         Ask::new("how", "How", "by phone, in the shop", Kind::Text(160)),
         Ask::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
         Ask::new("unasked", "nobody was asked: open it all the same, for the reason above", "", Kind::Tick),
@@ -114,10 +114,10 @@ async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, F
     let (mut who, how, unasked) = (typed.text("who"), typed.text("how"), typed.ticked("unasked"));
     let up_to = typed.number("up_to").filter(|_| !unasked);
     if unasked && how.is_empty() {
-        typed.slip.wrong("how", "Why is it opened without a yes? Say it here; it stays in the ledger.");
+        typed.slip.wrong("how", "Why is it opened without approval? Write it here; it stays in the job history.");
     }
     if !unasked && who.is_empty() && typed.slip.is_clean() {
-        typed.slip.wrong("who", "Nobody named yet: who said yes?");
+        typed.slip.wrong("who", "Nobody named yet: who approved?");
     }
     if unasked {
         who.clear();

@@ -27,10 +27,13 @@ pub struct Work {
     turn_behind: Arc<Semaphore>,
     /// One at a time of what takes much memory: photos as they come, reports on paper.
     turn_heavy: Arc<Semaphore>,
+    waiting_heavy: AtomicUsize,
 }
 
 /// Those who wait at most. A diagnosis takes some ten milliseconds, so the last of them waits a second or two.
 const MOST_WAITING: usize = 200;
+/// Those who wait at most for what takes much memory: each may hold a photo of some megabytes meanwhile.
+const MOST_WAITING_HEAVY: usize = 24;
 
 impl Default for Work {
     fn default() -> Self {
@@ -43,6 +46,7 @@ impl Default for Work {
             behind: behind.map(Arc::new),
             turn_behind: Arc::new(Semaphore::new(1)),
             turn_heavy: Arc::new(Semaphore::new(1)),
+            waiting_heavy: AtomicUsize::new(0),
         }
     }
 }
@@ -87,7 +91,7 @@ impl Work {
     /// # Errors
     /// As [`Self::out`].
     pub async fn heavy_turn(&self) -> Result<OwnedSemaphorePermit, Busy> {
-        self.turn(&self.turn_heavy).await
+        Self::turn(&self.turn_heavy, &self.waiting_heavy, MOST_WAITING_HEAVY).await
     }
 
     /// Works in a turn that was waited for.
@@ -98,17 +102,17 @@ impl Work {
         Self::with(turn, work).await
     }
 
-    async fn turn(&self, turns: &Arc<Semaphore>) -> Result<OwnedSemaphorePermit, Busy> {
-        if self.waiting.fetch_add(1, Ordering::Relaxed) >= MOST_WAITING {
-            self.waiting.fetch_sub(1, Ordering::Relaxed);
+    async fn turn(turns: &Arc<Semaphore>, waiting: &AtomicUsize, most: usize) -> Result<OwnedSemaphorePermit, Busy> {
+        if waiting.fetch_add(1, Ordering::Relaxed) >= most {
+            waiting.fetch_sub(1, Ordering::Relaxed);
             return Err(Busy::Full);
         }
-        let _place = Place(&self.waiting);
+        let _place = Place(waiting);
         Arc::clone(turns).acquire_owned().await.map_err(|_| Busy::CutOff)
     }
 
     async fn in_turn<T: Send + 'static>(&self, turns: &Arc<Semaphore>, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {
-        Self::with(self.turn(turns).await?, work).await
+        Self::with(Self::turn(turns, &self.waiting, MOST_WAITING).await?, work).await
     }
 
     async fn with<T: Send + 'static>(turn: OwnedSemaphorePermit, work: impl FnOnce() -> T + Send + 'static) -> Result<T, Busy> {

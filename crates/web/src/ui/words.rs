@@ -21,6 +21,8 @@ pub struct Flag {
     pub word: &'static str,
     pub why: &'static str,
     pub instead: &'static str,
+    /// The live gauge's own call says it already, where that is on the screen.
+    pub called: bool,
     /// It is filled first: the screen asks when that is done.
     pub fill: bool,
     /// The one test a person has overruled it for, and until when.
@@ -47,6 +49,7 @@ pub fn flag(flag: &velvet_dial_core::flag::Flag, zone: &Zone) -> Flag {
         word: flag.word.label(),
         why: flag.why.unwrap_or_default(),
         instead: flag.instead.unwrap_or_default(),
+        called: flag.rule == Some("stop_called"),
         fill: flag.word == Word::FillFirst,
         overruled,
     }
@@ -88,7 +91,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Order { order } => format!("Next step by: {}", order_name(order)),
         Body::Pattern { cause: Some(cause) } => format!("Said to be always: {}", cause_name(cause)),
         Body::Pattern { cause: None } => "No longer said to be always one part".to_owned(),
-        Body::Agreed { how, unasked: true, .. } => format!("Opened without the customer's yes: {how}"),
+        Body::Agreed { how, unasked: true, .. } => format!("Opened without the customer's approval: {how}"),
         Body::Agreed { who, how, up_to, .. } => {
             let how = if how.is_empty() { String::new() } else { format!(", {how}") };
             let up_to = up_to.map(|money| format!(", up to {money:.0}")).unwrap_or_default();
@@ -99,8 +102,8 @@ pub fn describe(body: &Body, unit: Units) -> String {
             format!("Talked over “{}”: {}, {who}{words}", fact_name(about), if *go_on { "go on" } else { "close it again" })
         }
         Body::Done { step, .. } => format!("Done: {step}"),
-        Body::Customer { who, said_no: true, words } if words.is_empty() => format!("No by the link: {who}"),
-        Body::Customer { who, said_no: true, words } => format!("No by the link: {who}, “{words}”"),
+        Body::Customer { who, said_no: true, words } if words.is_empty() => format!("Declined by the link: {who}"),
+        Body::Customer { who, said_no: true, words } => format!("Declined by the link: {who}, “{words}”"),
         Body::Customer { who, words, .. } => format!("A question by the link: {who}, “{words}”"),
         Body::Crank { said } => crank_said(*said),
         Body::Journal { said } => journal_said(said),
@@ -109,6 +112,11 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Promised { promise } => format!("Hand-over promised for {}", promise.said),
+        Body::FollowUp(found) => {
+            let found_is = know.found(&found.check, &found.outcome).map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label));
+            let parts: Vec<String> = found_is.into_iter().chain(Some(found.words.clone()).filter(|words| !words.is_empty())).collect();
+            format!("Follow-up: {}", parts.join(". "))
+        }
         Body::Filled {} => "Oil filled to the mark, level checked".to_owned(),
         Body::Cranked { outcome } => format!("Cranked without fuel after it was put right: {}", outcome.label()),
         Body::Comeback { of, same: true } => format!("Came back with the same as job {of}"),

@@ -321,7 +321,7 @@ async fn the_whole_vocabulary_walks_through_a_job() {
     let unasked = |how| [("who", ""), ("how", how), ("unasked", "yes"), ("key", "yes"), ("seen", "999")];
     assert_eq!(person.post("/jobs/8/agreed", &unasked("")).await.status(), StatusCode::UNPROCESSABLE_ENTITY, "not without a reason");
     assert_eq!(person.post("/jobs/8/agreed", &unasked("it came open on a trailer")).await.status(), StatusCode::SEE_OTHER);
-    assert!(person.page("/jobs/8/open-up").await.contains("Opened without the customer&#39;s yes: it came open on a trailer"));
+    assert!(person.page("/jobs/8/open-up").await.contains("Opened without the customer&#39;s approval: it came open on a trailer"));
     for check in know.checks.iter().filter(|check| !answered.contains(&check.id)) {
         let outcome = &check.outcomes.last().unwrap().id;
         let answer = person

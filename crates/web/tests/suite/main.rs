@@ -3,6 +3,7 @@
 mod access;
 mod compare;
 mod hands;
+mod holds;
 mod house;
 mod http;
 mod live;

@@ -27,13 +27,13 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     let other = Browser::start().await;
     let customer = Person { driver: other.driver.clone() };
     other.driver.goto(&address).await.unwrap();
-    customer.sees("What is proposed").await;
+    customer.sees("What the shop proposes").await;
     customer.sees("The cooler can wait.").await;
     assert!(!customer.text().await.contains("Sign out") && other.axe().await.is_empty());
-    customer.press("Yes, go on").await;
+    customer.press("Approve the work").await;
     customer.sees("write your name").await;
     customer.fill("answer-name", "Lysander Quill").await;
-    customer.press("Yes, go on").await;
+    customer.press("Approve the work").await;
     customer.sees("The shop has your answer").await;
     other.quit().await;
 

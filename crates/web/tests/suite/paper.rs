@@ -24,7 +24,8 @@ fn words(text: &str) -> Vec<String> {
 
 /// What a page says between its head and its foot, without its pictures.
 fn words_of_page(page: &str) -> Vec<String> {
-    let main = page.split("<header class=\"flex").nth(1).unwrap().split("id=\"reopen\"").next().unwrap().split("</main>").next().unwrap();
+    let main =
+        page.split("<header class=\"flex").nth(1).unwrap().split("id=\"follow-up\"").next().unwrap().split("</main>").next().unwrap();
     let (mut text, mut depth, mut svg) = (String::new(), 0, false);
     for part in main.split_inclusive(['<', '>']) {
         svg = (svg || part.starts_with("svg")) && !part.starts_with("/svg");

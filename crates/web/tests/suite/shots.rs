@@ -18,6 +18,7 @@ async fn standin(house: &crate::support::House) {
         to: house.rigs.to_string(),
         name: rig.name,
         token,
+        trusted: None,
         card,
         fault,
         rate_hz: 100.0,

@@ -11,6 +11,7 @@ use crate::job::cards::{self, CheckCard};
 use crate::job::opening::{self, Yes, may_be_open};
 use crate::job::shell::Shell;
 use crate::state::House;
+use crate::ui::words::describe;
 use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
 use crank::CrankWork;
@@ -74,6 +75,8 @@ struct Surface<'a> {
     next_look: Option<&'static str>,
     crank: CrankWork,
     figures: Vec<FigureForm>,
+    /// Figures that were taken after the repair, in words.
+    after: Vec<String>,
 }
 
 /// A look behind the opening.
@@ -108,6 +111,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         looks,
         crank: crank::work(drawn, worked),
         figures: figures::forms(drawn, worked),
+        after: assessed.job.figures_after().into_iter().map(|entry| describe(&entry.body, drawn.shell.unit)).collect(),
     }
     .render()
 }

@@ -1,4 +1,5 @@
 //! The report: for the customer in plain words, for a warranty with every number, as a page, on paper and as data; and the case file.
+mod follow_up;
 mod lay;
 mod pictures;
 
@@ -57,11 +58,19 @@ struct Page {
     key: Uuid,
     seen: i32,
     reopen: Vec<Field>,
+    /// What was found after the closing, and the form for more.
+    follow_ups: Vec<follow_up::Row>,
+    follow_up: Vec<Field>,
 }
 
 impl Page {
     fn closed(&self) -> bool {
         self.state != State::Draft
+    }
+
+    /// The follow-up was not taken.
+    fn follow_up_refused(&self) -> bool {
+        self.follow_up.iter().any(|field| field.problem.is_some())
     }
 
     /// The reopening was not taken.
@@ -81,7 +90,7 @@ async fn page(desk: Desk, reader: Reader, slip: Slip, status: StatusCode) -> Res
 }
 
 async fn page_of(desk: Desk, served: Served, reader: Reader, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let Served { record, broken, state, seen, .. } = served;
+    let Served { record, broken, state, seen, follow_ups, .. } = served;
     let page = Page {
         chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", record.papers.tag)),
         number: desk.number,
@@ -93,6 +102,8 @@ async fn page_of(desk: Desk, served: Served, reader: Reader, slip: Slip, status:
         key: Uuid::new_v4(),
         seen,
         reopen: REOPEN.draw(&slip, desk.liking.unit, |_| Vec::new()),
+        follow_ups,
+        follow_up: follow_up::FORM.draw(&slip, desk.liking.unit, |_| follow_up::choices()),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
@@ -119,18 +130,19 @@ struct Served {
     broken: Option<String>,
     state: State,
     seen: i32,
+    follow_ups: Vec<follow_up::Row>,
 }
 
 async fn served(desk: &Desk) -> Result<Served, Failure> {
     let job = desk.job().await?;
-    let seen = job.seq();
+    let (seen, follow_ups) = (job.seq(), follow_up::rows(&job, desk.liking.unit));
     if let Some(kept) = record::kept(desk, &job).await? {
         let state = if kept.signed { State::Signed } else { State::Unsigned };
-        return Ok(Served { record: kept.record, text: Some(kept.text), broken: kept.broken, state, seen });
+        return Ok(Served { record: kept.record, text: Some(kept.text), broken: kept.broken, state, seen, follow_ups });
     }
     let state = if job.closed() { State::NotKept } else { State::Draft };
     let (record, broken) = record::draft(&desk.app.db, &desk.viewer, record::of(desk, job, None).await?).await?;
-    Ok(Served { record, text: None, broken, state, seen })
+    Ok(Served { record, text: None, broken, state, seen, follow_ups })
 }
 
 async fn document(desk: &Desk, record: &Record, reader: Reader) -> Result<Document, Failure> {
@@ -270,6 +282,7 @@ pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/jobs/{number}/report", get().to(show))
         .route("/jobs/{number}/reopen", post().to(reopen))
+        .route("/jobs/{number}/follow-up", post().to(follow_up::add))
         .route("/jobs/{number}/report.json", get().to(data))
         .route("/jobs/{number}/report.pdf", get().to(paper))
         .route("/report-key.pem", get().to(public_key))

@@ -67,7 +67,7 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
         ),
         Stage::OpenUp => match (opened(assessed), may_be_open(&assessed.job)) {
             (0, false) => quiet("not yet"),
-            (0, true) => quiet("yes said"),
+            (0, true) => quiet("approved"),
             (n, _) => (format!("{n} looked at"), true, false),
         },
         Stage::PutRight => {
