@@ -346,7 +346,8 @@ async fn a_job_in_the_database_is_verified() {
     std::fs::write(&public, &told.stdout).unwrap();
     let viewer = velvet_dial_store::accounts::demo_viewer(&db, "ines").await.unwrap().unwrap();
     let report = folder.path().join("report.json");
-    let kept = velvet_dial_store::jobs::kept_record(&db, &viewer, 1).await.unwrap().unwrap();
+    let job = velvet_dial_store::jobs::load(&db, &viewer, 1).await.unwrap();
+    let kept = velvet_dial_store::jobs::kept_record(&db, &job).await.unwrap().unwrap();
     let by = |signer: &velvet_dial_core::record::Signer| {
         let mut record = serde_json::from_str(&kept).unwrap();
         velvet_dial_core::record::sign(&mut record, signer);

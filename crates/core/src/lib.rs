@@ -15,7 +15,7 @@ pub mod circuit;
 pub mod clock;
 pub mod field;
 pub mod flag;
-mod hex;
+pub mod hex;
 pub mod instrument;
 mod json;
 pub mod limits;

@@ -3,6 +3,7 @@
 //! The server keeps the SHA-256 of the token alone. The answer is HMAC-SHA-256 (RFC 2104, FIPS 180-4) with that hash as its key, over the question, the rig's name and its start.
 use hmac::{Hmac, KeyInit, Mac};
 use sha2::{Digest, Sha256};
+use velvet_dial_core::hex::{hex, unhex};
 
 /// What a rig gives as a proof.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -27,7 +28,7 @@ fn mac(key: &[u8], question: &str, name: &str, boot: u64) -> Option<Hmac<Sha256>
 /// What a rig answers to a question.
 pub fn answer(token: &str, question: &str, name: &str, boot: u64) -> String {
     let made = mac(&Sha256::digest(token.as_bytes()), question, name, boot);
-    made.map(|mac| mac.finalize().into_bytes().iter().map(|byte| format!("{byte:02x}")).collect()).unwrap_or_default()
+    made.map(|mac| hex(&mac.finalize().into_bytes())).unwrap_or_default()
 }
 
 impl Proof {
@@ -41,9 +42,7 @@ impl Proof {
                 own.zip(of(&Sha256::digest(token.as_bytes()))).is_some_and(|(own, said)| said.verify_slice(&own).is_ok())
             }
             Self::Answer { question, answer } => {
-                let bytes: Option<Vec<u8>> =
-                    answer.as_bytes().chunks(2).map(|pair| u8::from_str_radix(str::from_utf8(pair).ok()?, 16).ok()).collect();
-                bytes.zip(mac(kept, question, name, boot)).is_some_and(|(bytes, mac)| mac.verify_slice(&bytes).is_ok())
+                unhex(answer).zip(mac(kept, question, name, boot)).is_some_and(|(bytes, mac)| mac.verify_slice(&bytes).is_ok())
             }
         }
     }

@@ -17,6 +17,7 @@ use tokio::sync::{Semaphore, SemaphorePermit, mpsc, oneshot};
 use tokio::time::{Instant, interval, sleep, timeout};
 use tokio_rustls::TlsAcceptor;
 use uuid::Uuid;
+use velvet_dial_core::hex::hex;
 
 /// Who asks to be let in.
 #[derive(Debug, Clone, PartialEq)]
@@ -265,7 +266,7 @@ async fn said(lines: &mut In) -> Result<FromRig, String> {
 async fn proof(lines: &mut In, voice: &mut Voice) -> Result<Proof, String> {
     let mut bytes = [0u8; QUESTION_BYTES];
     getrandom::fill(&mut bytes).map_err(|error| format!("no question can be asked ({error})"))?;
-    let question: String = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+    let question = hex(&bytes);
     voice.say(&ToRig::Ask(question.clone())).await?;
     match said(lines).await? {
         FromRig::Answer(answer) => Ok(Proof::Answer { question, answer }),

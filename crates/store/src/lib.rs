@@ -6,6 +6,7 @@
 //! A job's entries are a ledger: they are only ever added. A correction is an entry that names the one it supersedes, and the old one
 //! stays readable. That one rule gives history, safe repeats and two people at one job without locks on a screen.
 pub mod accounts;
+pub mod disk;
 mod entity;
 pub mod jobs;
 pub mod library;
@@ -84,8 +85,7 @@ pub struct Viewer {
 
 /// Connects and brings the tables up to date.
 pub async fn open(url: &str) -> Result<Connection, StoreError> {
-    let mut options = ConnectOptions::new(url);
-    options.max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false);
+    let options = options(url);
     migration::bring_up(options.clone()).await?;
     Ok(Database::connect(options).await?)
 }
@@ -105,9 +105,11 @@ pub async fn open_serving(owner: &str, serving: &str, user: &str) -> Result<Conn
         db.execute_unprepared(&format!("GRANT {may} ON `{table}` TO '{user}'@'127.0.0.1'")).await?;
     }
     db.close().await?;
-    let mut options = ConnectOptions::new(serving);
-    options.max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false);
-    Ok(Database::connect(options).await?)
+    Ok(Database::connect(options(serving)).await?)
+}
+
+fn options(url: &str) -> ConnectOptions {
+    ConnectOptions::new(url).max_connections(16).acquire_timeout(Duration::from_secs(8)).sqlx_logging(false).to_owned()
 }
 
 /// True when the database answers.
@@ -133,11 +135,6 @@ async fn retried<T, F: Future<Output = Result<T, StoreError>>>(tries: usize, onc
         }
     }
     once().await
-}
-
-/// Bytes as hexadecimal digits.
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// True when the database gave up a transaction to let another finish; trying again is right.

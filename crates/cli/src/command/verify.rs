@@ -7,9 +7,10 @@ use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use thiserror::Error;
-use velvet_dial_core::record::{Chained, Depth};
+use uuid::Uuid;
 use velvet_dial_core::record::{
-    FIRST_FORMAT, LedgerHead, Record, SealError, Verified, check_seals, head, made_here, public_keys, report_of_pages, verified, verify,
+    Chained, Depth, FIRST_FORMAT, LedgerHead, Record, SealError, Verified, check_seals, head, made_here, public_keys, report_of_pages,
+    verified, verify,
 };
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, jobs, seals};
 use velvet_dial_web::state::{KEY_FILE, KeyFileError, Keys};
@@ -128,9 +129,10 @@ impl Verify {
         for number in &self.job {
             let mut found = Err(JobError::NotFound(*number));
             for viewer in &viewers {
-                match job(db, viewer, *number, keys).await {
-                    Err(JobError::Store(StoreError::NotFound)) => continue,
-                    other => found = other.map(|(verified, _)| verified),
+                match jobs::chain(db, viewer, *number).await {
+                    Err(StoreError::NotFound) => continue,
+                    Err(error) => found = Err(error.into()),
+                    Ok(chain) => found = job(db, viewer, *number, chain, keys).await,
                 }
                 break;
             }
@@ -155,8 +157,8 @@ impl Verify {
                 for head in seals::heads_of_job(db, key, &entries).await? {
                     heads.insert((head.job.clone(), head.seq), head);
                 }
-                let found = job(db, &viewer, number, known.as_deref()).await;
-                told.push((format!("job {number}"), found.map_err(|error| error.to_string()).and_then(|(verified, _)| json(verified))));
+                let found = job(db, &viewer, number, (key, entries), known.as_deref()).await;
+                told.push((format!("job {number}"), found.map_err(|error| error.to_string()).and_then(json)));
             }
         }
         let head_at = |job: &str, seq: i32| -> Option<LedgerHead> { heads.get(&(job.to_owned(), seq)).cloned() };
@@ -217,8 +219,13 @@ fn signed_by(checked: &Verified, keys: Option<&[String]>) -> Result<(), JobError
 }
 
 /// The ledger's chain, and that the record of a closing holds, is signed, and stands on this very ledger.
-async fn job(db: &Connection, viewer: &Viewer, number: i64, keys: Option<&[String]>) -> Result<(JobVerified, Vec<Chained>), JobError> {
-    let (key, entries) = jobs::chain(db, viewer, number).await?;
+async fn job(
+    db: &Connection,
+    viewer: &Viewer,
+    number: i64,
+    (key, entries): (Uuid, Vec<Chained>),
+    keys: Option<&[String]>,
+) -> Result<JobVerified, JobError> {
     let head = head(&key.to_string(), &entries)?;
     if let Some(seq) = jobs::changed_words(db, viewer, number).await? {
         return Err(JobError::Words(seq));
@@ -232,7 +239,7 @@ async fn job(db: &Connection, viewer: &Viewer, number: i64, keys: Option<&[Strin
             }
         }
     }
-    let closed = match jobs::kept_record(db, viewer, number).await? {
+    let closed = match jobs::kept_record(db, &loaded).await? {
         None if loaded.closed() => return Err(JobError::NoRecord),
         None => None,
         Some(text) => {
@@ -248,7 +255,7 @@ async fn job(db: &Connection, viewer: &Viewer, number: i64, keys: Option<&[Strin
             Some(checked)
         }
     };
-    Ok((JobVerified { entries: entries.len(), head, closed }, entries))
+    Ok(JobVerified { entries: entries.len(), head, closed })
 }
 
 /// The readable history of a record is what the entries say, where this program is the one that wrote it.

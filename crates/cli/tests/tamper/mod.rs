@@ -30,7 +30,8 @@ impl Meddled {
     }
 
     async fn record(&self, number: i64) -> Record {
-        serde_json::from_str(&jobs::kept_record(&self.db, &self.viewer, number).await.unwrap().unwrap()).unwrap()
+        let job = jobs::load(&self.db, &self.viewer, number).await.unwrap();
+        serde_json::from_str(&jobs::kept_record(&self.db, &job).await.unwrap().unwrap()).unwrap()
     }
 
     async fn keep(&self, number: i64, text: &str) {

@@ -4,10 +4,9 @@
 //! over these heads. The database keeps the seals whole; a file beside the server's key keeps the roots alone, a line each. Whoever changes the database cannot change
 //! that file, so an older copy of the database, or one that was changed and hashed again, does not fit it.
 use super::Signed;
-use crate::hex::hex;
+use crate::hex::hash_of_parts;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 
 /// The last entry of a job's ledger.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -54,19 +53,10 @@ pub struct SealLine {
 
 /// The root over a root before and heads.
 pub fn root(before: &str, heads: &[LedgerHead]) -> String {
-    let mut hash = Sha256::new();
-    let mut add = |part: &str| {
-        hash.update((part.len() as u64).to_le_bytes());
-        hash.update(part.as_bytes());
-    };
-    add(before);
-    for head in heads {
-        add(&head.job);
-        add(&head.seq.to_string());
-        add(&head.hash);
-        add(head.report.as_deref().unwrap_or_default());
-    }
-    hex(&hash.finalize())
+    let numbers: Vec<String> = heads.iter().map(|head| head.seq.to_string()).collect();
+    let parts =
+        heads.iter().zip(&numbers).flat_map(|(head, seq)| [&*head.job, seq, &head.hash, head.report.as_deref().unwrap_or_default()]);
+    hash_of_parts([before].into_iter().chain(parts))
 }
 
 /// What does not fit, a sentence each; none where all does. `head_at` says what a job's entry is by its number, as the ledger and the kept report give it now.

@@ -1,6 +1,6 @@
 //! A report on paper as a file: it carries the signed report and a slip that says which pages belong to it.
 //!
-//! The slip is a small text in the file: where the report stands in it, the SHA-256 over the whole file with the slip's own values written as noughts, and a signature over
+//! The slip is a small text in the file: where the report stands in it, the SHA-256 over the whole file with the slip's own hash and signature written as zeros, and a signature over
 //! that hash and the report's. So a changed page, a changed report, and the pages of one report with the data of another are all found out without reading the file as a PDF.
 use super::{SealError, Signed, Signer};
 use crate::hex::hex;

@@ -5,7 +5,7 @@
 //! away. A report is signed once, as its job is closed; that of an open job is a draft and is not signed. Hashes say that nothing was changed since they were made; the signature says who made them.
 use super::{CORE, FIRST_FORMAT, Record, Signed, Signer};
 use crate::case::{Case, Setting, diagnose, spec_points};
-use crate::hex::hex;
+use crate::hex::{hash_of_parts, hex};
 use crate::json;
 use crate::trace::Tracer;
 use crate::trace::knowledge::fingerprint;
@@ -38,14 +38,9 @@ pub struct Chained {
 impl Chained {
     /// Its hash behind another.
     pub fn after(&self, before: &str) -> String {
-        let mut hash = Sha256::new();
         let (seq, at) = (self.seq.to_string(), self.at.timestamp_micros().to_string());
         let supersedes = self.supersedes.as_deref().unwrap_or_default();
-        for part in [before, &self.id, &seq, &self.kind, &self.body, &self.author, &at, supersedes] {
-            hash.update((part.len() as u64).to_le_bytes());
-            hash.update(part.as_bytes());
-        }
-        hex(&hash.finalize())
+        hash_of_parts([before, &self.id, &seq, &self.kind, &self.body, &self.author, &at, supersedes])
     }
 }
 

@@ -1,12 +1,11 @@
 //! Who made a report: a signature (Ed25519, RFC 8032) over the report's hash, so that it can be checked anywhere with the public key alone.
 //!
 //! What is signed is the hash as it stands in the report, its sixty-four hexadecimal digits. Keys are kept and given as PEM: PKCS #8 (RFC 8410) the private one, SubjectPublicKeyInfo the public one.
-use crate::hex::{hex, unhex};
+use crate::hex::{hash_of_parts, hex, unhex};
 use ed25519_dalek::pkcs8::spki::der::pem::LineEnding;
 use ed25519_dalek::pkcs8::{DecodePrivateKey, DecodePublicKey, EncodePrivateKey, EncodePublicKey};
 use ed25519_dalek::{Signature, Signer as _, SigningKey, VerifyingKey};
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 use thiserror::Error;
 
 /// A signature and the key it is checked with.
@@ -92,12 +91,7 @@ impl Signed {
 
 /// The hash that a follow-up is signed by: over the report that it follows and what it says, every part under its length. Hexadecimal.
 pub fn follow_up_hash(report: &str, said: [&str; 3]) -> String {
-    let mut hash = Sha256::new();
-    for part in ["velvet-dial.follow-up/1", report].into_iter().chain(said) {
-        hash.update((part.len() as u64).to_le_bytes());
-        hash.update(part.as_bytes());
-    }
-    hex(&hash.finalize())
+    hash_of_parts(["velvet-dial.follow-up/1", report].into_iter().chain(said))
 }
 
 /// The public keys of a text with one or more in PEM, hexadecimal.

@@ -44,7 +44,7 @@ impl Job {
             Some((entry, Body::Customer { .. } | Body::Talked { go_on: false, .. })) => Approval::Declined { entry },
             // The talk named what the work costs by then.
             Some((entry, Body::Talked { go_on: true, .. })) => Approval::Approved { entry, up_to: None },
-            _ => match self.live().find(|entry| matches!(entry.body, Body::Agreed { .. })) {
+            _ => match self.agreed() {
                 Some(entry) => match entry.body {
                     Body::Agreed { unasked: false, up_to, .. } => Approval::Approved { entry, up_to },
                     _ => Approval::Unasked { entry },
@@ -52,5 +52,10 @@ impl Job {
                 None => Approval::None,
             },
         }
+    }
+
+    /// The entry of the approval, or of the reason why nobody was asked: what the next one takes the place of.
+    pub fn agreed(&self) -> Option<&Entry> {
+        self.live().find(|entry| matches!(entry.body, Body::Agreed { .. }))
     }
 }

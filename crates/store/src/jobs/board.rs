@@ -1,5 +1,5 @@
 //! The board, from the summaries: a fixed number of queries however many jobs there are.
-use super::summary::{behind, follow};
+use super::summary::{behind, make_good};
 use super::{Body, Entry};
 use crate::entity::{entry, job, summary, user, vehicle};
 use crate::{Connection, StoreError, Viewer};
@@ -116,20 +116,6 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
         if closed { board.closed.push(row) } else { board.open.push(row) }
     }
     Ok(board)
-}
-
-/// Jobs made anew at once.
-const AT_ONCE: usize = 64;
-
-async fn make_good(db: &Connection, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
-    for some in jobs.chunks(AT_ONCE) {
-        match follow(db, viewer, some).await {
-            // Somebody writes in one of them: the next look makes it good.
-            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
-            other => _ = other?,
-        }
-    }
-    Ok(())
 }
 
 /// Some jobs as a board shows them, newest first.

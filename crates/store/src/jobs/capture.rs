@@ -8,6 +8,7 @@ use sea_orm::sea_query::{Expr, ExprTrait, Query};
 use sea_orm::{ColumnTrait, EntityTrait, FromQueryResult, QueryFilter, QueryOrder, QuerySelect};
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
+use velvet_dial_core::hex::hex;
 
 /// What is told of a kept file where its bytes are not wanted.
 #[derive(Debug, Clone, PartialEq, Eq, FromQueryResult)]
@@ -114,7 +115,7 @@ impl Incoming {
         if !self.rest.is_empty() {
             self.flush(db).await?;
         }
-        let digest = crate::hex(&self.hash.clone().finalize());
+        let digest = hex(&self.hash.clone().finalize());
         let row = table::ActiveModel {
             id: Set(self.id),
             job_id: Set(self.job),

@@ -12,8 +12,8 @@ use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
-use sha2::{Digest, Sha256};
 use uuid::Uuid;
+use velvet_dial_core::hex::hash_of_parts;
 use velvet_dial_core::record::Chained;
 
 /// One entry to be written.
@@ -241,10 +241,5 @@ fn closed(rows: &[entry::Model]) -> bool {
 
 /// A form's key with what it says: sent again it is the same, changed it is another.
 pub(crate) fn digest(submit_key: &str, parts: &[&str]) -> String {
-    let mut hash = Sha256::new();
-    for part in std::iter::once(&submit_key).chain(parts) {
-        hash.update(part.len().to_le_bytes());
-        hash.update(part.as_bytes());
-    }
-    crate::hex(&hash.finalize())
+    hash_of_parts(std::iter::once(submit_key).chain(parts.iter().copied()))
 }

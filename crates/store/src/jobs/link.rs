@@ -250,7 +250,7 @@ async fn write_answer(db: &Connection, row: table::ModelEx, answer: &Answer) -> 
     let maker = viewer(row.author.into_option().ok_or(StoreError::NotFound)?);
     let job = load(db, &maker, number).await?;
     // The customer's newest word takes the place of their approval, and of what somebody wrote down for them.
-    let approved = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.id);
+    let approved = job.agreed().map(|entry| entry.id);
     let (body, supersedes) = match answer {
         Answer::Yes { name } => {
             let how = "by the link sent to them".to_owned();

@@ -6,6 +6,7 @@ mod case;
 mod closing;
 #[cfg(test)]
 mod corrections;
+mod details;
 mod entry;
 mod find;
 mod learn;
@@ -22,7 +23,8 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, CodeShop, close, record_by_code};
-pub use entry::{Body, Entry, FollowUp, Found, Happened, Held, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+pub use details::{FollowUp, Found, Held, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+pub use entry::{Body, Entry, Happened};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
 pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, write_and_load};
@@ -260,8 +262,7 @@ async fn records(
 }
 
 /// The record of the closing that holds, as it is kept; none of an open job.
-pub async fn kept_record(db: &Connection, viewer: &Viewer, number: i64) -> Result<Option<String>, StoreError> {
-    let job = load(db, viewer, number).await?;
+pub async fn kept_record(db: &Connection, job: &Job) -> Result<Option<String>, StoreError> {
     let Some(closing) = job.closing() else { return Ok(None) };
     Ok(record::Entity::find_by_id(closing.id).one(db).await?.map(|row| row.body))
 }

@@ -3,7 +3,7 @@
 use super::Body;
 use crate::{StoreError, secret};
 use serde_json::{Map, Value};
-use sha2::{Digest, Sha256};
+use velvet_dial_core::hex::hash_of_parts;
 
 /// What stands in the text in the place of a value.
 const MARK: &str = "commitment:";
@@ -22,12 +22,7 @@ fn fields(body: &Body) -> &'static [&'static str] {
 }
 
 fn commitment(salt: &str, field: &str, value: &str) -> String {
-    let mut hash = Sha256::new();
-    for part in [salt, field, value] {
-        hash.update((part.len() as u64).to_le_bytes());
-        hash.update(part.as_bytes());
-    }
-    format!("{MARK}{}", crate::hex(&hash.finalize()))
+    format!("{MARK}{}", hash_of_parts([salt, field, value]))
 }
 
 /// Takes what is personal out of a body's text, and hands it back as it is kept beside it; none where there is nothing.

@@ -6,6 +6,7 @@ use sea_orm::ActiveValue::Set;
 use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QuerySelect};
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
+use velvet_dial_core::hex::hex;
 
 /// A photo as it is kept, both as JPEG and without anything about camera, place or time in it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -23,7 +24,7 @@ pub struct Photo {
 impl Photo {
     /// What tells it from another.
     pub(crate) fn digest(&self) -> String {
-        crate::hex(&Sha256::digest(&self.large))
+        hex(&Sha256::digest(&self.large))
     }
 
     /// Width and height as they are kept.

@@ -129,6 +129,17 @@ pub(super) async fn behind(db: &Connection, viewer: &Viewer) -> Result<Vec<Uuid>
 /// Jobs held in memory at once while many are made anew.
 const AT_ONCE: usize = 64;
 
+/// Makes the summaries of some jobs good. Where somebody writes in one of them, the next look does it.
+pub(super) async fn make_good(db: &Connection, viewer: &Viewer, jobs: &[Uuid]) -> Result<(), StoreError> {
+    for some in jobs.chunks(AT_ONCE) {
+        match follow(db, viewer, some).await {
+            Err(StoreError::Database(error)) if crate::lost_a_race(&error) => {}
+            other => _ = other?,
+        }
+    }
+    Ok(())
+}
+
 /// Makes every summary of a shop anew from the ledgers; how many.
 pub async fn rebuild(db: &Connection, viewer: &Viewer) -> Result<usize, StoreError> {
     let ids: Vec<Uuid> = job::Entity::find()

@@ -1,5 +1,6 @@
 //! The sink of the recorder: who is let in, and a second kept in one transaction.
 use super::marks;
+use crate::disk;
 use crate::entity::{job, rig, rig_chunk, rig_run};
 use crate::{Connection, StoreError, json, now, retried};
 use sea_orm::ActiveValue::Set;
@@ -64,19 +65,10 @@ const REGAUGED: &str = "the rig was given another gauge in mid-run; restart it, 
 const FULL: &str = "the job holds as much of live runs as it may; assign the rig to another, or bring in what matters as a file";
 
 const NO_ROOM: &str = "the disk of the server is all but full; make room there, then connect again";
-/// What is left free on the disk, bytes: what is written by hand still has room.
-const LEAST_FREE: u64 = 512 << 20;
-
 impl Keeper {
     /// On a database, and on the disk of this folder where it is known.
     pub fn new(db: Connection, disk: Option<PathBuf>) -> Self {
         Self { db, disk }
-    }
-
-    /// Whether the disk has room for more; where it is not known, the database says so itself.
-    fn has_room(&self) -> bool {
-        let Some(disk) = self.disk.as_ref().and_then(|folder| rustix::fs::statvfs(folder).ok()) else { return true };
-        disk.f_bavail.saturating_mul(disk.f_frsize) >= LEAST_FREE
     }
 
     async fn let_in(&self, hello: &Hello) -> Result<Result<Admitted, Refused>, StoreError> {
@@ -161,7 +153,7 @@ impl Keeper {
             if held(&db, job.shop_id, Some(job.id)).await? > MOST_OF_JOB || held(&db, job.shop_id, None).await? > MOST_OF_SHOP {
                 return Ok(Err(no(FULL)));
             }
-            if !self.has_room() {
+            if !disk::has_room(self.disk.as_deref()) {
                 return Ok(Err(no(NO_ROOM)));
             }
         }

@@ -67,10 +67,9 @@ pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
         field.value = format!("{up_to:.0}");
     }
     let over = up_to.and_then(|money| Some((money, approval.goes_over(money)?)));
-    let entry = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. }));
     Yes {
         said: said(drawn),
-        entry: entry.map(|entry| entry.id.to_string()).unwrap_or_default(),
+        entry: job.agreed().map(|entry| entry.id.to_string()).unwrap_or_default(),
         declined: matches!(approval, Approval::Declined { .. }),
         over: over.map(|(money, up_to)| over_the_amount(money, up_to)),
         asks: !job.closed() && (over.is_some() || !matches!(approval, Approval::Approved { .. })),

@@ -116,7 +116,7 @@ pub struct Kept {
 /// The record that a closing kept; none of an open job, and of one that was closed before records were kept.
 pub async fn kept(desk: &Desk, job: &Job) -> Result<Option<Kept>, Failure> {
     let Some(record) = job.record.clone() else { return Ok(None) };
-    let Some(text) = jobs::kept_record(&desk.app.db, &desk.viewer, desk.number).await? else { return Ok(None) };
+    let Some(text) = jobs::kept_record(&desk.app.db, job).await? else { return Ok(None) };
     let checked = record::verified(text.as_bytes(), Depth::Seal);
     let by = checked.as_ref().ok().and_then(|(_, verified)| verified.signed_by.clone());
     let broken = match (&checked, &by) {

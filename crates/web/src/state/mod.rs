@@ -17,7 +17,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use turns::Turns;
 use velvet_dial_rig::hub::Hub;
-use velvet_dial_store::{Connection, seals};
+use velvet_dial_store::{Connection, disk, seals};
 use work::Work;
 
 /// Shared by all workers.
@@ -60,14 +60,10 @@ pub struct Serving {
     pub patience: Option<Duration>,
 }
 
-/// What is left free on the database's disk, bytes: below it no file is kept, so that what is written by hand still has room.
-const LEAST_FREE: u64 = 512 << 20;
-
 impl Serving {
     /// Whether the database's disk has room for a file. Where it is not known, the database says so itself.
     pub fn has_room(&self) -> bool {
-        let Some(disk) = self.data.as_ref().and_then(|folder| rustix::fs::statvfs(folder).ok()) else { return true };
-        disk.f_bavail.saturating_mul(disk.f_frsize) >= LEAST_FREE
+        disk::has_room(self.data.as_deref())
     }
 }
 

@@ -5,7 +5,6 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
-use velvet_dial_core::live::{Beyond, StopCall};
 use velvet_dial_core::opened::{CrankSaid, JournalSaid};
 use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
@@ -136,19 +135,10 @@ fn closed_said(found: &Found) -> String {
     if parts.is_empty() { "Job closed".to_owned() } else { format!("Job closed: {}", parts.join(", ")) }
 }
 
-/// A stop call as it was made.
-pub fn stop_call(called: &StopCalled) -> StopCall {
-    let StopCalled { from_s, seconds, kpa, rpm, line_kpa, .. } = *called;
-    match kpa {
-        Some(kpa) => StopCall::BeyondLine(Beyond { from_s, to_s: from_s + seconds, kpa, rpm, line_kpa }),
-        None => StopCall::NoPressure(seconds),
-    }
-}
-
 /// A stop call in the job history.
 fn stop_called(called: &StopCalled, unit: Units) -> String {
     let answered = if called.answered { " Answered: the engine is off." } else { "" };
-    format!("Stop called by the live gauge after {:.1} s: {}{answered}", called.seconds, stop_call(called).says(unit))
+    format!("Stop called by the live gauge after {:.1} s: {}{answered}", called.seconds, called.call().says(unit))
 }
 
 /// What the sheet says of the crank's bearings.

@@ -1,7 +1,6 @@
 //! A stop that the live gauge called: it becomes an entry, and stays on every screen of the job until somebody says that the engine is off.
 use crate::http::{Failure, form};
 use crate::job::{Desk, Sent};
-use crate::ui::words::stop_call;
 use actix_web::{HttpResponse, web};
 use chrono::{SubsecRound, TimeDelta, Utc};
 use uuid::Uuid;
@@ -20,7 +19,7 @@ pub struct Banner {
 /// The call that nobody has answered yet.
 pub fn banner(job: &Job, units: Units) -> Option<Banner> {
     let (entry, called) = job.open_stop_call().filter(|_| !job.closed())?;
-    Some(Banner { entry: entry.id.to_string(), says: stop_call(called).says(units) })
+    Some(Banner { entry: entry.id.to_string(), says: called.call().says(units) })
 }
 
 /// Writes the call, unless one that nobody has answered is there already: several people may be watching.

@@ -12,7 +12,6 @@ use actix_web::{HttpResponse, web};
 use velvet_dial_core::opened::{self, Surprise, surprises};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
-use velvet_dial_store::accounts;
 use velvet_dial_store::jobs::{Approval, Body, Job};
 
 /// Who said what.
@@ -36,7 +35,7 @@ pub struct Talk {
 /// The findings that do not fit and were not talked over.
 pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
     let job = &assessed.job;
-    let agreed = job.live().find(|entry| matches!(entry.body, Body::Agreed { .. })).map(|entry| entry.written_at.and_utc());
+    let agreed = job.agreed().map(|entry| entry.written_at.and_utc());
     let talked = |key: &str| job.live().any(|entry| matches!(&entry.body, Body::Talked { about, .. } if about == key));
     let mended = job.repair().is_some() || job.closed();
     let all = if mended { Vec::new() } else { surprises(&assessed.case, &assessed.now, plan, agreed) };
@@ -84,7 +83,7 @@ pub async fn stops(desk: &Desk, sent: Sent<'_>, cause: Option<&str>) -> Result<O
     if matches!(job.approval(), Approval::Declined { .. }) {
         return Ok(Some(opening::refused(desk, sent, opening::DECLINED).await?));
     }
-    let hour = accounts::shop(&desk.app.db, &desk.viewer).await?.labour_rate;
+    let hour = desk.house().await?.shop.labour_rate;
     let (assessed, cause) = (assess(desk.app.clone(), job, None).await?, cause.map(str::to_owned));
     let look = move || {
         let plan = opened::plan(&assessed.case, &assessed.now, hour);

@@ -68,14 +68,9 @@ impl Page {
         self.state != State::Draft
     }
 
-    /// The follow-up was not taken.
-    fn follow_up_refused(&self) -> bool {
-        self.follow_up.iter().any(|field| field.problem.is_some())
-    }
-
-    /// The reopening was not taken.
-    fn refused(&self) -> bool {
-        self.reopen.iter().any(|field| field.problem.is_some())
+    /// A form was not taken.
+    fn refused(&self, form: &[Field]) -> bool {
+        form.iter().any(|field| field.problem.is_some())
     }
 }
 

@@ -1,0 +1,11 @@
+//! The disk that the database lies on.
+use std::path::Path;
+
+/// What is left free on it, bytes: below it no file and no run is kept, so that what is written by hand still has room.
+const LEAST_FREE: u64 = 512 << 20;
+
+/// Whether the disk of a folder has room for more. Where it is not known, the database says so itself.
+pub fn has_room(folder: Option<&Path>) -> bool {
+    let Some(disk) = folder.and_then(|folder| rustix::fs::statvfs(folder).ok()) else { return true };
+    disk.f_bavail.saturating_mul(disk.f_frsize) >= LEAST_FREE
+}
