@@ -76,7 +76,7 @@ fn off_zero(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
     let Some(found) = case.weighed_evidence().find(|entry| entry.check == "gauge_zero" && entry.outcome == "off") else {
         return Vec::new();
     };
-    let then = |reading: &Reading| found.at.is_none() || reading.at.is_none() || reading.at <= found.at;
+    let then = |reading: &Reading| found.at.is_none() || reading.at.is_none() || reading.moment() <= found.at;
     let Some((_, last)) = left.iter().rev().find(|(_, reading)| then(reading)) else { return Vec::new() };
     left.iter()
         .filter(|(_, reading)| reading.instrument == last.instrument && then(reading))

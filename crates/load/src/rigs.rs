@@ -205,7 +205,7 @@ async fn count(folder: &Path, jobs: &[i64], sent: &[u64]) -> Told<()> {
     let (mut lost, mut doubled) = (0, 0);
     for (job, sent) in jobs.iter().zip(sent) {
         let run = rigs::runs(&db, &who, *job).await?.pop().ok_or("no run")?;
-        let chunks = rigs::chunks(&db, &run, 0, u64::MAX).await?;
+        let chunks = rigs::chunks(&db, run.id, 0, u64::MAX).await?;
         let mut times: Vec<u64> = chunks.iter().flat_map(|chunk| chunk.us.iter().copied()).collect();
         let all = times.len();
         times.sort_unstable();

@@ -172,6 +172,20 @@ impl Chunk {
     }
 }
 
+/// A second of a file's run, from its sample `first` on, its clock the run's own. A second of very many samples is cut.
+pub fn second_of(run: &Run, first: usize) -> Chunk {
+    const MOST: usize = 1 << 16;
+    let rest = run.time_s.get(first..).unwrap_or_default();
+    let from = rest.first().copied().unwrap_or_default();
+    let end = first + rest.partition_point(|time| *time < from + 1.0).clamp(1, MOST);
+    let of = |channel: &[f64]| channel.get(first..end).unwrap_or_default().iter().map(|value| *value as f32).collect();
+    Chunk {
+        us: run.time_s.get(first..end).unwrap_or_default().iter().map(|time| (time * 1e6).round() as u64).collect(),
+        columns: [of(&run.kpa), of(&run.rpm), of(&run.oil_temp_c), of(&run.dash_kpa), Vec::new()],
+        ..Chunk::from(first as u64)
+    }
+}
+
 /// The run that consecutive chunks are, its clock from `zero_us`.
 pub fn run(chunks: &[Chunk], channels: &[Channel], zero_us: u64) -> Run {
     let whole = chunks.iter().map(|chunk| chunk.us.len()).sum();

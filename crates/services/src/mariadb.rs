@@ -19,6 +19,8 @@ const DATABASE: &str = "velvet_dial";
 const USER: &str = "velvet_dial";
 /// The user of the server that serves, at 127.0.0.1.
 pub const SERVER_USER: &str = "velvet_dial_server";
+/// The user of the command that removes a customer, at 127.0.0.1.
+pub const REMOVER_USER: &str = "velvet_dial_remover";
 /// Everything a start makes in its folder but the lock, which guards the removal itself.
 const MADE_HERE: [&str; 9] = ["tmp", "data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid", "run.port"];
 /// A password is made of 32 characters; what is shorter was cut.
@@ -177,15 +179,15 @@ impl MariaDb {
         self.url_of(DATABASE)
     }
 
-    /// The same for the server that serves: a user who is granted what it needs once the tables stand ([`SERVER_USER`]).
-    pub fn serving_url(&self) -> String {
-        format!("mysql://{SERVER_USER}:{}@127.0.0.1:{}/{DATABASE}", self.password, self.port)
-    }
-
     /// Address of another database of the same server; its name must begin with `velvet_dial`.
     pub fn url_of(&self, database: &str) -> String {
         format!("mysql://{USER}:{}@127.0.0.1:{}/{database}", self.password, self.port)
     }
+}
+
+/// An address of [`MariaDb`] for another of its users ([`SERVER_USER`], [`REMOVER_USER`]), who is granted what it needs once the tables stand.
+pub fn url_for(user: &str, owner: &str) -> String {
+    owner.replacen(&format!("//{USER}:"), &format!("//{user}:"), 1)
 }
 
 fn file(path: &Path) -> impl FnOnce(std::io::Error) -> StartError {
@@ -292,9 +294,15 @@ fn init_sql(password: &str, root: &str) -> String {
          CREATE USER IF NOT EXISTS '{USER}'@'127.0.0.1';\n\
          ALTER USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
          GRANT ALL ON `{DATABASE}%`.* TO '{USER}'@'127.0.0.1' WITH GRANT OPTION;\n\
-         CREATE USER IF NOT EXISTS '{SERVER_USER}'@'127.0.0.1';\n\
-         ALTER USER '{SERVER_USER}'@'127.0.0.1' IDENTIFIED BY '{password}';\n"
+         {}{}",
+        granted_later(SERVER_USER, password),
+        granted_later(REMOVER_USER, password)
     )
+}
+
+/// A user who may nothing yet.
+fn granted_later(user: &str, password: &str) -> String {
+    format!("CREATE USER IF NOT EXISTS '{user}'@'127.0.0.1';\nALTER USER '{user}'@'127.0.0.1' IDENTIFIED BY '{password}';\n")
 }
 
 fn wait_until_ready(server: &Leashed, port: u16, log: &Path) -> Result<(), StartError> {

@@ -11,17 +11,20 @@ mod entity;
 pub mod jobs;
 pub mod library;
 mod migration;
+mod rights;
 pub mod rigs;
 pub mod seals;
 mod secret;
 pub mod zone;
 
+pub use rights::{Role, open_as};
 pub use sea_orm::DatabaseConnection as Connection;
 
-use sea_orm::{ConnectOptions, ConnectionTrait, Database, DbBackend, DbErr, RuntimeErr, SqlErr, SqlxMySqlError, Statement};
+use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr, SqlxMySqlError};
 use std::time::Duration;
 use thiserror::Error;
 use uuid::Uuid;
+use velvet_dial_core::record::SealError;
 use zone::Zone;
 
 /// Why something could not be read or written.
@@ -44,6 +47,12 @@ pub enum StoreError {
     /// The job is closed, and what was to be written is not its reopening.
     #[error("the job is closed")]
     Closed,
+    /// The job is open, and what was to be done waits for its closing.
+    #[error("the job is open: close it first")]
+    Open,
+    /// A kept report is not one with which that can be done.
+    #[error(transparent)]
+    Report(#[from] SealError),
     /// A job or a shop holds as much as it may.
     #[error("the {whose} holds {most_mb} MB of recorded runs already")]
     Full {
@@ -88,24 +97,6 @@ pub async fn open(url: &str) -> Result<Connection, StoreError> {
     let options = options(url);
     migration::bring_up(options.clone()).await?;
     Ok(Database::connect(options).await?)
-}
-
-/// Tables to which the server only adds: what is written in them is neither changed nor taken away.
-const ONLY_ADDED: [&str; 3] = ["entries", "records", "sealed_heads"];
-
-/// Brings the tables up to date as their owner, grants `user` what a server needs, and connects as that user by `serving`: it reads and adds entries, records and
-/// seals, and may neither change nor delete them.
-pub async fn open_serving(owner: &str, serving: &str, user: &str) -> Result<Connection, StoreError> {
-    let db = open(owner).await?;
-    let tables = "SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()";
-    for row in db.query_all_raw(Statement::from_string(DbBackend::MySql, tables)).await? {
-        let table: String = row.try_get("", "name")?;
-        let may = if ONLY_ADDED.contains(&table.as_str()) { "SELECT, INSERT" } else { "SELECT, INSERT, UPDATE, DELETE" };
-        // Names of tables and rights cannot be parameters; both are our own.
-        db.execute_unprepared(&format!("GRANT {may} ON `{table}` TO '{user}'@'127.0.0.1'")).await?;
-    }
-    db.close().await?;
-    Ok(Database::connect(options(serving)).await?)
 }
 
 fn options(url: &str) -> ConnectOptions {

@@ -1,5 +1,5 @@
 //! A shop's clock.
-use chrono::{DateTime, Datelike, NaiveDate, NaiveDateTime, NaiveTime, Timelike, Utc};
+use chrono::{DateTime, Datelike, FixedOffset, NaiveDate, NaiveDateTime, NaiveTime, Offset, Timelike, Utc};
 use jiff::Timestamp;
 use jiff::civil;
 use jiff::tz::{AmbiguousOffset, TimeZone};
@@ -39,6 +39,14 @@ impl Zone {
         );
         // OK because a date of one calendar is a date of the other.
         date.zip(time).map_or(utc, |(date, time)| date.and_time(time))
+    }
+
+    /// The same with the clock's offset.
+    pub fn clock(&self, utc: NaiveDateTime) -> DateTime<FixedOffset> {
+        let offset = Timestamp::new(utc.and_utc().timestamp(), 0).ok().map_or(0, |moment| self.0.to_offset(moment).seconds());
+        // OK because no zone is a day off.
+        let offset = FixedOffset::east_opt(offset).unwrap_or(Utc.fix());
+        utc.and_utc().with_timezone(&offset)
     }
 
     /// The moment of what somebody reads off this clock; none in the hour that the clocks leave out, and in the one that they show twice the first.

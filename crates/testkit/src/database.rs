@@ -28,6 +28,11 @@ pub async fn copy_of(url: &str) -> String {
     server().await.url_of(&name)
 }
 
+/// Changes a database behind everybody's back.
+pub async fn meddle(connection: &DatabaseConnection, sql: &str) {
+    connection.execute_unprepared(sql).await.unwrap();
+}
+
 async fn create() -> (DatabaseConnection, String) {
     let name = format!("velvet_dial_{}", uuid::Uuid::new_v4().simple());
     let connection = Database::connect(server().await.url()).await.unwrap();

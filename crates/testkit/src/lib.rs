@@ -6,7 +6,7 @@ mod browser;
 mod database;
 
 pub use browser::Browser;
-pub use database::{copy_of, fresh_database};
+pub use database::{copy_of, fresh_database, meddle};
 
 /// A text that would do harm wherever it is not escaped: markup, quotes, a script, a template's braces, another script direction.
 pub const HOSTILE: &str =

@@ -2,8 +2,8 @@
 use clap::Args;
 use std::path::PathBuf;
 use thiserror::Error;
-use velvet_dial_services::mariadb::{MariaDb, StartError};
-use velvet_dial_store::{Connection, StoreError};
+use velvet_dial_services::mariadb::{MariaDb, StartError, url_for};
+use velvet_dial_store::{Connection, Role, StoreError};
 
 /// Where it is.
 #[derive(Debug, Args)]
@@ -39,14 +39,29 @@ impl Where {
 
     /// Opens it.
     pub async fn open(&self) -> Result<Opened, OpenError> {
+        let (url, private) = self.found()?;
+        Ok(Opened { db: velvet_dial_store::open(&url).await?, _private: private })
+    }
+
+    /// Opens it as a user of the private MariaDB that may do so much and no more; a database that is named is worked on as the user of its address.
+    pub async fn open_as(&self, user: &str, role: Role) -> Result<Opened, OpenError> {
+        let (url, private) = self.found()?;
+        let db = match self.database_url {
+            Some(_) => velvet_dial_store::open(&url).await?,
+            None => velvet_dial_store::open_as(&url, &url_for(user, &url), user, role).await?,
+        };
+        Ok(Opened { db, _private: private })
+    }
+
+    fn found(&self) -> Result<(String, Option<MariaDb>), StartError> {
         let known = match &self.database_url {
             Some(url) => Some(url.clone()),
             None => MariaDb::url_of_running(&self.data)?,
         };
         if let Some(url) = known {
-            return Ok(Opened { db: velvet_dial_store::open(&url).await?, _private: None });
+            return Ok((url, None));
         }
         let private = MariaDb::start(&self.data, false)?;
-        Ok(Opened { db: velvet_dial_store::open(&private.url()).await?, _private: Some(private) })
+        Ok((private.url(), Some(private)))
     }
 }

@@ -2,6 +2,7 @@
 mod calculate;
 mod capture;
 mod cases;
+mod customer;
 mod database;
 mod diagnose;
 mod evaluate;
@@ -51,6 +52,9 @@ enum Command {
     /// Who may sign in. Works while the server runs.
     #[command(subcommand)]
     User(user::User),
+    /// What is kept of a customer. Works while the server runs.
+    #[command(subcommand)]
+    Customer(customer::Customer),
 }
 
 /// Runs what was asked for.
@@ -76,5 +80,6 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Verify(verify) => verify.run(),
         Command::Key(key) => key.run(),
         Command::User(user) => user.run(),
+        Command::Customer(customer) => customer.run(),
     }
 }

@@ -14,7 +14,7 @@ use velvet_dial_rig::tls::{self, TlsError};
 use velvet_dial_services::leash::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, SERVER_USER, StartError};
 use velvet_dial_store::rigs::Keeper;
-use velvet_dial_store::{Connection, StoreError, accounts, jobs};
+use velvet_dial_store::{Connection, Role, StoreError, accounts, jobs, open_as};
 use velvet_dial_web::demo;
 use velvet_dial_web::server::server;
 use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
@@ -152,7 +152,7 @@ impl Serve {
         let rigs_at = rigs.local_addr()?;
         let (private, url) = self.database()?;
         let opened = match &private {
-            Some(private) => velvet_dial_store::open_serving(&url, &private.serving_url(), SERVER_USER).await,
+            Some(_) => open_as(&url, &mariadb::url_for(SERVER_USER, &url), SERVER_USER, Role::Server).await,
             None => velvet_dial_store::open(&url).await,
         };
         let db = opened.map_err(StartUp::Database)?;

@@ -108,7 +108,8 @@ async fn add(sign_in: &str, shown_name: Option<String>, shop: &str, at: &Where) 
     }
 }
 
-fn nobody(sign_in: &str) -> String {
+/// Where nobody signs in by that name.
+pub fn nobody(sign_in: &str) -> String {
     format!("Nobody signs in as “{sign_in}”; velvet-dial user list tells who does.")
 }
 

@@ -9,8 +9,8 @@ use std::process::ExitCode;
 use thiserror::Error;
 use uuid::Uuid;
 use velvet_dial_core::record::{
-    Chained, Depth, FIRST_FORMAT, LedgerHead, Record, SealError, Verified, check_seals, head, made_here, public_keys, report_of_pages,
-    verified, verify,
+    Chained, Depth, FIRST_FORMAT, LedgerHead, REMOVED, Record, SealError, Verified, check_seals, head, made_here, public_keys,
+    report_of_pages, verified, verify,
 };
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, jobs, seals};
 use velvet_dial_web::state::{KEY_FILE, KeyFileError, Keys};
@@ -61,6 +61,8 @@ enum JobError {
     NoRecord,
     #[error("What entry {0} says of the customer is not what was written.")]
     Words(i32),
+    #[error("What its report said of the customer is gone, and no entry says that the customer was removed.")]
+    CustomerGone,
     #[error("Entry {0}, a follow-up, is not signed by the shop.")]
     FollowUp(i32),
     #[error("Line {0} of the report's history is not what the entry says.")]
@@ -251,6 +253,9 @@ async fn job(
             if record.format != FIRST_FORMAT {
                 signed_by(&checked, keys)?;
             }
+            if checked.customer_removed && !loaded.customer_removed() {
+                return Err(JobError::CustomerGone);
+            }
             same_log(&record, &loaded)?;
             Some(checked)
         }
@@ -258,7 +263,7 @@ async fn job(
     Ok(JobVerified { entries: entries.len(), head, closed })
 }
 
-/// The readable history of a record is what the entries say, where this program is the one that wrote it.
+/// The readable history of a record is what the entries say, where this program is the one that wrote it; of lines that the customer was removed from nobody can tell.
 fn same_log(record: &Record, job: &jobs::Job) -> Result<(), JobError> {
     let entries = record.seal.as_ref().map_or(0, |seal| seal.entries.len());
     if !made_here(record) {
@@ -268,9 +273,8 @@ fn same_log(record: &Record, job: &jobs::Job) -> Result<(), JobError> {
     if now.len() != record.log.len() {
         return Err(JobError::Log(now.len().min(record.log.len()) + 1));
     }
-    let differs = now
-        .iter()
-        .zip(&record.log)
-        .position(|(now, said)| (&now.what, now.kpa, now.at, now.struck) != (&said.what, said.kpa, said.at, said.struck));
+    let differs = now.iter().zip(&record.log).position(|(now, said)| {
+        said.what != REMOVED && (&now.what, now.kpa, now.at, now.struck) != (&said.what, said.kpa, said.at, said.struck)
+    });
     differs.map_or(Ok(()), |place| Err(JobError::Log(place + 1)))
 }

@@ -1,7 +1,7 @@
-//! Whoever can write the whole database, and not the folder with the keys and the file of seals, is found out by `verify --shop`: twenty-two ways to change what was written.
+//! Whoever can write the whole database, and not the folder with the keys and the file of seals, is found out by `verify --shop`: twenty-five ways to change what was written.
 use super::{lines, run};
-use sea_orm::ConnectionTrait;
-use velvet_dial_core::record::{Record, Signer, seal, sign};
+use sea_orm::{ConnectionTrait, DbBackend, Statement};
+use velvet_dial_core::record::{FIRST_FORMAT, FORMAT, Record, Signer, seal, sign, without_customer};
 use velvet_dial_store::{Connection, Viewer, accounts, jobs};
 use velvet_dial_testkit::{copy_of, fresh_database};
 use velvet_dial_web::state::{KEY_FILE, Keys, seal_ledgers};
@@ -113,6 +113,18 @@ async fn meddle(way: &str, it: &Meddled) {
         "what the customer said is edited" => {
             it.sql("UPDATE entries SET personal = REPLACE(personal, '\"customer\":\"', '\"customer\":\"Not ') WHERE personal LIKE '%\"customer\":\"%'").await;
         }
+        "what the customer said is gone" => {
+            it.sql(&format!("UPDATE entries SET personal = NULL WHERE personal IS NOT NULL AND job_id = {nine}")).await
+        }
+        "a part of what the customer said is gone" => {
+            it.sql(&format!("UPDATE entries SET personal = REGEXP_REPLACE(personal, '\"reach\":\"[^\"]*\",', '') WHERE personal LIKE '%reach%' AND job_id = {nine}")).await;
+        }
+        "the customer is gone from the kept report" => {
+            let text = serde_json::to_string(&it.record(2).await).unwrap();
+            let without = without_customer(&text).unwrap();
+            assert_ne!(text, without);
+            it.keep(2, &without).await;
+        }
         "the kept report is edited" => {
             it.sql(&format!("UPDATE records SET body = REPLACE(body, '\"complaint\":\"', '\"complaint\":\"Not ') WHERE job_id = {one}"))
                 .await
@@ -120,7 +132,7 @@ async fn meddle(way: &str, it: &Meddled) {
         "the kept report is edited and its hashes made again" => it.keep(1, &it.nicer(1, None).await).await,
         "the kept report is edited and signed by another key" => it.keep(1, &it.nicer(1, Some(&Signer::of_seed(&[9; 32]))).await).await,
         "the kept report is edited and says that it is an old one" => {
-            let text = it.nicer(1, None).await.replace("velvet-dial.report/2", "velvet-dial.report/1");
+            let text = it.nicer(1, None).await.replace(FORMAT, FIRST_FORMAT);
             let mut record: Record = serde_json::from_str(&text).unwrap();
             let Some(sealed) = record.seal.take() else { panic!("no seal") };
             seal(&mut record, &sealed.job, sealed.entries).unwrap();
@@ -149,7 +161,22 @@ async fn meddle(way: &str, it: &Meddled) {
     }
 }
 
-const WAYS: [&str; 22] = [
+/// All that a database says of customers, wherever it may stand.
+async fn whole(url: &str) -> String {
+    let db = velvet_dial_store::open(url).await.unwrap();
+    let mut all = String::new();
+    for (column, table) in
+        [("personal", "entries"), ("body", "entries"), ("body", "records"), ("words", "finders"), ("body", "customer_links")]
+    {
+        let sql = format!("SELECT {column} AS said FROM {table} WHERE {column} IS NOT NULL");
+        for row in db.query_all_raw(Statement::from_string(DbBackend::MySql, sql)).await.unwrap() {
+            all.push_str(&row.try_get::<String>("", "said").unwrap());
+        }
+    }
+    all
+}
+
+const WAYS: [&str; 25] = [
     "an entry is edited",
     "an entry is edited and every hash made again",
     "the last entry is cut off",
@@ -163,6 +190,9 @@ const WAYS: [&str; 22] = [
     "an entry is somebody else's",
     "an entry takes the place of another",
     "what the customer said is edited",
+    "what the customer said is gone",
+    "a part of what the customer said is gone",
+    "the customer is gone from the kept report",
     "the kept report is edited",
     "the kept report is edited and its hashes made again",
     "the kept report is edited and signed by another key",
@@ -196,6 +226,24 @@ async fn whatever_is_changed_in_the_database_is_found_out() {
     let (code, told) = verify(&made);
     assert_eq!(code, Some(0), "{told:?}");
     assert!(told.len() > 8 && told.iter().any(|job| job["checked"]["seals"] == 2), "{told:?}");
+
+    // A customer is removed by the command that is there for it: nothing is wrong then, and nothing of them is left.
+    let url = copy_of(&made).await;
+    let remove = |job: &str, because: &str| {
+        run(&["customer", "remove", "--job", job, "--by", "ines", "--because", because, "--database-url", &url], "")
+    };
+    for (job, because, says) in [("2", " ", "Why: nothing given"), ("9", "asked", "close it first"), ("77", "asked", "no such job")] {
+        let refused = remove(job, because);
+        assert!(!refused.status.success() && String::from_utf8_lossy(&refused.stderr).contains(says), "{job}: {refused:?}");
+    }
+    assert!(whole(&url).await.contains("reading room"));
+    let removed = remove("2", "they asked for it");
+    assert!(removed.status.success(), "{removed:?}");
+    assert!(!whole(&url).await.contains("reading room"));
+    assert!(String::from_utf8_lossy(&remove("2", "again").stdout).contains("says nothing of a customer"));
+    let (code, told) = verify(&url);
+    assert_eq!(code, Some(0), "{told:?}");
+    assert!(told.iter().any(|job| job["file"] == "job 2" && job["checked"]["closed"]["customer_removed"] == true), "{told:?}");
 
     let (code, told) = verify(&older);
     assert_eq!(code, Some(1), "an older copy of the database: {told:?}");

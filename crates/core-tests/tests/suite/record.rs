@@ -71,6 +71,7 @@ fn made_with(case: &Case, repairs: &[(&str, i64)], known: Option<Known>) -> (Dia
             struck: false,
             reason: String::new(),
             photo: None,
+            personal: false,
         }],
     };
     let record = record(case, &now, &tracer, ledger);
@@ -300,7 +301,11 @@ fn a_report_with_one_byte_changed_is_told() {
         before = entry.after(&before);
         entry.chain.clone_from(&before);
     }
-    let record = sealed(made(&case).1, "job", entries.clone()).unwrap();
+    let mut record = made(&case).1;
+    "Lysander Quill".clone_into(&mut record.papers.customer);
+    record.log[0].personal = true;
+    record.take_out_personal("ab".repeat(16));
+    let record = sealed(record, "job", entries.clone()).unwrap();
     let text = serde_json::to_vec(&record).unwrap();
     let held = verify(&text).unwrap();
     assert_eq!((held.entries, held.unchained, held.figures, held.head == before), (4, 0, true, true));
@@ -359,10 +364,50 @@ fn a_report_with_one_byte_changed_is_told() {
     assert!(!verify(&serde_json::to_vec(&older).unwrap()).unwrap().figures, "said, and not worked out in silence");
 }
 
+/// The customer is taken out of a signed report, and it holds as before; what is said of them in between cannot be changed, nor taken out bit by bit.
+#[test]
+fn a_report_holds_without_its_customer() {
+    use velvet_dial_core::record::{Depth, REMOVED, SealError, Signer, seal, sign, verified, without_customer};
+    let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
+    let clear = Record { papers: Papers { customer: "Lysander Quill, \"ext. 12\"".into(), ..papers() }, ..made(&case).1 };
+    let mut kept = clear.clone();
+    kept.log[0].personal = true;
+    kept.take_out_personal("cd".repeat(16));
+    seal(&mut kept, "job", Vec::new()).unwrap();
+    sign(&mut kept, &Signer::of_seed(&[7; 32]));
+    let text = serde_json::to_string(&kept).unwrap();
+    let hash = |text: &str| velvet_dial_core::record::document_of(text.as_bytes()).unwrap();
+    let (read, held) = verified(text.as_bytes(), Depth::Seal).unwrap();
+    assert_eq!((&read.papers.customer, &read.log[0].what), (&clear.papers.customer, &clear.log[0].what));
+    assert!(!held.customer_removed && held.signed_by.is_some());
+    let gone = without_customer(&text).unwrap();
+    assert!(!gone.contains("Lysander") && !gone.contains("told") && hash(&gone) == hash(&text));
+    let (read, held) = verified(gone.as_bytes(), Depth::Seal).unwrap();
+    assert_eq!((read.papers.customer.as_str(), read.log[0].what.as_str()), (REMOVED, REMOVED));
+    assert!(held.customer_removed && held.signed_by.is_some());
+    assert_eq!(without_customer(&gone), Ok(gone));
+    for (from, to, why) in [
+        ("Lysander Quill", "Mo Quill", SealError::Personal),
+        ("/log/0/what", "/log/0/reason", SealError::Personal),
+        (&*"cd".repeat(16), "cd", SealError::Personal),
+        ("commitment:", "commitment:0", SealError::Document),
+        // One value taken away, and the others left.
+        (r#""/log/0/what":"told","#, "", SealError::Personal),
+    ] {
+        assert_eq!(verified(text.replacen(from, to, 1).as_bytes(), Depth::Seal).map(drop), Err(why), "{from}");
+    }
+    let older = text.replace(velvet_dial_core::record::FORMAT, "velvet-dial.report/2");
+    assert_eq!(without_customer(&older), Err(SealError::Named));
+}
+
 /// Reports that were given out hold for ever, whatever a later program works out.
 #[test]
 fn reports_of_before_still_hold() {
-    for (text, signed) in [(include_str!("golden/report-1.json"), true), (include_str!("golden/report-2.json"), true)] {
+    for (text, signed) in [
+        (include_str!("golden/report-1.json"), true),
+        (include_str!("golden/report-2.json"), true),
+        (include_str!("golden/report-3.json"), true),
+    ] {
         let held = velvet_dial_core::record::verify(text.as_bytes()).unwrap();
         assert_eq!((held.signed_by.is_some(), held.draft, held.unchained), (signed, false, 0));
         let changed = text.replacen("\"kpa\":1", "\"kpa\":2", 1);

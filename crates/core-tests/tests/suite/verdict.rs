@@ -146,6 +146,22 @@ fn what_decides_an_undecided_reading_does_decide_it() {
     assert!(judged(&with(|v| v["readings"] = json!([hot(750.0, 300.0)]))).deciders(false).is_empty());
 }
 
+/// A gauge is overdue by the date of the clock that hung where it was read, and not by another one's.
+#[test]
+fn a_gauge_is_overdue_by_the_shops_own_date() {
+    let read = |at: &str| {
+        judged(&with(|v| {
+            v["instruments"] = json!({ "brass": { "kind": "bourdon", "full_scale_kpa": 1000.0, "class_percent": 1.6, "graduation_kpa": 20.0, "due_on": "2026-08-01" } });
+            v["readings"] = json!([{ "rpm": 750, "oil_temp_c": 100, "kpa": 90, "instrument": "brass", "at": at }]);
+        }))
+        .u_kpa()
+    };
+    let good = read("2026-08-01T12:00:00Z");
+    assert_eq!(read("2026-08-01T23:30:00-05:00"), good, "the first of August still, and the second in UTC");
+    assert!(read("2026-08-02T04:30:00Z") > good, "the same moment where the clock shows the second");
+    assert!(read("2026-08-02T00:30:00+10:00") > good, "the second there, and the first in UTC");
+}
+
 #[test]
 fn a_bare_pass_is_told_as_one() {
     let value = with(|v| v["readings"] = json!([hot(750.0, 128.0), hot(3000.0, 420.0)]));

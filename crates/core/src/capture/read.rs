@@ -34,8 +34,9 @@ const LEAST_KPA: f64 = -110.0;
 const HELD_S: f64 = 5.0;
 /// Share of rows that must be readable.
 const MOST_BAD: f64 = 0.5;
-/// Bytes a stretch holds, about.
+/// Bytes a stretch holds, about, and how many stretches are read at once.
 const STRETCH: usize = 1 << 18;
+const AT_ONCE: usize = 64;
 
 /// One stretch of the file, read.
 #[derive(Default)]
@@ -86,21 +87,28 @@ fn is_over(cell: &[u8]) -> bool {
 pub fn read(table: &Table<'_>, mapping: &Mapping) -> Result<Run, CaptureError> {
     let body = table.bytes.get(table.start..).unwrap_or_default();
     let plan = Plan::of(table, mapping);
-    let stretches: Vec<Stretch> = cut(body).into_par_iter().map(|bytes| stretch(bytes, &plan)).collect();
-    let whole = stretches.iter().map(|part| part.rows).sum::<u64>();
     let mut notes = mapping.assumed.clone();
-    let mut bad = Bad::default();
-    let mut line = table.first_line;
-    for part in &stretches {
-        bad.count += part.bad.count;
-        if bad.first.is_none() {
-            bad.first = part.bad.first.clone().map(|(at, quantity, cell)| (line + at, quantity, cell));
+    let (mut whole, mut bad, mut line, mut last) = (0, Bad::default(), table.first_line, Stretch::default());
+    let lines = memchr::memchr_iter(b'\n', body).count() + 1;
+    let mut columns: [Vec<f64>; 6] = std::array::from_fn(|_| Vec::with_capacity(lines));
+    // Some at a time: what was read of a long file does not lie in memory twice.
+    for some in cut(body).chunks(AT_ONCE) {
+        let stretches: Vec<Stretch> = some.par_iter().map(|bytes| stretch(bytes, &plan)).collect();
+        for mut part in stretches {
+            whole += part.rows;
+            bad.count += part.bad.count;
+            if bad.first.is_none() {
+                bad.first = part.bad.first.take().map(|(at, quantity, cell)| (line + at, quantity, cell));
+            }
+            line += part.lines;
+            for (all, some) in columns.iter_mut().zip(&mut part.columns) {
+                all.append(some);
+            }
+            last = part;
         }
-        line += part.lines;
     }
     // Cut off within its last number a row looks whole when nothing behind it is needed: it is not taken either.
-    let last_taken = stretches.last().is_some_and(|part| part.last_taken);
-    let cut_off = !body.ends_with(b"\n") && stretches.last().is_some_and(|part| part.last_cells < table.header.len());
+    let cut_off = !body.ends_with(b"\n") && !body.is_empty() && last.last_cells < table.header.len();
     if let Some((line, quantity, cell)) = &bad.first {
         let name = column_of(mapping, *quantity).and_then(|at| table.header.get(at)).cloned().unwrap_or_default();
         if bad.count == whole {
@@ -114,15 +122,9 @@ pub fn read(table: &Table<'_>, mapping: &Mapping) -> Result<Run, CaptureError> {
             notes.push(format!("{rows}: in line {line} “{cell}” stands for “{name}”."));
         }
     }
-    let mut columns: [Vec<f64>; 6] = std::array::from_fn(|_| Vec::with_capacity(whole as usize));
-    for part in stretches {
-        for (all, mut some) in columns.iter_mut().zip(part.columns) {
-            all.append(&mut some);
-        }
-    }
     if cut_off {
         notes.push("The last line is cut off: it was left out.".to_owned());
-        if last_taken {
+        if last.last_taken {
             columns.iter_mut().for_each(|column| _ = column.pop());
         }
     }

@@ -11,7 +11,7 @@ use crate::trace::knowledge::knowledge;
 use crate::trace::{KnownPattern, Memory};
 use crate::unit::Gear;
 use crate::{json, oil};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, FixedOffset, Utc};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use thiserror::Error;
@@ -155,9 +155,9 @@ pub struct Reading {
     /// How long it was held, s.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hold_s: Option<f64>,
-    /// When.
+    /// When, with the offset of the shop's clock: by its date a gauge is overdue or not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub at: Option<DateTime<Utc>>,
+    pub at: Option<DateTime<FixedOffset>>,
     /// Why it is not weighed; it stays readable.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub set_aside: Option<String>,
@@ -182,6 +182,11 @@ impl Reading {
             at: None,
             set_aside: None,
         }
+    }
+
+    /// The moment it was taken.
+    pub fn moment(&self) -> Option<DateTime<Utc>> {
+        self.at.map(|at| at.to_utc())
     }
 
     /// What the needle said.

@@ -27,7 +27,7 @@ pub(super) fn events<'a>(case: &'a Case, believed: impl Fn(usize) -> bool) -> Ve
     for (index, reading) in case.readings.iter().enumerate() {
         let after = reading.phase == Phase::After;
         let event = Event::Read { says: says(case, reading), believed: believed(index) && reading.set_aside.is_none(), after };
-        all.push((Place::of(reading.at, false, !after), event));
+        all.push((Place::of(reading.moment(), false, !after), event));
     }
     for entry in &case.evidence {
         let event = Event::Found(format!("{}={}", entry.check, entry.outcome));

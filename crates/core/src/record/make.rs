@@ -123,6 +123,7 @@ pub fn record(case: &Case, now: &Diagnosis, tracer: &Tracer, ledger: Ledger) -> 
         recordings: ledger.recordings,
         log: ledger.log,
         seal: None,
+        personal: None,
     }
 }
 

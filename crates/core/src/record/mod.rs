@@ -5,6 +5,7 @@
 mod heads;
 mod make;
 mod pages;
+mod personal;
 mod plain;
 mod seal;
 mod sign;
@@ -12,6 +13,7 @@ mod sign;
 pub use heads::{LedgerHead, SealLine, SealedHeads, check_seals, root};
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use pages::{blank_slip, report_of_pages, sign_pages};
+pub use personal::{Personal, REMOVED, commitment, is_commitment, without_customer};
 pub use plain::sentences;
 pub use seal::{Chained, Depth, Seal, SealError, Verified, document_of, head, made_here, seal, sign, verified, verify};
 pub use sign::{KeyError, Signed, Signer, follow_up_hash, public_keys};
@@ -25,7 +27,7 @@ use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
 /// The value of `format`.
-pub const FORMAT: &str = "velvet-dial.report/2";
+pub const FORMAT: &str = "velvet-dial.report/3";
 /// That of reports of before each was signed as its job was closed.
 pub const FIRST_FORMAT: &str = "velvet-dial.report/1";
 /// Tells one state of this core's code from another, 16 hexadecimal digits: figures are worked out again only by the code that made them.
@@ -36,7 +38,7 @@ pub const SOFTWARE: &str = concat!("Velvet Dial ", env!("CARGO_PKG_VERSION"));
 /// A job's record.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Record {
-    /// [`FORMAT`]; [`FIRST_FORMAT`] in older records.
+    /// [`FORMAT`]; in older records [`FIRST_FORMAT`], or `velvet-dial.report/2` where the customer was signed with the rest.
     pub format: String,
     /// The program that made it, and its version; older records do not say.
     #[serde(default, skip_serializing_if = "String::is_empty")]
@@ -87,6 +89,9 @@ pub struct Record {
     /// The ledger with its hashes, and the hashes of case and report; none in older records.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub seal: Option<Seal>,
+    /// What it says of the customer, kept beside what is signed; none on a draft, in older records, and where the customer was removed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub personal: Option<Personal>,
 }
 
 /// The flag in words.
@@ -262,4 +267,7 @@ pub struct Line {
     /// Key of the photo that it is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub photo: Option<String>,
+    /// It says something of the customer: kept beside what is signed.
+    #[serde(skip)]
+    pub personal: bool,
 }

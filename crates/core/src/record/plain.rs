@@ -52,7 +52,7 @@ fn rounds<'a>(case: &Case, repairs: &[&'a RepairSaid]) -> Vec<Vec<&'a RepairSaid
     let mut rounds: Vec<Vec<&'a RepairSaid>> = Vec::new();
     let after = || case.readings.iter().filter(|reading| reading.phase == Phase::After && reading.set_aside.is_none());
     for repair in repairs {
-        let read_since = |before: &RepairSaid| after().any(|reading| reading.at.is_some_and(|at| before.at < at && at <= repair.at));
+        let read_since = |before: &RepairSaid| after().any(|reading| reading.moment().is_some_and(|at| before.at < at && at <= repair.at));
         match rounds.last_mut() {
             Some(round) if !round.last().is_some_and(|before| read_since(before)) => round.push(repair),
             _ => rounds.push(vec![repair]),

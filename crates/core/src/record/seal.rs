@@ -1,9 +1,10 @@
 //! A report that cannot be edited unseen: its entries are chained by hash, and case and document have theirs.
 //!
 //! Each entry's hash is the SHA-256 over the hash before it and over what the entry says, every part under its length; the first stands on the job's own key. Whoever changes, drops, adds or
-//! moves an entry breaks every hash after it, so the chain's head on paper pins the whole ledger. The document's hash is that of the report's own text with this hash left out and its signature taken
-//! away. A report is signed once, as its job is closed; that of an open job is a draft and is not signed. Hashes say that nothing was changed since they were made; the signature says who made them.
-use super::{CORE, FIRST_FORMAT, Record, Signed, Signer};
+//! moves an entry breaks every hash after it, so the chain's head on paper pins the whole ledger. The document's hash is that of the report's own text with this hash left out, and with its signature and what
+//! it says of the customer taken away. A report is signed once, as its job is closed; that of an open job is a draft and is not signed. Hashes say that nothing was changed since they were made; the signature says who made them.
+use super::personal::beside;
+use super::{CORE, FIRST_FORMAT, Personal, Record, Signed, Signer};
 use crate::case::{Case, Setting, diagnose, spec_points};
 use crate::hex::{hash_of_parts, hex};
 use crate::json;
@@ -114,6 +115,14 @@ pub enum SealError {
     /// The case was changed.
     #[error("The case in it (card, sheet, gauges, readings, findings) is not what was judged.")]
     Case,
+    /// What is kept beside it was changed.
+    #[error("What it says of the customer is not what was written.")]
+    Personal,
+    /// The customer cannot be taken out.
+    #[error(
+        "It was signed with the customer's name in it, as reports were before names were kept beside them: without the name its signature would not hold."
+    )]
+    Named,
     /// Something else was changed.
     #[error(
         "The text of the report was changed since it was made, or it was laid out anew: the file is checked byte by byte as it was given."
@@ -157,6 +166,8 @@ pub struct Verified {
     pub figures: bool,
     /// The job was still open: a draft.
     pub draft: bool,
+    /// The customer was removed from it since it was signed.
+    pub customer_removed: bool,
     /// The public key that signed it; none of one that nobody signed. Whose key that is, the shop says.
     pub signed_by: Option<String>,
 }
@@ -175,23 +186,27 @@ fn of_text(text: &impl Serialize) -> Result<String, SealError> {
     Ok(hex(&Sha256::digest(&text)))
 }
 
-/// The hash of a report's text with its own hash left out and its signature away: of every byte, so that a figure's last digit counts too.
-fn document(text: &[u8], seal: &Seal) -> Option<String> {
+/// The hash of a report's text with its own hash left out, and without its signature and what it says of the customer: of every byte, so that a figure's last digit counts too.
+fn document(text: &[u8], seal: &Seal, personal: Option<&Personal>) -> Option<String> {
     let (own, named) = (&seal.document, format!("\"document\":\"{}\"", seal.document));
     let at = text.windows(named.len()).rposition(|window| window == named.as_bytes())?;
     let (before, rest) = text.split_at(at + named.len() - own.len() - 1);
     let rest = rest.get(own.len()..)?;
     let mut hash = Sha256::new();
     hash.update(before);
-    match &seal.signed {
-        None => hash.update(rest),
-        Some(signed) => {
-            let named = format!(",\"signed\":{}", serde_json::to_string(signed).ok()?);
-            let (closed, after) = rest.split_at_checked(1)?;
-            hash.update(closed);
-            hash.update(after.strip_prefix(named.as_bytes())?);
-        }
+    // Its closing quotation mark, then the signature, the seal's closing bracket, what is said of the customer, and the last bracket.
+    let (quote, mut rest) = rest.split_at_checked(1)?;
+    hash.update(quote);
+    if let Some(signed) = &seal.signed {
+        let named = format!(",\"signed\":{}", serde_json::to_string(signed).ok()?);
+        rest = rest.strip_prefix(named.as_bytes())?;
     }
+    if let Some(personal) = personal {
+        let (bracket, after) = rest.split_at_checked(1)?;
+        hash.update(bracket);
+        rest = after.strip_prefix(beside(personal)?.as_bytes())?;
+    }
+    hash.update(rest);
     Some(hex(&hash.finalize()))
 }
 
@@ -203,7 +218,10 @@ pub fn seal(record: &mut Record, job: &str, entries: Vec<Chained>) -> Result<(),
     let head = head(job, &entries)?;
     let case = of_text(&record.case)?;
     record.seal = Some(Seal { job: job.to_owned(), entries, head, case, document: String::new(), signed: None });
-    let hash = of_text(&*record)?;
+    let personal = record.personal.take();
+    let hash = of_text(&*record);
+    record.personal = personal;
+    let hash = hash?;
     if let Some(seal) = &mut record.seal {
         seal.document = hash;
     }
@@ -225,12 +243,12 @@ pub fn verify(text: &[u8]) -> Result<Verified, SealError> {
     verified(text, Depth::Figures).map(|(_, verified)| verified)
 }
 
-/// The record of a report's text, checked as deep as it is wanted.
+/// The record of a report's text with what it says of the customer put back, checked as deep as it is wanted.
 ///
 /// # Errors
 /// [`SealError`] for the first thing that is not what it was.
 pub fn verified(text: &[u8], depth: Depth) -> Result<(Record, Verified), SealError> {
-    let record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.plain()))?;
+    let mut record: Record = json::read(text).map_err(|refused| SealError::NotOne(refused.plain()))?;
     let seal = record.seal.as_ref().ok_or(SealError::None)?;
     // Reports of the first format may begin with entries of before hashes were kept.
     let head = if record.format == FIRST_FORMAT { chained } else { head };
@@ -240,24 +258,33 @@ pub fn verified(text: &[u8], depth: Depth) -> Result<(Record, Verified), SealErr
     if of_text(&record.case)? != seal.case {
         return Err(SealError::Case);
     }
-    if document(text, seal).as_ref() != Some(&seal.document) {
+    if document(text, seal, record.personal.as_ref()).as_ref() != Some(&seal.document) {
         return Err(SealError::Document);
     }
     if seal.signed.as_ref().is_some_and(|signed| !signed.holds(&seal.document)) {
         return Err(SealError::Signature);
     }
+    let (entries, head) = (seal.entries.len(), seal.head.clone());
+    let unchained = seal.entries.iter().filter(|entry| entry.chain.is_empty()).count();
+    let signed_by = seal.signed.as_ref().map(|signed| signed.key.clone());
+    if !record.personal_holds() {
+        return Err(SealError::Personal);
+    }
+    let customer_removed = record.customer_removed();
+    record.put_back_personal();
     let figures = depth == Depth::Figures && made_here(&record);
     if figures {
         same_figures(&record)?;
     }
     let verified = Verified {
-        entries: seal.entries.len(),
-        unchained: seal.entries.iter().filter(|entry| entry.chain.is_empty()).count(),
-        head: seal.head.clone(),
+        entries,
+        unchained,
+        head,
         knowledge: record.knowledge.clone(),
         figures,
         draft: record.papers.closed_at.is_none(),
-        signed_by: seal.signed.as_ref().map(|signed| signed.key.clone()),
+        customer_removed,
+        signed_by,
     };
     Ok((record, verified))
 }

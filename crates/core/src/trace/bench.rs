@@ -291,7 +291,7 @@ pub fn state_of(case: &Case, know: &Knowledge) -> BenchState {
             let refilled = case.acts.iter().any(|act| act.act == Deed::Refill && later(act.at));
             let proven = |reading: &crate::case::Reading| {
                 reading.phase == Phase::After
-                    && (later(reading.at) || (open.phase != Some(Phase::After) && (reading.at.is_none() || open.at.is_none())))
+                    && (later(reading.moment()) || (open.phase != Some(Phase::After) && (reading.at.is_none() || open.at.is_none())))
             };
             !refilled && !case.readings.iter().any(proven)
         })

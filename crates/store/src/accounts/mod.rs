@@ -231,6 +231,13 @@ async fn named(db: &Connection, sign_in: &str) -> Result<Option<user::Model>, St
     Ok(found.filter(|user| normal_name(&user.sign_in) == name))
 }
 
+/// Who signs in by a name, for what a command does on their behalf.
+pub async fn viewer_named(db: &Connection, sign_in: &str) -> Result<Option<Viewer>, StoreError> {
+    let Some(user) = named(db, sign_in).await? else { return Ok(None) };
+    let rows = user::Entity::load().filter(user::Column::Id.eq(user.id)).with(shop::Entity).all(db).await?;
+    Ok(rows.into_iter().next().map(viewer))
+}
+
 /// The demo user of a sign-in name, for what the demo does by itself.
 pub async fn demo_viewer(db: &Connection, sign_in: &str) -> Result<Option<Viewer>, StoreError> {
     let name = normal_name(sign_in);

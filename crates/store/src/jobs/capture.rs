@@ -1,11 +1,12 @@
 //! Recorded runs, kept byte for byte.
 use super::own_job;
 use crate::entity::{capture as table, capture_part as part, job};
+use crate::rigs::seconds;
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::{NaiveDateTime, TimeDelta};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait, Query};
-use sea_orm::{ColumnTrait, EntityTrait, FromQueryResult, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ColumnTrait, EntityTrait, FromQueryResult, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
 use sha2::{Digest, Sha256};
 use uuid::Uuid;
 use velvet_dial_core::hex::hex;
@@ -224,14 +225,16 @@ pub async fn captures(db: &Connection, viewer: &Viewer, number: i64) -> Result<V
     files(db, viewer, number, told).await
 }
 
-/// Keeps how a person named the columns.
+/// Keeps how a person named the columns; what was read under other names is forgotten.
 pub async fn set_mapping(db: &Connection, viewer: &Viewer, number: i64, id: Uuid, mapping: &str) -> Result<(), StoreError> {
     if !has_capture(db, viewer, number, id).await? {
         return Err(StoreError::NotFound);
     }
     let named = table::ActiveModel { mapping: Set(Some(mapping.to_owned())), ..Default::default() };
-    table::Entity::update_many().set(named).filter(table::Column::Id.eq(id)).exec(db).await?;
-    Ok(())
+    let transaction = db.begin().await?;
+    table::Entity::update_many().set(named).filter(table::Column::Id.eq(id)).exec(&transaction).await?;
+    seconds::forget(&transaction, id).await?;
+    Ok(transaction.commit().await?)
 }
 
 /// The other jobs of the shop that hold the same bytes.

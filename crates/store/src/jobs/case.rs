@@ -138,6 +138,7 @@ impl Job {
                     let named =
                         taken.gauge.and_then(|key| self.gauges.iter().find(|gauge| gauge.id == key)).map(|gauge| gauge.name.clone());
                     let instrument = named.or_else(|| taken.reading.instrument.clone());
+                    let at = Some(self.zone.clock(entry.happened_at));
                     case.readings.push(Reading { at, instrument, ..taken.reading.clone() });
                 }
                 Body::Rig(done) => {
@@ -186,6 +187,7 @@ impl Job {
                 | Body::Withdrawn { .. }
                 | Body::Promised { .. }
                 | Body::FollowUp(_)
+                | Body::CustomerRemoved { .. }
                 | Body::Comeback { .. }
                 | Body::Closed { .. }
                 | Body::Reopened { .. }
@@ -205,6 +207,11 @@ impl Job {
             Body::StopCall(called) if !called.answered => Some((entry, called)),
             _ => None,
         })
+    }
+
+    /// The customer was removed from it.
+    pub fn customer_removed(&self) -> bool {
+        self.entries.iter().any(|entry| matches!(entry.body, Body::CustomerRemoved { .. }))
     }
 
     /// The steps of the rig that hold, in the order they were written.

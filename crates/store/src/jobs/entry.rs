@@ -1,6 +1,6 @@
 //! What an entry of the ledger may say.
-use super::personal;
 use super::{FollowUp, Found, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+use super::{personal, removal};
 use crate::entity::entry as table;
 use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
@@ -233,6 +233,11 @@ pub enum Body {
     Filled {},
     /// What was found after the job was closed: the first filter cut open, the level after some days. It leaves the record of the closing as it is.
     FollowUp(FollowUp),
+    /// The customer was removed from the closed job, and why: what it said of them is gone.
+    CustomerRemoved {
+        /// Why.
+        because: String,
+    },
     /// The vehicle was here before.
     Comeback {
         /// Number of the job before.
@@ -287,7 +292,7 @@ impl Body {
 
     /// What a row says, with what is kept beside its text.
     pub(super) fn of_row(kind: &str, text: &str, personal: Option<&str>) -> Self {
-        let whole = personal::put_back(text, personal);
+        let whole = personal::put_back(kind, text, personal);
         Self::from_kept(kind, whole.as_deref().unwrap_or(text))
     }
 
@@ -334,6 +339,7 @@ impl Body {
             Self::Cranked { .. } => "cranked",
             Self::Filled {} => "filled",
             Self::FollowUp(_) => "follow_up",
+            Self::CustomerRemoved { .. } => removal::KIND,
             Self::Comeback { .. } => "comeback",
             Self::Closed { .. } => "closed",
             Self::Reopened { .. } => "reopened",
@@ -341,12 +347,12 @@ impl Body {
         }
     }
 
-    /// Whether this may take the place of another: a reading of a reading, an outcome of its own check's, a reopening of a closing. Anything but a closing can be
+    /// Whether this may take the place of another: a reading of a reading, an outcome of its own check's, a reopening of a closing. Anything but a closing and a removal can be
     /// withdrawn, and what was withdrawn or cannot be read gives way to anything.
     pub(super) fn may_replace(&self, old: &Self) -> bool {
         match (self, old) {
             (Self::Reopened { .. }, old) => matches!(old, Self::Closed { .. }),
-            (_, Self::Closed { .. }) => false,
+            (_, Self::Closed { .. } | Self::CustomerRemoved { .. }) => false,
             (Self::Withdrawn { .. }, _) | (_, Self::Withdrawn { .. } | Self::Unreadable { .. }) => true,
             (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) | (Self::Cranked { .. }, Self::Cranked { .. }) => {
                 true
@@ -388,6 +394,7 @@ impl Body {
             | Self::Cranked { .. }
             | Self::Filled {}
             | Self::FollowUp(_)
+            | Self::CustomerRemoved { .. }
             | Self::Worked { .. }
             | Self::Customer { .. }
             | Self::Withdrawn { .. }
@@ -420,6 +427,7 @@ mod tests {
             Body::Measured { figure: Measured::Pump(PumpMeasured { tip_mm: Some(0.21), ..PumpMeasured::default() }) },
             Body::Cranked { outcome: Cranked::Slow },
             Body::Filled {},
+            Body::CustomerRemoved { because: text("they asked for it") },
             Body::FollowUp(FollowUp {
                 check: text("filter_cut"),
                 outcome: text("clean"),

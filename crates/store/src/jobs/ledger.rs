@@ -6,7 +6,7 @@
 use super::closing::Pin;
 use super::entry::{Body, Entry, Happened};
 use super::link::Claim;
-use super::{Job, own_job, personal, summary};
+use super::{Job, own_job, personal, removal, summary};
 use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
@@ -77,6 +77,8 @@ pub(super) enum Along<'a> {
     Record(Pin<'a>),
     /// The mark that a customer's link is answered.
     Answer(Claim),
+    /// What is kept of the customer is taken away.
+    Removal,
 }
 
 /// Writes an entry, with what goes along with it; none when that no longer holds: the ledger has moved on since the record was made, or the link is answered already.
@@ -122,23 +124,23 @@ async fn write_once(
         transaction.rollback().await?;
         return Ok(Some((Written::Overtaken { by: Box::new(by) }, None)));
     }
-    // A closed job is a record: only what opens it again may follow, and what was found later.
+    // A closed job is a record: only what opens it again may follow, what was found later, and that the customer was removed.
     let follows_up = match new.body {
-        Body::FollowUp(_) => true,
+        Body::FollowUp(_) | Body::CustomerRemoved { .. } => true,
         Body::Withdrawn { .. } => rows.iter().any(|row| Some(row.id) == new.supersedes && row.kind == "follow_up"),
         _ => false,
     };
     if closed(&rows) && !follows_up && !matches!(new.body, Body::Reopened { .. }) {
         return Err(StoreError::Closed);
     }
-    if matches!(new.body, Body::FollowUp(_)) && !closed(&rows) {
+    if matches!(new.body, Body::FollowUp(_) | Body::CustomerRemoved { .. }) && !closed(&rows) {
         return Err(StoreError::CannotBeKept);
     }
     let seq = rows.last().map_or(0, |row| row.seq);
     let holds = match along {
         Some(Along::Record(pin)) => pin.seq == seq,
         Some(Along::Answer(claim)) => claim.take(&transaction).await?,
-        None => true,
+        Some(Along::Removal) | None => true,
     };
     if !holds {
         transaction.rollback().await?;
@@ -162,8 +164,10 @@ async fn write_once(
     let before = rows.iter().fold(head.id.to_string(), |before, row| row.chain.clone().unwrap_or_else(|| chained(row).after(&before)));
     row.chain = Some(chained(&row).after(&before));
     entry::ActiveModel::from(row).reset_all().insert(&transaction).await?;
-    if let Some(Along::Record(pin)) = along {
-        pin.keep(&transaction, head.id, id).await?;
+    match along {
+        Some(Along::Record(pin)) => pin.keep(&transaction, head.id, id).await?,
+        Some(Along::Removal) => removal::take_away(&transaction, head.id).await?,
+        Some(Along::Answer(_)) | None => {}
     }
     // The board finds open jobs by this; it follows the ledger in the same transaction.
     let closed_at = match new.body {
@@ -211,12 +215,11 @@ pub async fn chain(db: &Connection, viewer: &Viewer, number: i64) -> Result<(Uui
     Ok((head.id, rows.iter().map(chained).collect()))
 }
 
-/// The first entry whose words of the customer, kept beside its text, are not those it was hashed of; none where all are.
+/// The first entry whose words of the customer, kept beside its text, are not those it was hashed of, or are gone although nobody removed the customer.
 pub async fn changed_words(db: &Connection, viewer: &Viewer, number: i64) -> Result<Option<i32>, StoreError> {
     let head = own_job(db, viewer, number).await?;
-    let of_job = entry::Entity::find().filter(entry::Column::JobId.eq(head.id));
-    let rows = of_job.filter(entry::Column::Personal.is_not_null()).order_by_asc(entry::Column::Seq).all(db).await?;
-    Ok(rows.iter().find(|row| row.personal.as_ref().is_some_and(|kept| !personal::holds(&row.body, kept))).map(|row| row.seq))
+    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(db).await?;
+    Ok(removal::first_changed(&rows))
 }
 
 /// The live entry that stands where the new one wants to, without the new one knowing of it.

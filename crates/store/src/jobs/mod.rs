@@ -15,6 +15,7 @@ mod link;
 mod opening;
 mod personal;
 mod photo;
+mod removal;
 mod summary;
 
 pub use approval::Approval;
@@ -31,6 +32,7 @@ pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, writ
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
+pub use removal::{names_customer, remove_customer};
 pub use summary::{Judged, judged, rebuild, resummarise};
 
 pub(crate) use ledger::digest;
@@ -236,7 +238,8 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
 
 impl Job {
     /// Puts what its closing stood on in the place of what the library says by now.
-    fn stand_on(&mut self, record: Record) {
+    fn stand_on(&mut self, mut record: Record) {
+        record.put_back_personal();
         let key = |name: &str| self.gauges.iter().find(|gauge| gauge.name == name).map_or(Uuid::nil(), |gauge| gauge.id);
         let gauges = record.case.instruments.iter().map(|(name, gauge)| Gauge { id: key(name), name: name.clone(), gauge: gauge.clone() });
         self.gauges = gauges.collect();

@@ -3,31 +3,30 @@
 use super::Body;
 use crate::{StoreError, secret};
 use serde_json::{Map, Value};
-use velvet_dial_core::hex::hash_of_parts;
+use velvet_dial_core::record::{REMOVED, commitment, is_commitment};
 
-/// What stands in the text in the place of a value.
-const MARK: &str = "commitment:";
 const SALT: &str = "salt";
-/// What is shown where the value was removed.
-const REMOVED: &str = "removed";
 
-/// The fields of a body that say who the customer is, and in which words they spoke.
-fn fields(body: &Body) -> &'static [&'static str] {
-    match body {
-        Body::Particulars(_) => &["customer", "reach"],
-        Body::Agreed { .. } | Body::Talked { .. } => &["who"],
-        Body::Customer { .. } => &["who", "words"],
+impl Body {
+    /// It says something of the customer.
+    pub fn is_personal(&self) -> bool {
+        !fields(self.kind()).is_empty()
+    }
+}
+
+/// The fields of a kind of entry that say who the customer is, and in which words they spoke.
+fn fields(kind: &str) -> &'static [&'static str] {
+    match kind {
+        "particulars" => &["customer", "reach"],
+        "agreed" | "talked" => &["who"],
+        "customer" => &["who", "words"],
         _ => &[],
     }
 }
 
-fn commitment(salt: &str, field: &str, value: &str) -> String {
-    format!("{MARK}{}", hash_of_parts([salt, field, value]))
-}
-
 /// Takes what is personal out of a body's text, and hands it back as it is kept beside it; none where there is nothing.
 pub(super) fn taken_out(body: &Body, text: String) -> Result<(String, Option<String>), StoreError> {
-    let fields = fields(body);
+    let fields = fields(body.kind());
     if fields.is_empty() {
         return Ok((text, None));
     }
@@ -49,28 +48,38 @@ pub(super) fn taken_out(body: &Body, text: String) -> Result<(String, Option<Str
     Ok((crate::json("entry", &said)?, Some(crate::json("entry", &kept)?)))
 }
 
+/// The values of an entry's text, where something was taken out of it, and the fields from which it was.
+fn out_of(kind: &str, text: &str) -> Option<(Map<String, Value>, Vec<&'static str>)> {
+    let may = fields(kind);
+    let said: Map<String, Value> = (!may.is_empty()).then(|| serde_json::from_str(text).ok()).flatten()?;
+    let out: Vec<&str> = may.iter().copied().filter(|field| said.get(*field).and_then(Value::as_str).is_some_and(is_commitment)).collect();
+    (!out.is_empty()).then_some((said, out))
+}
+
+/// Something was taken out of an entry's text.
+pub(super) fn was_taken_out(kind: &str, text: &str) -> bool {
+    out_of(kind, text).is_some()
+}
+
 /// The text with what is kept beside it put back, as it was written.
-pub(super) fn put_back(text: &str, personal: Option<&str>) -> Option<String> {
-    if !text.contains(MARK) {
-        return None;
-    }
-    let mut said: Map<String, Value> = serde_json::from_str(text).ok()?;
+pub(super) fn put_back(kind: &str, text: &str, personal: Option<&str>) -> Option<String> {
+    let (mut said, out) = out_of(kind, text)?;
     let kept: Map<String, Value> = personal.and_then(|kept| serde_json::from_str(kept).ok()).unwrap_or_default();
-    for (field, value) in &mut said {
-        if value.as_str().is_some_and(|value| value.starts_with(MARK)) {
-            *value = kept.get(field).cloned().unwrap_or_else(|| Value::String(REMOVED.to_owned()));
-        }
+    for field in out {
+        let value = kept.get(field).cloned().unwrap_or_else(|| Value::String(REMOVED.to_owned()));
+        said.insert(field.to_owned(), value);
     }
     serde_json::to_string(&said).ok()
 }
 
-/// What is kept beside a text is what the text was hashed of. What was removed is neither right nor wrong.
-pub(super) fn holds(text: &str, personal: &str) -> bool {
-    let read = |text: &str| serde_json::from_str::<Map<String, Value>>(text).ok();
-    let Some((said, kept)) = read(text).zip(read(personal)) else { return false };
+/// What is kept beside a text is what the text was hashed of, all of it.
+pub(super) fn holds(kind: &str, text: &str, personal: &str) -> bool {
+    let kept: Option<Map<String, Value>> = serde_json::from_str(personal).ok();
+    let Some(((said, out), kept)) = out_of(kind, text).zip(kept) else { return false };
     let Some(salt) = kept.get(SALT).and_then(Value::as_str) else { return false };
-    kept.iter().filter(|(field, _)| *field != SALT).all(|(field, value)| {
-        let own = value.as_str().map(|value| commitment(salt, field, value));
-        own.is_some() && said.get(field).and_then(Value::as_str) == own.as_deref()
-    })
+    kept.len() == out.len() + 1
+        && out.iter().all(|field| {
+            let own = kept.get(*field).and_then(Value::as_str).map(|value| commitment(salt, field, value));
+            own.is_some() && said.get(*field).and_then(Value::as_str) == own.as_deref()
+        })
 }

@@ -1,5 +1,5 @@
 //! The sink of the recorder: who is let in, and a second kept in one transaction.
-use super::marks;
+use super::{marks, seconds};
 use crate::disk;
 use crate::entity::{job, rig, rig_chunk, rig_run};
 use crate::{Connection, StoreError, json, now, retried};
@@ -11,7 +11,7 @@ use sea_orm::{
 };
 use std::path::PathBuf;
 use uuid::Uuid;
-use velvet_dial_rig::chunk::{Chunk, packed_peaks};
+use velvet_dial_rig::chunk::Chunk;
 use velvet_dial_rig::recorder::{Admitted, Hello, Refused, Sink};
 
 /// Bytes of live runs that a job may hold, and a shop.
@@ -175,17 +175,7 @@ impl Keeper {
         if moved.rows_affected != 1 {
             return Ok(Err(no(BRANCH)));
         }
-        let row = rig_chunk::ActiveModel {
-            run_id: Set(run.id),
-            first_seq: Set(chunk.first as i64),
-            samples: Set(chunk.us.len() as i32),
-            lost: Set(chunk.lost as i64),
-            from_us: Set(from_us),
-            to_us: Set(to_us),
-            peaks: Set(packed_peaks(&chunk.peaks())),
-            bytes: Set(bytes.to_vec()),
-        };
-        match rig_chunk::Entity::insert(row).exec_without_returning(&db).await {
+        match rig_chunk::Entity::insert(seconds::row(run.id, chunk, bytes.to_vec())).exec_without_returning(&db).await {
             Ok(_) => {}
             Err(error) if crate::stands_already(&error) => return Ok(Err(no(BRANCH))),
             Err(error) => return Err(error.into()),

@@ -2,10 +2,12 @@
 mod keeper;
 mod marks;
 mod run;
+pub(crate) mod seconds;
 
 pub use keeper::Keeper;
 pub use marks::{Mark, mark, marks, set_mark};
-pub use run::{Peaks, Recorded, chunks, damaged, packed, peaks, recorded, runs};
+pub use run::{Recorded, recorded, runs};
+pub use seconds::{Keeping, Peaks, chunks, damaged, kept, packed, peaks};
 
 use crate::entity::{instrument, job, rig as table};
 use crate::{Connection, StoreError, Viewer, now, secret};

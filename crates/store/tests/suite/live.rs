@@ -56,7 +56,7 @@ impl Bay {
 
     async fn kept(&self, job: i64, admitted: &Admitted) -> Vec<f64> {
         let run = rigs::recorded(&self.db, &self.one, job, admitted.run).await.unwrap();
-        let chunks = rigs::chunks(&self.db, &run, 0, u64::MAX).await.unwrap();
+        let chunks = rigs::chunks(&self.db, run.id, 0, u64::MAX).await.unwrap();
         chunk::run(&chunks, &run.channels, run.zero_us()).kpa
     }
 }
@@ -169,13 +169,13 @@ async fn of_two_connections_one_keeps_and_the_other_is_told() {
     assert_eq!(kept, wanted, "each once, in order");
     let run = rigs::recorded(&bay.db, &bay.one, job, again.run).await.unwrap();
     assert_eq!((run.samples, run.lost), (again.next + 40, 20));
-    let peaks = rigs::peaks(&bay.db, &run, 0, u64::MAX).await.unwrap();
+    let peaks = rigs::peaks(&bay.db, run.id, 0, u64::MAX).await.unwrap();
     assert_eq!((peaks.len(), peaks[0].columns[0].least, peaks[0].columns[0].most), (3, 100.0, 199.0));
     // A job that was closed meanwhile takes nothing more.
     sea_orm::ConnectionTrait::execute_unprepared(&bay.db, "UPDATE jobs SET closed_at = '2026-11-25'").await.unwrap();
     says(bay.keeps(&again, again.next + 60..again.next + 70).await, "the job is closed");
     says(bay.calls("green", &bay.token, 7).await, "assigned to no open job");
     // A stretch is found by its time.
-    let some = rigs::chunks(&bay.db, &run, 5_000_000, 5_500_000).await.unwrap();
+    let some = rigs::chunks(&bay.db, run.id, 5_000_000, 5_500_000).await.unwrap();
     assert_eq!(some.len(), 1);
 }

@@ -1,6 +1,7 @@
 //! On a real MariaDB: what a closing stood on stays, what is edited stays readable, summaries follow the ledger, guessing is slowed down for all servers.
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use sea_orm::ConnectionTrait;
 use std::collections::HashSet;
 use velvet_dial_core::case::{Phase, Reading, Setting, diagnose, spec_points};
 use velvet_dial_core::circuit::Card;
@@ -10,9 +11,9 @@ use velvet_dial_core::record::{Ledger, Papers, Record, record};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::accounts::{self, Knock};
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Judged, Opening, TakenReading, Write, Written};
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Judged, Opening, Particulars, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
-use velvet_dial_store::{Connection, StoreError, Viewer, library};
+use velvet_dial_store::{Connection, Role, StoreError, Viewer, library, open_as};
 use velvet_dial_testkit::fresh_database;
 
 async fn shop(db: &Connection, name: &str) -> (Viewer, uuid::Uuid) {
@@ -327,31 +328,44 @@ async fn a_job_holds_so_much_and_no_more() {
     assert_eq!(jobs::captures(&db, &one, number).await.unwrap().len(), 2);
 }
 
-/// The user that the server serves as reads and adds entries, records and seals, and can neither change nor delete them; all else it needs works.
+/// The user that the server serves as reads and adds entries, records and seals, and can neither change nor delete them; the one that removes a customer takes what is kept of them, and
+/// changes nothing else. All else that they need works.
 #[tokio::test]
-async fn the_servers_own_user_cannot_change_what_was_written() {
-    use sea_orm::ConnectionTrait;
+async fn nobody_but_the_owner_can_change_what_was_written() {
     let url = fresh_database().await;
-    let serving = url.replacen("mysql://velvet_dial:", "mysql://velvet_dial_server:", 1);
-    let db = velvet_dial_store::open_serving(&url, &serving, "velvet_dial_server").await.unwrap();
+    let of = |user: &str| url.replacen("mysql://velvet_dial:", &format!("mysql://{user}:"), 1);
+    let db = open_as(&url, &of("velvet_dial_server"), "velvet_dial_server", Role::Server).await.unwrap();
     let (one, engine) = shop(&db, "alpha").await;
     let number = open(&db, &one, engine, "TUG 4").await;
     write(&db, &one, number, reading(62.0), "r").await;
+    let named = Body::Particulars(Particulars { customer: "Lysander Quill".into(), ..Particulars::default() });
+    write(&db, &one, number, named, "p").await;
     let job = jobs::load(&db, &one, number).await.unwrap();
-    let record = record_of(&job);
+    let mut record = record_of(&job);
+    record.take_out_personal("ab".repeat(16));
     let closing = Closing { submit_key: "close", seq: job.seq(), record: &record, found: Found::default(), at: None };
+    assert!(matches!(jobs::remove_customer(&db, &one, number, "too early").await, Err(StoreError::Open)));
     assert_eq!(jobs::close(&db, &one, number, &closing).await.unwrap(), Closed::Stands);
     assert!(velvet_dial_store::seals::seal(&db).await.unwrap().is_some());
-    for sql in [
-        "UPDATE entries SET body = ''",
-        "DELETE FROM entries",
-        "UPDATE records SET body = ''",
-        "DELETE FROM records",
-        "DELETE FROM sealed_heads",
-        "DROP TABLE entries",
-    ] {
+    let written =
+        ["UPDATE entries SET body = ''", "DELETE FROM entries", "DELETE FROM records", "DELETE FROM sealed_heads", "DROP TABLE entries"];
+    let refused = async |db: &Connection, sql: &str| {
         let refused = db.execute_unprepared(sql).await.unwrap_err().to_string();
         assert!(refused.contains("command denied"), "{sql}: {refused}");
+    };
+    for sql in written.into_iter().chain(["UPDATE entries SET personal = NULL", "UPDATE records SET body = ''"]) {
+        refused(&db, sql).await;
     }
     db.execute_unprepared("UPDATE summaries SET seq = -1").await.unwrap();
+
+    let remover = open_as(&url, &of("velvet_dial_remover"), "velvet_dial_remover", Role::Remover).await.unwrap();
+    for sql in written.into_iter().chain(["UPDATE records SET code = NULL", "UPDATE users SET sign_in = ''", "DELETE FROM jobs"]) {
+        refused(&remover, sql).await;
+    }
+    assert_eq!(jobs::found(&db, &one, "Lysander").await.unwrap().len(), 1);
+    jobs::remove_customer(&remover, &one, number, "they asked for it").await.unwrap();
+    assert!(!jobs::names_customer(&db, &one, number).await.unwrap() && jobs::found(&db, &one, "Lysander").await.unwrap().is_empty());
+    let job = jobs::load(&db, &one, number).await.unwrap();
+    assert!(job.customer_removed() && job.particulars().customer == "(removed)");
+    assert_eq!(jobs::changed_words(&db, &one, number).await.unwrap(), None);
 }

@@ -60,10 +60,8 @@ fn kept(bytes: Vec<u8>) -> Result<Photo, PhotoError> {
     }
     // A tablet held on its side says so beside the picture.
     let turned = decoder.orientation().map_err(told)?;
-    let picture = DynamicImage::from_decoder(decoder).map_err(told)?;
     // Made smaller before it is turned and drawn: each of both takes as much memory again as what it works on.
-    let mut picture =
-        if picture.width().max(picture.height()) > 2 * LARGE.0 { picture.thumbnail(2 * LARGE.0, 2 * LARGE.0) } else { picture };
+    let mut picture = smaller(DynamicImage::from_decoder(decoder).map_err(told)?);
     picture.apply_orientation(turned);
     let drawn = |(side, quality): (u32, u8)| -> Result<(DynamicImage, Vec<u8>), PhotoError> {
         let fits = picture.width() <= side && picture.height() <= side;
@@ -75,6 +73,12 @@ fn kept(bytes: Vec<u8>) -> Result<Photo, PhotoError> {
     let (large, large_bytes) = drawn(LARGE)?;
     let (_, small) = drawn(SMALL)?;
     Ok(Photo { width: large.width(), height: large.height(), small, large: large_bytes })
+}
+
+/// A picture that is far larger than what is kept, made smaller; the whole is let go.
+fn smaller(whole: DynamicImage) -> DynamicImage {
+    let side = LARGE.0 * 3 / 2;
+    if whole.width().max(whole.height()) > side { whole.thumbnail(side, side) } else { whole }
 }
 
 /// What came with a form that carries a photo: its other fields, and the photo as it is kept or why it is not.

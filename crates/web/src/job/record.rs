@@ -8,6 +8,7 @@ use crate::state::{KeyFileError, Keys};
 use chrono::{DateTime, Utc};
 use uuid::Uuid;
 use velvet_dial_core::case::{Case, Diagnosis};
+use velvet_dial_core::hex::hex;
 use velvet_dial_core::record::{self, Depth, Ledger, Papers, Record, Recording, RepairSaid, SealError, Taken};
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Known, Tracer};
@@ -60,6 +61,7 @@ pub async fn closing(
 ) -> Result<Record, ClosingError> {
     record.papers.closed_at = Some(at);
     record.papers.code = code()?;
+    record.take_out_personal(hex(&random()?));
     let (mut record, _) = draft(db, viewer, record).await?;
     if let Some(keys) = keys {
         record::sign(&mut record, &keys.of_shop(viewer.shop)?);
@@ -93,12 +95,16 @@ impl From<ClosingError> for Failure {
 /// Letters and digits that nobody takes for one another.
 const LETTERS: &[u8; 32] = b"ABCDEFGHJKMNPQRSTUVWXYZ123456789";
 
+fn random() -> Result<[u8; 16], ClosingError> {
+    let mut bytes = [0; 16];
+    getrandom::fill(&mut bytes).map_err(ClosingError::Random)?;
+    Ok(bytes)
+}
+
 /// A code that nobody guesses, in four groups of four.
 fn code() -> Result<String, ClosingError> {
-    let mut bytes = [0u8; 16];
-    getrandom::fill(&mut bytes).map_err(ClosingError::Random)?;
     let letters: Vec<char> =
-        bytes.iter().filter_map(|byte| LETTERS.get(usize::from(byte % 32))).map(|letter| char::from(*letter)).collect();
+        random()?.iter().filter_map(|byte| LETTERS.get(usize::from(byte % 32))).map(|letter| char::from(*letter)).collect();
     Ok(letters.chunks(4).map(String::from_iter).collect::<Vec<_>>().join("-"))
 }
 
@@ -126,6 +132,9 @@ pub async fn kept(desk: &Desk, job: &Job) -> Result<Option<Kept>, Failure> {
         (Ok(_), None) if record.format != record::FIRST_FORMAT && desk.app.serving.keys.is_some() => Some("Nobody signed it.".to_owned()),
         (Ok(_), Some(key)) if desk.app.serving.keys.as_ref().is_some_and(|keys| !keys.is_of_shop(desk.viewer.shop, key)) => {
             Some("It is signed by a key that is not this shop's.".to_owned())
+        }
+        (Ok((_, verified)), _) if verified.customer_removed && !job.customer_removed() => {
+            Some("What it said of the customer is gone, and no entry says that the customer was removed.".to_owned())
         }
         _ => None,
     };
@@ -252,6 +261,7 @@ fn log(job: &Job) -> Vec<record::Line> {
                 struck: line.struck,
                 reason: line.reason,
                 photo: if let Body::Photo(shown) = &entry.body { Some(shown.photo.to_string()) } else { None },
+                personal: entry.body.is_personal(),
             }
         })
         .collect()

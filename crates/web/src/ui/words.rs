@@ -11,7 +11,7 @@ use velvet_dial_core::rigging;
 use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{Body, Found, Measured, Particulars, RigStep, StopCalled};
+use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -111,11 +111,8 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Promised { promise } => format!("Hand-over promised for {}", promise.said),
-        Body::FollowUp(found) => {
-            let found_is = know.found(&found.check, &found.outcome).map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label));
-            let parts: Vec<String> = found_is.into_iter().chain(Some(found.words.clone()).filter(|words| !words.is_empty())).collect();
-            format!("Follow-up: {}", parts.join(". "))
-        }
+        Body::FollowUp(found) => format!("Follow-up: {}", followed_up(found)),
+        Body::CustomerRemoved { because } => format!("Customer removed from the job: {because}"),
         Body::Filled {} => "Oil filled to the mark, level checked".to_owned(),
         Body::Cranked { outcome } => format!("Cranked without fuel after it was put right: {}", outcome.label()),
         Body::Comeback { of, same: true } => format!("Came back with the same as job {of}"),
@@ -124,6 +121,13 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
     }
+}
+
+/// “Filter cut open: metal. Flakes in every fold”.
+pub fn followed_up(found: &FollowUp) -> String {
+    let check = knowledge().found(&found.check, &found.outcome).map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label));
+    let parts: Vec<String> = check.into_iter().chain(Some(found.words.clone()).filter(|words| !words.is_empty())).collect();
+    parts.join(". ")
 }
 
 /// “Job closed: pickup screen blocked, seen, with it open”.

@@ -3,10 +3,14 @@ use crate::support::screen::{Person, until};
 use thirtyfour::prelude::*;
 use velvet_dial_core::stage::Stage;
 
-/// What moved without a hand while a page came, as browsers count it: the share of the screen times the share of its height.
-const MOVED: &str = "const done = arguments[arguments.length - 1]; let moved = 0;
-    new PerformanceObserver((all) => { for (const one of all.getEntries()) if (!one.hadRecentInput) moved += one.value; }).observe({ type: 'layout-shift', buffered: true });
-    setTimeout(() => done(moved), 60);";
+/// What moved without a hand while a page came, as browsers count it (the share of the screen times the share of its height), and which things moved.
+const MOVED: &str = "const done = arguments[arguments.length - 1]; let moved = 0; const things = [];
+    new PerformanceObserver((all) => { for (const one of all.getEntries()) if (!one.hadRecentInput) {
+        moved += one.value;
+        for (const { node, previousRect, currentRect } of one.sources ?? [])
+            things.push(`${node?.nodeName} ${node?.className ?? ''} from ${previousRect.top} to ${currentRect.top}`);
+    } }).observe({ type: 'layout-shift', buffered: true });
+    setTimeout(() => done([moved, things.join('; ')]), 60);";
 
 #[tokio::test]
 async fn no_screen_shuts_anybody_out_by_day_or_night_on_its_side_or_upright() {
@@ -43,9 +47,9 @@ async fn no_screen_shuts_anybody_out_by_day_or_night_on_its_side_or_upright() {
             driver.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await.unwrap();
             for page in &pages {
                 driver.goto(format!("{base}{page}")).await.unwrap();
-                let moved = driver.execute_async(MOVED, vec![]).await.unwrap().convert::<f64>().unwrap();
+                let (moved, things) = driver.execute_async(MOVED, vec![]).await.unwrap().convert::<(f64, String)>().unwrap();
                 if moved > 0.02 {
-                    found.push(format!("{page} at {width}: what stood there moved by {moved:.3}"));
+                    found.push(format!("{page} at {width}: what stood there moved by {moved:.3}: {things}"));
                 }
                 found.extend(
                     browser

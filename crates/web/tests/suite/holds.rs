@@ -1,4 +1,5 @@
 //! A stop, an approval and a proof hold: what must not be got round by a form sent late, twice or by two people.
+use crate::paper::words_of_pdf;
 use crate::support::person::Person as Asker;
 use crate::support::{ines, start_with};
 use reqwest::StatusCode;
@@ -83,6 +84,9 @@ async fn the_second_of_two_is_told_and_a_follow_up_leaves_the_report_as_it_is() 
     assert!(
         page.contains("Cut open after a week") && page.contains(", signed") && page.contains("Do not run the engine. Call the customer")
     );
+    assert!(page.contains("Found after the closing: Filter cut open"), "it stands first");
+    let paper = words_of_pdf(&me.bytes("/jobs/9/report.pdf?reader=customer").await).join(" ");
+    assert!(paper.contains("Found after the closing") && paper.contains("Cut open after a week"), "{paper}");
     assert_eq!(me.bytes("/jobs/9/report.json").await, signed, "the signed report is what it was");
 
     let engine = library::engines(&db, &who).await.unwrap().remove(0);

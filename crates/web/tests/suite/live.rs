@@ -243,7 +243,7 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
     // Nothing is lost and nothing stands twice: every sample from the first to the last, ten milliseconds apart.
     let runs = rigs::runs(&bay.house.db, &who, 10).await.unwrap();
     assert_eq!(runs.len(), 1, "one run over all of it");
-    let chunks = rigs::chunks(&bay.house.db, &runs[0], 0, u64::MAX).await.unwrap();
+    let chunks = rigs::chunks(&bay.house.db, runs[0].id, 0, u64::MAX).await.unwrap();
     let times: Vec<u64> = chunks.iter().flat_map(|chunk| chunk.us.iter().copied()).collect();
     assert!(times.len() as u64 >= runs[0].samples && runs[0].lost == 0);
     assert!(times.array_windows().all(|[a, b]| b - a == 10_000), "no gap and no sample twice");

@@ -7,6 +7,7 @@ mod holds;
 mod house;
 mod http;
 mod live;
+mod long;
 mod look;
 mod open_up;
 mod pages;

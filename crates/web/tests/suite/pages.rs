@@ -30,7 +30,7 @@ async fn every_page_answers_with_one_title_and_no_empty_place() {
     }
     for number in JOBS {
         let record: serde_json::Value = serde_json::from_str(&me.page(&format!("/jobs/{number}/report.json")).await).unwrap();
-        assert_eq!(record["format"], "velvet-dial.report/2");
+        assert_eq!(record["format"], "velvet-dial.report/3");
         let held = velvet_dial_core::record::verify(me.page(&format!("/jobs/{number}/report.json")).await.as_bytes());
         assert!(held.as_ref().is_ok_and(|held| held.figures && held.unchained == 0), "{number}: {held:?}");
         assert_eq!(record["readings"].as_array().unwrap().len(), record["case"]["readings"].as_array().unwrap().len());

@@ -11,7 +11,7 @@ use velvet_dial_store::jobs::{self, Body, Opening};
 use velvet_dial_store::{accounts, library};
 
 /// What a PDF says, its words alone.
-fn words_of_pdf(pdf: &[u8]) -> Vec<String> {
+pub fn words_of_pdf(pdf: &[u8]) -> Vec<String> {
     let mut reader = Command::new("pdftotext").args(["-raw", "-", "-"]).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
     reader.stdin.take().unwrap().write_all(pdf).unwrap();
     words(&String::from_utf8(reader.wait_with_output().unwrap().stdout).unwrap())

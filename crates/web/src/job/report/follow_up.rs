@@ -3,14 +3,14 @@ use super::{Reader, page};
 use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
 use crate::job::{Desk, Sent, happened};
-use crate::ui::words::describe;
+use crate::ui::words::{flag_class, followed_up};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web;
-use velvet_dial_core::flag::stops;
+use velvet_dial_core::flag::{Word, stops};
 use velvet_dial_core::stage::FOLLOW_UP;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::Units;
+use velvet_dial_report::{Block, Span, Tone};
 use velvet_dial_store::jobs::{self, Body, FollowUp, Job, Write};
 
 /// What was found, and in which words.
@@ -32,17 +32,42 @@ pub struct Row {
 }
 
 /// Those of a job that count.
-pub fn rows(job: &Job, unit: Units) -> Vec<Row> {
+pub fn rows(job: &Job) -> Vec<Row> {
     let of = |entry: &jobs::Entry| {
         let Body::FollowUp(found) = &entry.body else { return None };
         Some(Row {
-            says: describe(&entry.body, unit),
+            says: followed_up(found),
             who: format!("{}, {}", entry.author_name, happened::when(entry, &job.zone)),
             stops: stops(&found.check, &found.outcome),
             signed: found.signed.is_some() && found.holds(),
         })
     };
     job.live().filter_map(of).collect()
+}
+
+/// What stands first on page and paper where a follow-up means that the engine must not run.
+pub fn warning(rows: &[Row]) -> Option<Block> {
+    let found = rows.iter().find(|row| row.stops)?;
+    let spans = vec![
+        Span::new(Tone::Strong, "Do not run the engine."),
+        Span::new(Tone::Plain, format!("Found after the closing: {}.", found.says)),
+    ];
+    Some(Block::Notice { spans, class: flag_class(Word::DoNotRun) })
+}
+
+/// The follow-ups on paper, before what the report rests on; the page has them beside their form.
+pub fn on_paper(rows: &[Row]) -> Vec<Block> {
+    if rows.is_empty() {
+        return Vec::new();
+    }
+    let heading = Block::Heading { text: "After the closing".to_owned() };
+    let about = "Written down after the report was signed. The signed report does not say it.".to_owned();
+    let row = |row: &Row| {
+        let signed = if row.signed { ", signed by the shop" } else { "" };
+        let said = vec![Span::new(Tone::Strong, &row.says), Span::new(Tone::Soft, format!("({}{signed})", row.who))];
+        Block::Text { spans: said, large: false }
+    };
+    [heading, Block::Small { text: about }].into_iter().chain(rows.iter().map(row)).collect()
 }
 
 /// Every outcome of the checks that come later, and none.

@@ -274,7 +274,7 @@ impl Lay<'_> {
                 calibrated += &format!(", {what} {said}");
             }
             let read = case.readings.iter().filter(|reading| reading.instrument.as_ref() == Some(name)).filter_map(|reading| reading.at);
-            if read.map(|at| self.zone.day(at.naive_utc())).any(|day| gauge.overdue(day)) {
+            if read.map(|at| at.date_naive()).any(|day| gauge.overdue(day)) {
                 calibrated += ", overdue when it was read: its class is counted half as wide again";
             }
             let (scale, class) = (show::pressure(gauge.full_scale_kpa, self.unit), show::plain(gauge.class_percent));

@@ -91,7 +91,7 @@ async fn page_of(desk: Desk, served: Served, reader: Reader, slip: Slip, status:
         number: desk.number,
         full: reader == Reader::Full,
         signs: desk.app.serving.keys.is_some(),
-        document: document(&desk, &record, reader).await?,
+        document: document(&desk, &record, reader, &follow_ups).await?,
         state,
         broken,
         key: Uuid::new_v4(),
@@ -130,7 +130,7 @@ struct Served {
 
 async fn served(desk: &Desk) -> Result<Served, Failure> {
     let job = desk.job().await?;
-    let (seen, follow_ups) = (job.seq(), follow_up::rows(&job, desk.liking.unit));
+    let (seen, follow_ups) = (job.seq(), follow_up::rows(&job));
     if let Some(kept) = record::kept(desk, &job).await? {
         let state = if kept.signed { State::Signed } else { State::Unsigned };
         return Ok(Served { record: kept.record, text: Some(kept.text), broken: kept.broken, state, seen, follow_ups });
@@ -140,13 +140,15 @@ async fn served(desk: &Desk) -> Result<Served, Failure> {
     Ok(Served { record, text: None, broken, state, seen, follow_ups })
 }
 
-async fn document(desk: &Desk, record: &Record, reader: Reader) -> Result<Document, Failure> {
+async fn document(desk: &Desk, record: &Record, reader: Reader, follow_ups: &[follow_up::Row]) -> Result<Document, Failure> {
     let drawn = lay::Drawn {
         map: pictures::map(record, desk.liking.unit)?,
         strips: if reader == Reader::Full { pictures::strips(desk, record).await? } else { Vec::new() },
         code: check_at(desk, record).and_then(|text| velvet_dial_report::code(&text)),
     };
-    Ok(lay::document(record, reader, desk.liking.unit, drawn))
+    let mut document = lay::document(record, reader, desk.liking.unit, drawn);
+    document.blocks.splice(0..0, follow_up::warning(follow_ups));
+    Ok(document)
 }
 
 /// What the code on a report says: where its signature is looked up, or its hashes where it has no code.
@@ -164,7 +166,9 @@ pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse,
     if served.broken.is_some() {
         return page_of(desk, served, asked.reader, Slip::default(), StatusCode::CONFLICT).await;
     }
-    let mut document = document(&desk, &served.record, asked.reader).await?;
+    let mut document = document(&desk, &served.record, asked.reader, &served.follow_ups).await?;
+    let last = document.blocks.iter().rposition(|block| matches!(block, Block::Heading { .. })).unwrap_or(document.blocks.len());
+    document.blocks.splice(last..last, follow_up::on_paper(&served.follow_ups));
     let mut photos = Vec::new();
     for block in &mut document.blocks {
         match block {

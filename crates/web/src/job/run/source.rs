@@ -7,8 +7,9 @@ use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, CaptureError, Level, Run, levels};
 use velvet_dial_rig::chunk::{self, COLUMNS, Peak};
+use velvet_dial_rig::said::Channel;
 use velvet_dial_store::jobs::{self, File};
-use velvet_dial_store::rigs::{self, Peaks, Recorded};
+use velvet_dial_store::rigs::{self, Keeping, Peaks, Recorded};
 
 /// A recorded run of a job.
 pub enum Source {
@@ -28,6 +29,79 @@ const MOST_SAMPLES: usize = 4_000_000;
 const AT_ONCE: usize = 30;
 /// From so many seconds on, a picture is drawn from the peaks of whole seconds.
 const BY_PEAKS_S: f64 = 240.0;
+/// A file of so many samples is kept a second at a time beside its bytes, so that a closer look reads no more than it shows.
+const LONG: usize = 400_000;
+
+/// A run that is kept by the second: a rig's, or a long file's.
+struct Kept {
+    run: Uuid,
+    channels: Vec<Channel>,
+    /// The clock at its beginning, and its end, microseconds.
+    zero_us: u64,
+    last_us: u64,
+    samples: u64,
+}
+
+impl Kept {
+    fn of_rig(recorded: &Recorded) -> Self {
+        Self {
+            run: recorded.id,
+            channels: recorded.channels.clone(),
+            zero_us: recorded.zero_us(),
+            last_us: recorded.span_us.map_or(0, |(_, last)| last),
+            samples: recorded.samples,
+        }
+    }
+
+    /// Of a file, where it is long and was read once; its speed is in turns a minute by then.
+    async fn of_file(desk: &Desk, file: Uuid) -> Result<Option<Self>, Failure> {
+        let kept = rigs::kept(&desk.app.db, file).await?;
+        Ok(kept.map(|(last_us, samples)| Self { run: file, channels: Vec::new(), zero_us: 0, last_us, samples }))
+    }
+
+    fn seconds(&self) -> f64 {
+        self.last_us.saturating_sub(self.zero_us) as f64 / 1e6
+    }
+
+    fn at_us(&self, seconds: f64) -> u64 {
+        self.zero_us.saturating_add((seconds.max(0.0) * 1e6) as u64)
+    }
+
+    /// What was recorded between two times.
+    async fn between(&self, desk: &Desk, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
+        let (zero, channels) = (self.zero_us, self.channels.clone());
+        let packed = rigs::packed(&desk.app.db, self.run, self.at_us(from_s), self.at_us(to_s)).await?;
+        // A stretch of half a run is half of its samples, about.
+        let share = ((to_s - from_s) / self.seconds().max(1.0)).clamp(0.0, 1.0);
+        let every = ((self.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
+        let read = move || -> Result<Arc<Run>, chunk::ChunkError> {
+            let unpacked = |(first, bytes): &(u64, Vec<u8>)| chunk::Chunk::unpacked(*first, bytes).map(|chunk| chunk.thinned(every));
+            let chunks: Vec<_> = if packed.len() > AT_ONCE {
+                packed.par_iter().map(unpacked).collect::<Result<_, _>>()?
+            } else {
+                packed.iter().map(unpacked).collect::<Result<_, _>>()?
+            };
+            let mut run = chunk::run(&chunks, &channels, zero);
+            if every > 1 {
+                let said =
+                    format!("The run is long: of its samples each {every}th is looked at here, and saved. Look closer to see every one.");
+                run.notes.push(said);
+            }
+            Ok(Arc::new(run))
+        };
+        desk.app.work.out(read).await?.map_err(|error| Failure::Store(rigs::damaged(error)))
+    }
+
+    /// As many steps as a picture takes, between two times.
+    async fn levels(&self, desk: &Desk, (from_s, to_s): (f64, f64), most: usize) -> Result<Vec<Level>, Failure> {
+        if to_s - from_s > BY_PEAKS_S {
+            let peaks = rigs::peaks(&desk.app.db, self.run, self.at_us(from_s), self.at_us(to_s)).await?;
+            return Ok(of_peaks(&peaks, self.zero_us, most));
+        }
+        let run = self.between(desk, from_s, to_s).await?;
+        Ok(desk.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
+    }
+}
 
 impl Source {
     /// By its address.
@@ -47,6 +121,14 @@ impl Source {
         if let Self::Rig(recorded) = self { Some(recorded) } else { None }
     }
 
+    /// How it is kept by the second; none of a short file.
+    async fn kept(&self, desk: &Desk) -> Result<Option<Kept>, Failure> {
+        match self {
+            Self::Rig(recorded) => Ok(Some(Kept::of_rig(recorded))),
+            Self::File { file, .. } => Kept::of_file(desk, file.id).await,
+        }
+    }
+
     /// The whole run, kept by memory; of a file that cannot be read, why.
     pub async fn whole(&self, desk: &Desk) -> Result<Result<Arc<Run>, CaptureError>, Failure> {
         let app = desk.app.clone();
@@ -64,66 +146,74 @@ impl Source {
                     app.kept.keep_run(key, &run);
                     Ok(run)
                 };
-                Ok(desk.app.work.out(read).await?)
+                let run = match desk.app.work.out(read).await? {
+                    Ok(run) => run,
+                    Err(error) => return Ok(Err(error)),
+                };
+                if let Err(error) = keep_long(desk, file.id, &run).await {
+                    tracing::warn!(%error, file = %file.id, "a long file could not be kept by the second; a closer look reads it whole");
+                }
+                Ok(Ok(run))
             }
             Self::Rig(recorded) => {
                 let key = format!("{} {}", recorded.id, recorded.samples);
                 if let Some(run) = app.kept.run(&key) {
                     return Ok(Ok(run));
                 }
-                let run = of_rig(desk, recorded, 0.0, f64::MAX).await?;
+                let run = Kept::of_rig(recorded).between(desk, 0.0, f64::MAX).await?;
                 app.kept.keep_run(key, &run);
                 Ok(Ok(run))
             }
         }
     }
 
-    /// A stretch of the run: of a rig's no more than that is read.
+    /// A stretch of the run: no more than that is read, but of a short file.
     pub async fn stretch(&self, desk: &Desk, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
-        match self {
-            Self::File { .. } => Ok(self.whole(desk).await?.map_err(|error| Failure::Form(error.to_string()))?),
-            Self::Rig(recorded) => of_rig(desk, recorded, from_s, to_s).await,
+        match self.kept(desk).await? {
+            Some(kept) => kept.between(desk, from_s, to_s).await,
+            None => Ok(self.whole(desk).await?.map_err(|error| Failure::Form(error.to_string()))?),
         }
     }
 
     /// As many steps as a picture takes, between two times; the run's own where none are said.
     pub async fn levels(&self, desk: &Desk, span: Option<(f64, f64)>, most: usize) -> Result<Vec<Level>, Failure> {
-        if let Self::Rig(recorded) = self {
-            let (from_s, to_s) = span.unwrap_or((0.0, recorded.seconds()));
-            if to_s - from_s > BY_PEAKS_S {
-                let peaks = rigs::peaks(&desk.app.db, recorded, recorded.at_us(from_s), recorded.at_us(to_s)).await?;
-                return Ok(of_peaks(&peaks, recorded.zero_us(), most));
-            }
+        if let Some(kept) = self.kept(desk).await? {
+            return kept.levels(desk, span.unwrap_or((0.0, kept.seconds())), most).await;
         }
         let (from_s, to_s) = span.unwrap_or((f64::MIN, f64::MAX));
-        let run = self.stretch(desk, from_s, to_s).await?;
+        let run = self.whole(desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
         Ok(desk.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
     }
 }
 
-/// What a rig recorded between two times.
-async fn of_rig(desk: &Desk, recorded: &Recorded, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
-    let (zero, channels) = (recorded.zero_us(), recorded.channels.clone());
-    let packed = rigs::packed(&desk.app.db, recorded, recorded.at_us(from_s), recorded.at_us(to_s)).await?;
-    // A stretch of half a run is half of its samples, about.
-    let share = ((to_s - from_s) / recorded.seconds().max(1.0)).clamp(0.0, 1.0);
-    let every = ((recorded.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
-    let read = move || -> Result<Arc<Run>, chunk::ChunkError> {
-        let unpacked = |(first, bytes): &(u64, Vec<u8>)| chunk::Chunk::unpacked(*first, bytes).map(|chunk| chunk.thinned(every));
-        let chunks: Vec<_> = if packed.len() > AT_ONCE {
-            packed.par_iter().map(unpacked).collect::<Result<_, _>>()?
-        } else {
-            packed.iter().map(unpacked).collect::<Result<_, _>>()?
+/// Keeps a long file by the second, once. One that begins before its own zero is read whole each time.
+async fn keep_long(desk: &Desk, file: Uuid, run: &Arc<Run>) -> Result<(), Failure> {
+    /// Seconds packed before they are kept.
+    const SOME: usize = 64;
+    let samples = run.time_s.len();
+    let begins = run.time_s.first().is_some_and(|first| *first >= 0.0);
+    if samples < LONG || !begins || rigs::kept(&desk.app.db, file).await?.is_some() {
+        return Ok(());
+    }
+    let keeping = Keeping::begin(&desk.app.db, file).await?;
+    let mut next = 0;
+    while next < samples {
+        let run = Arc::clone(run);
+        let some = move || -> Result<Vec<_>, chunk::ChunkError> {
+            let mut seconds = Vec::with_capacity(SOME);
+            let mut from = next;
+            while from < run.time_s.len() && seconds.len() < SOME {
+                let second = chunk::second_of(&run, from);
+                from = second.next() as usize;
+                seconds.push(second);
+            }
+            seconds.into_par_iter().map(|second| second.packed().map(|bytes| (second, bytes))).collect()
         };
-        let mut run = chunk::run(&chunks, &channels, zero);
-        if every > 1 {
-            let said =
-                format!("The run is long: of its samples each {every}th is looked at here, and saved. Look closer to see every one.");
-            run.notes.push(said);
-        }
-        Ok(Arc::new(run))
-    };
-    desk.app.work.out(read).await?.map_err(|error| Failure::Store(rigs::damaged(error)))
+        let packed = desk.app.work.out(some).await?.map_err(|error| Failure::Store(rigs::damaged(error)))?;
+        next = packed.last().map_or(samples, |(second, _)| second.next() as usize);
+        keeping.take(packed).await?;
+    }
+    Ok(keeping.end().await?)
 }
 
 /// Peaks of whole seconds as steps of a picture.
