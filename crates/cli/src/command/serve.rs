@@ -156,10 +156,7 @@ impl Serve {
             None => velvet_dial_store::open(&url).await,
         };
         let db = opened.map_err(StartUp::Database)?;
-        // Another version of the program may say another word of a job.
-        for viewer in accounts::one_of_each_shop(&db).await.map_err(StartUp::Database)? {
-            jobs::resummarise(&db, &viewer, None).await.map_err(StartUp::Database)?;
-        }
+        jobs::retell(&db).await.map_err(StartUp::Database)?;
         let keys = Arc::new(self.keys()?);
         let is_demo = self.demo && demo::load_once(&db, Some(&keys)).await.map_err(StartUp::Demo)?;
         let address = listener.local_addr()?;

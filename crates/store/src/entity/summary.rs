@@ -27,6 +27,8 @@ pub struct Model {
     pub leader: Option<String>,
     pub leader_odds: Option<f64>,
     pub judged_seq: Option<i32>,
+    /// The state of the program that told it; none of one that wrote no such thing.
+    pub told_by: Option<String>,
     #[sea_orm(belongs_to, from = "job_id", to = "id")]
     pub job: BelongsTo<super::job::Entity>,
     #[sea_orm(belongs_to, from = "last_entry", to = "id")]

@@ -33,7 +33,7 @@ pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
 pub use removal::{names_customer, remove_customer};
-pub use summary::{Judged, judged, rebuild, resummarise};
+pub use summary::{Judged, judged, rebuild, resummarise, retell};
 
 pub(crate) use ledger::digest;
 

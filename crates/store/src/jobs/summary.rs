@@ -6,13 +6,15 @@ use super::{Body, Job, find, whole};
 use crate::entity::{job, summary as table};
 use crate::{Connection, StoreError, Viewer};
 use sea_orm::ActiveValue::Set;
-use sea_orm::sea_query::OnConflict;
+use sea_orm::sea_query::{ExprTrait, OnConflict};
 use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
 use velvet_dial_core::flag;
 use velvet_dial_core::limits::Decision;
+use velvet_dial_core::record::CORE;
 use velvet_dial_core::stage::where_it_is;
+use velvet_dial_core::trace::knowledge::fingerprint;
 
 fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
     let case: Case = job.case();
@@ -38,7 +40,13 @@ fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
         leader: Set(None),
         leader_odds: Set(None),
         judged_seq: Set(None),
+        told_by: Set(Some(told_by())),
     }
+}
+
+/// This program: what it says of a job goes by its code and its knowledge.
+fn told_by() -> String {
+    format!("{CORE}{}", fingerprint())
 }
 
 /// Makes the summaries of some jobs anew from their ledgers, and hands back the jobs. Whoever calls it holds the jobs' rows, or makes good for a server that wrote none.
@@ -66,6 +74,7 @@ pub(super) async fn follow(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[U
             table::Column::Leader,
             table::Column::LeaderOdds,
             table::Column::JudgedSeq,
+            table::Column::ToldBy,
         ])
         .to_owned();
     table::Entity::insert_many(rows).on_conflict(changed).exec_without_returning(db).await?;
@@ -99,6 +108,16 @@ pub async fn judged(db: &Connection, viewer: &Viewer, job: Uuid, judged: &Judged
         .filter(table::Column::ShopId.eq(viewer.shop))
         .filter(table::Column::Seq.eq(judged.seq));
     still.exec(db).await?;
+    Ok(())
+}
+
+/// Has the open jobs of all shops told anew that another state of the program told: it may say another word of them.
+pub async fn retell(db: &Connection) -> Result<(), StoreError> {
+    let other = table::Column::ToldBy.is_null().or(table::Column::ToldBy.ne(told_by()));
+    let open = table::Entity::update_many()
+        .set(table::ActiveModel { seq: Set(BEHIND), judged_seq: Set(None), ..Default::default() })
+        .filter(table::Column::ClosedAt.is_null());
+    open.filter(other).exec(db).await?;
     Ok(())
 }
 

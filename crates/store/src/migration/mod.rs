@@ -16,6 +16,7 @@ mod sixth;
 mod table;
 mod tenth;
 mod third;
+mod told_by;
 
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::sea_orm::{ConnectOptions, Database, DbBackend, Statement};
@@ -54,6 +55,7 @@ impl MigratorTrait for Migrator {
             Box::new(ninth::Ninth),
             Box::new(tenth::Tenth),
             Box::new(proof::Proof),
+            Box::new(told_by::ToldBy),
         ]
     }
 }

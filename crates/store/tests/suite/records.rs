@@ -122,7 +122,7 @@ async fn a_closed_job_stands_on_what_it_was_closed_with_whatever_is_changed_late
     let gauges: Vec<_> = named.readings.iter().filter_map(|reading| reading.instrument.clone()).collect();
     assert!(gauges.contains(&"Old brass".to_owned()) && named.instruments.contains_key("Old brass"), "{gauges:?}");
     let kept = "SELECT COUNT(*) AS many FROM formers";
-    let row = sea_orm::ConnectionTrait::query_one_raw(&db, sea_orm::Statement::from_string(sea_orm::DbBackend::MySql, kept)).await.unwrap();
+    let row = db.query_one_raw(sea_orm::Statement::from_string(sea_orm::DbBackend::MySql, kept)).await.unwrap();
     assert_eq!(row.unwrap().try_get::<i64>("", "many").unwrap(), 3, "a card and a gauge twice");
 
     // Opened again, it is judged by what the library says by now.
@@ -244,6 +244,14 @@ async fn verdict_and_leader_are_known_until_something_is_written_or_changed() {
     note(1).await;
     assert_eq!(row().await.leader, Some(("relief_open".into(), 0.5)));
     assert!(!jobs::load(&db, &one, number).await.unwrap().unjudged());
+    // A start of the same program leaves it; one of another state may say another word.
+    jobs::retell(&db).await.unwrap();
+    assert_eq!(row().await.leader, Some(("relief_open".into(), 0.5)));
+    db.execute_unprepared("UPDATE summaries SET told_by = 'another', flag = 'do_not_run'").await.unwrap();
+    jobs::retell(&db).await.unwrap();
+    let told = row().await;
+    assert!(told.leader.is_none() && told.flag == velvet_dial_core::flag::Word::MayRun, "{told:?}");
+    note(1).await;
     library::revise_sheet(&db, &one, engine, &sheet("rev B", "2021-01-01", 50.0), None).await.unwrap();
     assert_eq!(row().await.leader, None, "another sheet may say something else");
     note(1).await;
@@ -252,7 +260,7 @@ async fn verdict_and_leader_are_known_until_something_is_written_or_changed() {
     // An older server beside this one writes an entry and no summary: the board makes it good.
     let sql = "INSERT INTO entries (id, job_id, seq, kind, body, author_id, written_at, supersedes, submit_key) SELECT UNHEX(REPLACE(UUID(), '-', '')), job_id, 3, 'circumstance', '{\"kind\":\"circumstance\",\"circumstance\":\"knock\",\"told\":true}',
         author_id, NOW(6), NULL, 'older' FROM entries WHERE seq = 2";
-    sea_orm::ConnectionTrait::execute_unprepared(&db, sql).await.unwrap();
+    db.execute_unprepared(sql).await.unwrap();
     assert!(matches!(row().await.last, Some(Body::Circumstance { .. })));
 }
 
@@ -321,7 +329,7 @@ async fn a_job_holds_so_much_and_no_more() {
     jobs::add_capture(&db, &one, number, "first.csv", b"x").await.unwrap();
     // As if it were all but as large as it may be.
     let almost = format!("UPDATE captures SET size = {}", jobs::MOST_OF_JOB - 1000);
-    sea_orm::ConnectionTrait::execute_unprepared(&db, &almost).await.unwrap();
+    db.execute_unprepared(&almost).await.unwrap();
     jobs::add_capture(&db, &one, number, "small.csv", &[b'y'; 1000]).await.unwrap();
     let refused = jobs::add_capture(&db, &one, number, "more.csv", b"z").await.unwrap_err();
     assert!(matches!(refused, StoreError::Full { whose: "job", most_mb: 256 }), "{refused}");
