@@ -206,8 +206,8 @@ fn find(program: &str) -> Option<PathBuf> {
 fn take_lock(folder: &Path) -> Result<File, StartError> {
     let path = folder.join("lock");
     let lock = File::create(&path).map_err(file(&path))?;
-    // A server that is just ending lets go within a few seconds.
-    for _ in 0..50 {
+    // A server that is just ending lets go within a few seconds; on a busy machine, after a kill, it takes longer than five.
+    for _ in 0..100 {
         match lock.try_lock() {
             Ok(()) => return Ok(lock),
             Err(fs::TryLockError::WouldBlock) => sleep(Duration::from_millis(100)),

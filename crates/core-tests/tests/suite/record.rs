@@ -49,6 +49,12 @@ fn papers() -> Papers {
     }
 }
 
+/// The record of one case, worked out once: where what was measured is not what is looked at.
+fn plain_record(case: &Case) -> Record {
+    static RECORD: std::sync::OnceLock<Record> = std::sync::OnceLock::new();
+    RECORD.get_or_init(|| made(case).1).clone()
+}
+
 /// A record of a case with these repairs, each by its cause and the minute it was done, and how the cause is known.
 fn made_with(case: &Case, repairs: &[(&str, i64)], known: Option<Known>) -> (Diagnosis, Record) {
     let tracer = Tracer::new(&case.engine, &spec_points(case)).unwrap();
@@ -362,6 +368,45 @@ fn a_report_with_one_byte_changed_is_told() {
     older.knowledge = "another".to_owned();
     let older = sealed(older, "job", entries).unwrap();
     assert!(!verify(&serde_json::to_vec(&older).unwrap()).unwrap().figures, "said, and not worked out in silence");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Whatever is said of a customer comes back as it was said, also where it looks like a hash; once it is removed nothing of it is left, and what is signed holds both times.
+    #[test]
+    fn what_is_said_of_a_customer_comes_back_or_is_gone(
+        customer in "[ -~]{0,40}|commitment:[0-9a-f]{64}",
+        lines in prop::collection::vec(("[ -~éß中\u{202e}]{0,40}|commitment:[0-9a-f]{64}", "[ -~]{0,12}", any::<bool>()), 0..6),
+    ) {
+        use velvet_dial_core::record::{Depth, Signer, document_of, is_commitment, seal, sign, verified, without_customer};
+        let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
+        let mut clear = plain_record(&case);
+        clear.papers.customer = customer;
+        let line = clear.log[0].clone();
+        clear.log = lines.iter().map(|(what, reason, _)| Line { what: what.clone(), reason: reason.clone(), ..line.clone() }).collect();
+        let mut kept = clear.clone();
+        for (line, (.., personal)) in kept.log.iter_mut().zip(&lines) {
+            line.personal = *personal;
+        }
+        kept.take_out_personal("ef".repeat(16));
+        seal(&mut kept, "job", Vec::new()).unwrap();
+        sign(&mut kept, &Signer::of_seed(&[7; 32]));
+        let text = serde_json::to_string(&kept).unwrap();
+        let (read, held) = verified(text.as_bytes(), Depth::Seal).unwrap();
+        prop_assert_eq!((&read.papers, &read.log), (&clear.papers, &clear.log));
+        prop_assert!(!held.customer_removed);
+        let gone = without_customer(&text).unwrap();
+        prop_assert_eq!(document_of(gone.as_bytes()).unwrap(), document_of(text.as_bytes()).unwrap());
+        let (read, _) = verified(gone.as_bytes(), Depth::Seal).unwrap();
+        for (place, (what, reason, personal)) in lines.iter().enumerate() {
+            let left = (&read.log[place].what, &read.log[place].reason);
+            let counts = *personal || is_commitment(what);
+            prop_assert!(!counts || [what, reason].iter().all(|said| said.is_empty()) || left != (what, reason), "{left:?}");
+            prop_assert!(counts || left == (what, reason));
+        }
+        prop_assert!(clear.papers.customer.is_empty() || read.papers.customer != clear.papers.customer);
+    }
 }
 
 /// The customer is taken out of a signed report, and it holds as before; what is said of them in between cannot be changed, nor taken out bit by bit.
