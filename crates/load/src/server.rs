@@ -5,6 +5,19 @@ use std::net::TcpListener;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 
+/// A port that is free with the one after it, at which rigs are served.
+fn free_pair() -> Told<u16> {
+    const TRIES: usize = 50;
+    for _ in 0..TRIES {
+        let first = TcpListener::bind("127.0.0.1:0")?;
+        let port = first.local_addr()?.port();
+        if port.checked_add(1).is_some_and(|next| TcpListener::bind(("127.0.0.1", next)).is_ok()) {
+            return Ok(port);
+        }
+    }
+    Err("no two ports are free side by side".into())
+}
+
 /// A running server.
 pub struct Server {
     child: Child,
@@ -15,9 +28,7 @@ pub struct Server {
 impl Server {
     /// Starts the program on a database's folder and waits until it serves.
     pub fn start(program: &Path, data: &Path) -> Told<Self> {
-        let listener = TcpListener::bind("127.0.0.1:0")?;
-        let port = listener.local_addr()?.port().to_string();
-        drop(listener);
+        let port = free_pair()?.to_string();
         let mut child = Command::new(program)
             // Every person has an address of their own, as behind a proxy: signing in is slowed down by address.
             .args(["serve", "--port", &port, "--trusted-proxy", "127.0.0.1", "--data"])
