@@ -2,7 +2,7 @@
 use clap::Args;
 use std::path::PathBuf;
 use thiserror::Error;
-use velvet_dial_services::mariadb::{MariaDb, StartError, url_for};
+use velvet_dial_services::mariadb::{MariaDb, REMOVER_USER, SERVER_USER, StartError, url_for};
 use velvet_dial_store::{Connection, Role, StoreError};
 
 /// Where it is.
@@ -31,6 +31,15 @@ pub struct Opened {
     _private: Option<MariaDb>,
 }
 
+/// Opens a database for a role: the private one as a user who may do so much and no more, one that is named as the user of its address.
+pub async fn open_as(url: &str, private: bool, role: Role) -> Result<Connection, StoreError> {
+    let user = match role {
+        Role::Server => SERVER_USER,
+        Role::Remover => REMOVER_USER,
+    };
+    if private { velvet_dial_store::open_as(url, &url_for(user, url), user, role).await } else { velvet_dial_store::open(url).await }
+}
+
 impl Where {
     /// Folder of the private MariaDB, beside which the server keeps its key.
     pub fn data(&self) -> &std::path::Path {
@@ -43,14 +52,10 @@ impl Where {
         Ok(Opened { db: velvet_dial_store::open(&url).await?, _private: private })
     }
 
-    /// Opens it as a user of the private MariaDB that may do so much and no more; a database that is named is worked on as the user of its address.
-    pub async fn open_as(&self, user: &str, role: Role) -> Result<Opened, OpenError> {
+    /// Opens it for one role alone.
+    pub async fn open_as(&self, role: Role) -> Result<Opened, OpenError> {
         let (url, private) = self.found()?;
-        let db = match self.database_url {
-            Some(_) => velvet_dial_store::open(&url).await?,
-            None => velvet_dial_store::open_as(&url, &url_for(user, &url), user, role).await?,
-        };
-        Ok(Opened { db, _private: private })
+        Ok(Opened { db: open_as(&url, self.database_url.is_none(), role).await?, _private: private })
     }
 
     fn found(&self) -> Result<(String, Option<MariaDb>), StartError> {

@@ -61,8 +61,6 @@ enum JobError {
     NoRecord,
     #[error("What entry {0} says of the customer is not what was written.")]
     Words(i32),
-    #[error("What its report said of the customer is gone, and no entry says that the customer was removed.")]
-    CustomerGone,
     #[error("Entry {0}, a follow-up, is not signed by the shop.")]
     FollowUp(i32),
     #[error("Line {0} of the report's history is not what the entry says.")]
@@ -254,7 +252,7 @@ async fn job(
                 signed_by(&checked, keys)?;
             }
             if checked.customer_removed && !loaded.customer_removed() {
-                return Err(JobError::CustomerGone);
+                return Err(SealError::CustomerGone.into());
             }
             same_log(&record, &loaded)?;
             Some(checked)

@@ -118,6 +118,9 @@ pub enum SealError {
     /// What is kept beside it was changed.
     #[error("What it says of the customer is not what was written.")]
     Personal,
+    /// What is kept beside it was taken away, and nobody says that they did so.
+    #[error("What it said of the customer is gone, and no entry says that the customer was removed.")]
+    CustomerGone,
     /// The customer cannot be taken out.
     #[error(
         "It was signed with the customer's name in it, as reports were before names were kept beside them: without the name its signature would not hold."

@@ -10,6 +10,7 @@ use crate::entity::{shop, user};
 use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, now};
 use sea_orm::ActiveValue::Set;
+use sea_orm::sea_query::{Expr, ExprTrait};
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder};
 use uuid::Uuid;
 
@@ -234,16 +235,17 @@ async fn named(db: &Connection, sign_in: &str) -> Result<Option<user::Model>, St
 /// Who signs in by a name, for what a command does on their behalf.
 pub async fn viewer_named(db: &Connection, sign_in: &str) -> Result<Option<Viewer>, StoreError> {
     let Some(user) = named(db, sign_in).await? else { return Ok(None) };
-    let rows = user::Entity::load().filter(user::Column::Id.eq(user.id)).with(shop::Entity).all(db).await?;
+    viewer_where(db, user::Column::Id.eq(user.id)).await
+}
+
+async fn viewer_where(db: &Connection, who: Expr) -> Result<Option<Viewer>, StoreError> {
+    let rows = user::Entity::load().filter(who).with(shop::Entity).all(db).await?;
     Ok(rows.into_iter().next().map(viewer))
 }
 
 /// The demo user of a sign-in name, for what the demo does by itself.
 pub async fn demo_viewer(db: &Connection, sign_in: &str) -> Result<Option<Viewer>, StoreError> {
-    let name = normal_name(sign_in);
-    let rows =
-        user::Entity::load().filter(user::Column::SignIn.eq(&name)).filter(user::Column::Demo.eq(true)).with(shop::Entity).all(db).await?;
-    Ok(rows.into_iter().next().map(viewer))
+    viewer_where(db, user::Column::SignIn.eq(normal_name(sign_in)).and(user::Column::Demo.eq(true))).await
 }
 
 /// True when a sign-in name is a demo user's.

@@ -11,6 +11,7 @@ use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
+use sea_orm::sea_query::ExprTrait;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
 use uuid::Uuid;
 use velvet_dial_core::hex::hash_of_parts;
@@ -125,16 +126,16 @@ async fn write_once(
         return Ok(Some((Written::Overtaken { by: Box::new(by) }, None)));
     }
     // A closed job is a record: only what opens it again may follow, what was found later, and that the customer was removed.
-    let follows_up = match new.body {
-        Body::FollowUp(_) | Body::CustomerRemoved { .. } => true,
+    let comes_after = matches!(new.body, Body::FollowUp(_) | Body::CustomerRemoved { .. });
+    let may_follow = match new.body {
+        Body::Reopened { .. } => true,
         Body::Withdrawn { .. } => rows.iter().any(|row| Some(row.id) == new.supersedes && row.kind == "follow_up"),
-        _ => false,
+        _ => comes_after,
     };
-    if closed(&rows) && !follows_up && !matches!(new.body, Body::Reopened { .. }) {
-        return Err(StoreError::Closed);
-    }
-    if matches!(new.body, Body::FollowUp(_) | Body::CustomerRemoved { .. }) && !closed(&rows) {
-        return Err(StoreError::CannotBeKept);
+    match closed(&rows) {
+        true if !may_follow => return Err(StoreError::Closed),
+        false if comes_after => return Err(StoreError::CannotBeKept),
+        _ => {}
     }
     let seq = rows.last().map_or(0, |row| row.seq);
     let holds = match along {
@@ -218,8 +219,9 @@ pub async fn chain(db: &Connection, viewer: &Viewer, number: i64) -> Result<(Uui
 /// The first entry whose words of the customer, kept beside its text, are not those it was hashed of, or are gone although nobody removed the customer.
 pub async fn changed_words(db: &Connection, viewer: &Viewer, number: i64) -> Result<Option<i32>, StoreError> {
     let head = own_job(db, viewer, number).await?;
-    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(db).await?;
-    Ok(removal::first_changed(&rows))
+    let of_the_customer = entry::Column::Personal.is_not_null().or(entry::Column::Kind.is_in(removal::kinds()));
+    let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).filter(of_the_customer);
+    Ok(removal::first_changed(&rows.order_by_asc(entry::Column::Seq).all(db).await?))
 }
 
 /// The live entry that stands where the new one wants to, without the new one knowing of it.

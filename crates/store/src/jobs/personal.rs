@@ -14,14 +14,12 @@ impl Body {
     }
 }
 
-/// The fields of a kind of entry that say who the customer is, and in which words they spoke.
+/// The kinds of entries that say who the customer is, and in which words they spoke, each with the fields that do.
+pub(super) const FIELDS: [(&str, &[&str]); 4] =
+    [("particulars", &["customer", "reach"]), ("agreed", &["who"]), ("talked", &["who"]), ("customer", &["who", "words"])];
+
 fn fields(kind: &str) -> &'static [&'static str] {
-    match kind {
-        "particulars" => &["customer", "reach"],
-        "agreed" | "talked" => &["who"],
-        "customer" => &["who", "words"],
-        _ => &[],
-    }
+    FIELDS.iter().find(|(of, _)| *of == kind).map_or(&[], |(_, fields)| *fields)
 }
 
 /// Takes what is personal out of a body's text, and hands it back as it is kept beside it; none where there is nothing.

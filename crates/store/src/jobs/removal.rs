@@ -54,6 +54,11 @@ pub(super) async fn take_away(db: &impl ConnectionTrait, job: Uuid) -> Result<()
     Ok(())
 }
 
+/// The kinds of entries that [`first_changed`] looks at.
+pub(super) fn kinds() -> impl Iterator<Item = &'static str> {
+    personal::FIELDS.iter().map(|(kind, _)| *kind).chain([KIND])
+}
+
 /// The first entry that says another thing of the customer than what it was hashed of, or that lost it although no entry says that the customer was removed.
 pub(super) fn first_changed(rows: &[entry::Model]) -> Option<i32> {
     let removed = rows.iter().filter(|row| row.kind == KIND).map(|row| row.seq).max().unwrap_or(0);

@@ -7,7 +7,7 @@ use crate::entity::{job, summary as table};
 use crate::{Connection, StoreError, Viewer};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{ExprTrait, OnConflict};
-use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
+use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait, UpdateMany};
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
 use velvet_dial_core::flag;
@@ -114,19 +114,20 @@ pub async fn judged(db: &Connection, viewer: &Viewer, job: Uuid, judged: &Judged
 /// Has the open jobs of all shops told anew that another state of the program told: it may say another word of them.
 pub async fn retell(db: &Connection) -> Result<(), StoreError> {
     let other = table::Column::ToldBy.is_null().or(table::Column::ToldBy.ne(told_by()));
-    let open = table::Entity::update_many()
-        .set(table::ActiveModel { seq: Set(BEHIND), judged_seq: Set(None), ..Default::default() })
-        .filter(table::Column::ClosedAt.is_null());
-    open.filter(other).exec(db).await?;
+    to_be_told().filter(other).exec(db).await?;
     Ok(())
+}
+
+/// The open jobs, to be told anew when they are next shown.
+fn to_be_told() -> UpdateMany<table::Entity> {
+    table::Entity::update_many()
+        .set(table::ActiveModel { seq: Set(BEHIND), judged_seq: Set(None), ..Default::default() })
+        .filter(table::Column::ClosedAt.is_null())
 }
 
 /// Has the open jobs of an engine, or all open jobs of the shop, told anew when they are next shown: something they are judged by was changed.
 pub async fn resummarise(db: &impl ConnectionTrait, viewer: &Viewer, engine: Option<Uuid>) -> Result<(), StoreError> {
-    let mut open = table::Entity::update_many()
-        .set(table::ActiveModel { seq: Set(BEHIND), judged_seq: Set(None), ..Default::default() })
-        .filter(table::Column::ShopId.eq(viewer.shop))
-        .filter(table::Column::ClosedAt.is_null());
+    let mut open = to_be_told().filter(table::Column::ShopId.eq(viewer.shop));
     if let Some(engine) = engine {
         let of_engine = job::Entity::find().filter(job::Column::EngineId.eq(engine)).select_only().column(job::Column::Id).into_query();
         open = open.filter(table::Column::JobId.in_subquery(of_engine));

@@ -1,4 +1,5 @@
 //! The hash that chains an entry to the one before it; none on what was written before.
+use super::table::drop_column;
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::schema::char_len_null;
 
@@ -17,9 +18,6 @@ impl MigrationTrait for Eighth {
     }
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
-        if !manager.has_column("entries", "chain").await? {
-            return Ok(());
-        }
-        manager.alter_table(Table::alter().table("entries").drop_column("chain").take()).await
+        drop_column(manager, "entries", "chain").await
     }
 }

@@ -1,4 +1,5 @@
 //! What a shop learns from its closed jobs, its Saturdays, and the torques of a sheet.
+use super::table::drop_column;
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::schema::{boolean_null, double_null, text_null};
 
@@ -33,10 +34,7 @@ impl MigrationTrait for Ninth {
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
         for (table, column) in columns() {
-            let name = column.get_column_name();
-            if manager.has_column(table, &name).await? {
-                manager.alter_table(Table::alter().table(table).drop_column(Alias::new(name)).take()).await?;
-            }
+            drop_column(manager, table, &column.get_column_name()).await?;
         }
         Ok(())
     }

@@ -1,5 +1,5 @@
 //! What proves a job: every entry has its hash, what it says of the customer lies beside it, a report has its code, heads of ledgers are sealed together.
-use super::table::{at, long_text, table};
+use super::table::{at, drop_column, long_text, table};
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::schema::{big_integer, char_len, char_len_null, text_null};
 use sea_orm_migration::sea_orm::{ConnectionTrait, FromQueryResult, entity::prelude::DateTime, prelude::Uuid};
@@ -60,10 +60,7 @@ impl MigrationTrait for Proof {
             manager.drop_index(Index::drop().name(CODE).table("records").to_owned()).await?;
         }
         for (table, column) in columns() {
-            let name = column.get_column_name();
-            if manager.has_column(table, &name).await? {
-                manager.alter_table(Table::alter().table(table).drop_column(Alias::new(name)).take()).await?;
-            }
+            drop_column(manager, table, &column.get_column_name()).await?;
         }
         Ok(())
     }

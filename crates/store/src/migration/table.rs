@@ -27,6 +27,14 @@ pub fn long_bytes(name: &'static str) -> ColumnDef {
     ColumnDef::new(name).custom("LONGBLOB").not_null().take()
 }
 
+/// Drops a column where it is there: a way down that was cut short can be gone again.
+pub async fn drop_column(manager: &SchemaManager<'_>, table: &'static str, column: &str) -> Result<(), DbErr> {
+    if !manager.has_column(table, column).await? {
+        return Ok(());
+    }
+    manager.alter_table(Table::alter().table(table).drop_column(Alias::new(column)).take()).await
+}
+
 /// A table with a key of another.
 pub trait Refers {
     /// A column that holds the key of a row of `of`.

@@ -1,4 +1,5 @@
 //! The board tells which vehicle came back with the same.
+use super::table::drop_column;
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::schema::big_integer_null;
 
@@ -25,9 +26,6 @@ impl MigrationTrait for Tenth {
     }
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
-        if !manager.has_column(TABLE, COLUMN).await? {
-            return Ok(());
-        }
-        manager.alter_table(Table::alter().table(TABLE).drop_column(COLUMN).take()).await
+        drop_column(manager, TABLE, COLUMN).await
     }
 }

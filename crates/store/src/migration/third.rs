@@ -2,7 +2,7 @@
 //!
 //! Summaries are not filled here: the board makes those that are missing, and `velvet-dial summaries` makes all anew.
 use super::second::{drop_index, index};
-use super::table::{Refers, at, at_or_none, long_text, points, table};
+use super::table::{Refers, at, at_or_none, drop_column, long_text, points, table};
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::schema::{
     big_integer, big_integer_null, binary_len, boolean_null, char_len, double_null, integer, integer_null, pk_uuid, small_integer_null,
@@ -94,10 +94,7 @@ impl MigrationTrait for Third {
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
         drop_index(manager, "sessions", "sessions_that_are_over").await?;
         for (table, column) in columns() {
-            let name = column.get_column_name();
-            if manager.has_column(table, &name).await? {
-                manager.alter_table(Table::alter().table(table).drop_column(Alias::new(name)).take()).await?;
-            }
+            drop_column(manager, table, &column.get_column_name()).await?;
         }
         for table in ["attempts", "formers", "records", "summaries"] {
             manager.drop_table(Table::drop().table(table).if_exists().take()).await?;

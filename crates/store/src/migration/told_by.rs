@@ -1,4 +1,5 @@
 //! A summary names the state of the program that told it, so that only what another one told is told anew.
+use super::table::drop_column;
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::schema::char_len_null;
 
@@ -20,9 +21,6 @@ impl MigrationTrait for ToldBy {
     }
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
-        if !manager.has_column(TABLE, COLUMN).await? {
-            return Ok(());
-        }
-        manager.alter_table(Table::alter().table(TABLE).drop_column(COLUMN).take()).await
+        drop_column(manager, TABLE, COLUMN).await
     }
 }

@@ -68,7 +68,7 @@ pub async fn marks(db: &Connection, run: &Recorded) -> Result<Vec<Mark>, StoreEr
         .await?;
     let mark = |(row, user): (run_mark::Model, Option<user::Model>)| Mark {
         id: row.id,
-        at_s: (row.at_us as u64).saturating_sub(run.zero_us()) as f64 / 1e6,
+        at_s: (row.at_us as u64).saturating_sub(run.clock().zero_us()) as f64 / 1e6,
         note: row.note,
         who: user.map(|user| user.shown_name),
         made_at: row.made_at,

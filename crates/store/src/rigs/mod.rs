@@ -7,7 +7,7 @@ pub(crate) mod seconds;
 pub use keeper::Keeper;
 pub use marks::{Mark, mark, marks, set_mark};
 pub use run::{Recorded, recorded, runs};
-pub use seconds::{Keeping, Peaks, chunks, damaged, kept, packed, peaks};
+pub use seconds::{Clock, Keeping, Peaks, chunks, damaged, kept, packed, peaks};
 
 use crate::entity::{instrument, job, rig as table};
 use crate::{Connection, StoreError, Viewer, now, secret};

@@ -1,4 +1,5 @@
 //! Recorded runs in a list.
+use super::seconds::Clock;
 use crate::entity::{rig, rig_run};
 use crate::jobs::own_job;
 use crate::{Connection, StoreError, Viewer, from_json};
@@ -29,19 +30,9 @@ pub struct Recorded {
 }
 
 impl Recorded {
-    /// How long it is, s.
-    pub fn seconds(&self) -> f64 {
-        self.span_us.map_or(0.0, |(from, to)| to.saturating_sub(from) as f64 / 1e6)
-    }
-
-    /// The rig's clock so many seconds after its beginning.
-    pub fn at_us(&self, seconds: f64) -> u64 {
-        self.zero_us().saturating_add((seconds.max(0.0) * 1e6) as u64)
-    }
-
-    /// The rig's clock at its beginning.
-    pub fn zero_us(&self) -> u64 {
-        self.span_us.map_or(0, |(from, _)| from)
+    /// Its clock: the rig's own.
+    pub fn clock(&self) -> Clock {
+        Clock(self.span_us.unwrap_or_default())
     }
 }
 

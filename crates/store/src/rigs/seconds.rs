@@ -7,6 +7,27 @@ use std::io::{Error, ErrorKind};
 use uuid::Uuid;
 use velvet_dial_rig::chunk::{COLUMNS, Chunk, ChunkError, Peak, packed_peaks, unpacked_peaks};
 
+/// The first and the last time of a run, microseconds of its own clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Clock(pub (u64, u64));
+
+impl Clock {
+    /// At its beginning.
+    pub fn zero_us(self) -> u64 {
+        self.0.0
+    }
+
+    /// So many seconds after its beginning.
+    pub fn at_us(self, seconds: f64) -> u64 {
+        self.zero_us().saturating_add((seconds.max(0.0) * 1e6) as u64)
+    }
+
+    /// How long it runs, s.
+    pub fn seconds(self) -> f64 {
+        self.0.1.saturating_sub(self.zero_us()) as f64 / 1e6
+    }
+}
+
 /// The peaks of one chunk.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Peaks {

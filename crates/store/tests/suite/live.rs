@@ -57,7 +57,7 @@ impl Bay {
     async fn kept(&self, job: i64, admitted: &Admitted) -> Vec<f64> {
         let run = rigs::recorded(&self.db, &self.one, job, admitted.run).await.unwrap();
         let chunks = rigs::chunks(&self.db, run.id, 0, u64::MAX).await.unwrap();
-        chunk::run(&chunks, &run.channels, run.zero_us()).kpa
+        chunk::run(&chunks, &run.channels, run.clock().zero_us()).kpa
     }
 }
 

@@ -133,9 +133,7 @@ pub async fn kept(desk: &Desk, job: &Job) -> Result<Option<Kept>, Failure> {
         (Ok(_), Some(key)) if desk.app.serving.keys.as_ref().is_some_and(|keys| !keys.is_of_shop(desk.viewer.shop, key)) => {
             Some("It is signed by a key that is not this shop's.".to_owned())
         }
-        (Ok((_, verified)), _) if verified.customer_removed && !job.customer_removed() => {
-            Some("What it said of the customer is gone, and no entry says that the customer was removed.".to_owned())
-        }
+        (Ok((_, verified)), _) if verified.customer_removed && !job.customer_removed() => Some(SealError::CustomerGone.to_string()),
         _ => None,
     };
     if let Some(why) = &broken {

@@ -172,7 +172,7 @@ impl Watcher {
     async fn needle_moved(&self) -> Option<(String, &'static str)> {
         let (app, number) = (&self.desk.app, self.desk.number);
         let recorded = rigs::recorded(&app.db, &self.desk.viewer, number, self.run).await.ok()?;
-        let (from_s, to_s) = ((recorded.seconds() - NEEDLE_S).max(0.0), recorded.seconds());
+        let (from_s, to_s) = ((recorded.clock().seconds() - NEEDLE_S).max(0.0), recorded.clock().seconds());
         let run = Source::Rig(recorded).stretch(&self.desk, from_s, to_s).await.ok()?;
         let unit = self.desk.liking.unit;
         let look = move || {

@@ -110,7 +110,7 @@ async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Opti
     let mut waited = Duration::ZERO;
     loop {
         let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, run).await?;
-        if recorded.span_us.is_some_and(|(_, last)| last >= recorded.at_us(to_s)) {
+        if recorded.span_us.is_some_and(|(_, last)| last >= recorded.clock().at_us(to_s)) {
             let source = Source::Rig(recorded);
             let run = source.stretch(desk, from_s, to_s).await?;
             let hold = move || {

@@ -9,7 +9,7 @@ use velvet_dial_core::capture::{self, CaptureError, Level, Run, levels};
 use velvet_dial_rig::chunk::{self, COLUMNS, Peak};
 use velvet_dial_rig::said::Channel;
 use velvet_dial_store::jobs::{self, File};
-use velvet_dial_store::rigs::{self, Keeping, Peaks, Recorded};
+use velvet_dial_store::rigs::{self, Clock, Keeping, Peaks, Recorded};
 
 /// A recorded run of a job.
 pub enum Source {
@@ -33,46 +33,30 @@ const BY_PEAKS_S: f64 = 240.0;
 const LONG: usize = 400_000;
 
 /// A run that is kept by the second: a rig's, or a long file's.
-struct Kept {
+struct BySecond {
     run: Uuid,
     channels: Vec<Channel>,
-    /// The clock at its beginning, and its end, microseconds.
-    zero_us: u64,
-    last_us: u64,
+    clock: Clock,
     samples: u64,
 }
 
-impl Kept {
+impl BySecond {
     fn of_rig(recorded: &Recorded) -> Self {
-        Self {
-            run: recorded.id,
-            channels: recorded.channels.clone(),
-            zero_us: recorded.zero_us(),
-            last_us: recorded.span_us.map_or(0, |(_, last)| last),
-            samples: recorded.samples,
-        }
+        Self { run: recorded.id, channels: recorded.channels.clone(), clock: recorded.clock(), samples: recorded.samples }
     }
 
     /// Of a file, where it is long and was read once; its speed is in turns a minute by then.
     async fn of_file(desk: &Desk, file: Uuid) -> Result<Option<Self>, Failure> {
         let kept = rigs::kept(&desk.app.db, file).await?;
-        Ok(kept.map(|(last_us, samples)| Self { run: file, channels: Vec::new(), zero_us: 0, last_us, samples }))
-    }
-
-    fn seconds(&self) -> f64 {
-        self.last_us.saturating_sub(self.zero_us) as f64 / 1e6
-    }
-
-    fn at_us(&self, seconds: f64) -> u64 {
-        self.zero_us.saturating_add((seconds.max(0.0) * 1e6) as u64)
+        Ok(kept.map(|(last_us, samples)| Self { run: file, channels: Vec::new(), clock: Clock((0, last_us)), samples }))
     }
 
     /// What was recorded between two times.
     async fn between(&self, desk: &Desk, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
-        let (zero, channels) = (self.zero_us, self.channels.clone());
-        let packed = rigs::packed(&desk.app.db, self.run, self.at_us(from_s), self.at_us(to_s)).await?;
+        let (zero, channels) = (self.clock.zero_us(), self.channels.clone());
+        let packed = rigs::packed(&desk.app.db, self.run, self.clock.at_us(from_s), self.clock.at_us(to_s)).await?;
         // A stretch of half a run is half of its samples, about.
-        let share = ((to_s - from_s) / self.seconds().max(1.0)).clamp(0.0, 1.0);
+        let share = ((to_s - from_s) / self.clock.seconds().max(1.0)).clamp(0.0, 1.0);
         let every = ((self.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
         let read = move || -> Result<Arc<Run>, chunk::ChunkError> {
             let unpacked = |(first, bytes): &(u64, Vec<u8>)| chunk::Chunk::unpacked(*first, bytes).map(|chunk| chunk.thinned(every));
@@ -95,8 +79,8 @@ impl Kept {
     /// As many steps as a picture takes, between two times.
     async fn levels(&self, desk: &Desk, (from_s, to_s): (f64, f64), most: usize) -> Result<Vec<Level>, Failure> {
         if to_s - from_s > BY_PEAKS_S {
-            let peaks = rigs::peaks(&desk.app.db, self.run, self.at_us(from_s), self.at_us(to_s)).await?;
-            return Ok(of_peaks(&peaks, self.zero_us, most));
+            let peaks = rigs::peaks(&desk.app.db, self.run, self.clock.at_us(from_s), self.clock.at_us(to_s)).await?;
+            return Ok(of_peaks(&peaks, self.clock.zero_us(), most));
         }
         let run = self.between(desk, from_s, to_s).await?;
         Ok(desk.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
@@ -122,10 +106,10 @@ impl Source {
     }
 
     /// How it is kept by the second; none of a short file.
-    async fn kept(&self, desk: &Desk) -> Result<Option<Kept>, Failure> {
+    async fn kept(&self, desk: &Desk) -> Result<Option<BySecond>, Failure> {
         match self {
-            Self::Rig(recorded) => Ok(Some(Kept::of_rig(recorded))),
-            Self::File { file, .. } => Kept::of_file(desk, file.id).await,
+            Self::Rig(recorded) => Ok(Some(BySecond::of_rig(recorded))),
+            Self::File { file, .. } => BySecond::of_file(desk, file.id).await,
         }
     }
 
@@ -160,7 +144,7 @@ impl Source {
                 if let Some(run) = app.kept.run(&key) {
                     return Ok(Ok(run));
                 }
-                let run = Kept::of_rig(recorded).between(desk, 0.0, f64::MAX).await?;
+                let run = BySecond::of_rig(recorded).between(desk, 0.0, f64::MAX).await?;
                 app.kept.keep_run(key, &run);
                 Ok(Ok(run))
             }
@@ -178,7 +162,7 @@ impl Source {
     /// As many steps as a picture takes, between two times; the run's own where none are said.
     pub async fn levels(&self, desk: &Desk, span: Option<(f64, f64)>, most: usize) -> Result<Vec<Level>, Failure> {
         if let Some(kept) = self.kept(desk).await? {
-            return kept.levels(desk, span.unwrap_or((0.0, kept.seconds())), most).await;
+            return kept.levels(desk, span.unwrap_or((0.0, kept.clock.seconds())), most).await;
         }
         let (from_s, to_s) = span.unwrap_or((f64::MIN, f64::MAX));
         let run = self.whole(desk).await?.map_err(|error| Failure::Form(error.to_string()))?;

@@ -223,7 +223,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
 }
 
 fn recorded_line(run: &Recorded, zone: &Zone) -> RunLine {
-    let minutes = run.seconds() / 60.0;
+    let minutes = run.clock().seconds() / 60.0;
     RunLine { id: run.id.to_string(), name: format!("{} live, {minutes:.1} min", run.rig), when: show::moment(run.started_at, zone) }
 }
 
