@@ -2,7 +2,7 @@
 //!
 //! A reading that is not believed stays readable and stops the engine like any other; it is not weighed. What is looked for, in this order, since each later
 //! test looks only at what the earlier ones left:
-//! a needle off zero with the line open; two gauges that disagree at one point; the same pressure at idle and at speed, neither near nothing nor both cold
+//! a needle off zero with the line open; two gauges that disagree at one point; a reading that others on the same gauge at the same point do not repeat; the same pressure at idle and at speed, neither near nothing nor both cold
 //! on the relief; a fall with revs on one gauge that another gauge does not see.
 use crate::case::{Case, Deed, Reading, Shows, gauge};
 use crate::instrument::Sensitivity;
@@ -26,6 +26,8 @@ const SAME_K: f64 = 10.0;
 const DISAGREE: f64 = 3.0;
 /// How far the engine itself may have moved between two readings of one point, as a share.
 const MOVED: f64 = 0.06;
+/// Readings of one point repeat when they are this alike, as a share.
+const REPEATS: f64 = 0.25;
 /// Pressures this alike at idle and at this many times its speed are one and the same needle. No relief holds so level over such a range.
 const SAME_NEEDLE: f64 = 0.02;
 const FAR_FASTER: f64 = 1.8;
@@ -46,7 +48,7 @@ pub fn not_believed(case: &Case) -> Vec<NotBelieved> {
             }
         }
     };
-    for test in [off_zero, two_gauges, stuck_needle, falls_on_one_gauge] {
+    for test in [off_zero, two_gauges, does_not_repeat, stuck_needle, falls_on_one_gauge] {
         let left: Vec<(usize, &Reading)> = case
             .readings
             .iter()
@@ -114,6 +116,34 @@ fn two_gauges(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
                 reading: index,
                 why: format!("{} and {} disagree at the same point by more than both can be wrong.", sentence(name(not)), name(other)),
                 again: "Read that point on both again, one after the other, or on a third gauge.",
+            });
+        }
+    }
+    found
+}
+
+/// Of three and more readings of one point on one gauge those are believed that agree with most of them, where at least two agree and the others are far off.
+fn does_not_repeat(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
+    let alike = |a: &Reading, b: &Reading| (a.kpa - b.kpa).abs() <= REPEATS * a.kpa.max(b.kpa).max(NOTHING_KPA);
+    let mut found = Vec::new();
+    for (index, one) in left {
+        let of_point = |(_, other): &&(usize, &Reading)| {
+            other.instrument == one.instrument
+                && same_point(one, other)
+                && other.shown() == Shows::Value
+                && !repaired_between(case, one, other)
+        };
+        let point: Vec<&Reading> = left.iter().filter(of_point).map(|(_, reading)| *reading).collect();
+        let agree = |reading: &Reading| point.iter().filter(|other| alike(reading, other)).count();
+        let most = point.iter().map(|reading| agree(reading)).max().unwrap_or(0);
+        if point.len() >= 3 && most >= 2 && agree(one) < most && one.shown() == Shows::Value {
+            found.push(NotBelieved {
+                reading: *index,
+                why: format!(
+                    "{} did not repeat it: {most} other readings of this point agree, and this one is far from them.",
+                    sentence(name(one))
+                ),
+                again: "Hold the point until the needle is still, and read it once more.",
             });
         }
     }

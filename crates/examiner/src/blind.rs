@@ -1,7 +1,7 @@
 //! A blind case: what a technician would have on paper of an engine whose fault only the examiner knows.
-use crate::build::{Made, between, break_it, healthy, port_kpa, scatter};
+use crate::build::{Made, between, healthy, scatter};
+use crate::engine::{Engine as Built, port_kpa};
 use crate::habit::Habit;
-use crate::rival::Rival;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::case::{Case, FORMAT, Reading};
@@ -16,6 +16,8 @@ use velvet_dial_core::trace::pick;
 pub(crate) struct Engine {
     made: Made,
     points: [(f64, f64); 4],
+    /// Which of them are read, and whether hot idle is read again at the end.
+    read: ([bool; 4], bool),
     gauge: Instrument,
     /// The oil is so much colder than the technician estimates, K; none with a probe.
     lags_k: Option<f64>,
@@ -33,7 +35,7 @@ pub(crate) struct Blind {
     pub told: Vec<String>,
     /// A hot reading is under the sheet's least, in truth.
     pub below: bool,
-    engine: Rival,
+    engine: Box<dyn Built>,
     lies: Lies,
 }
 
@@ -48,7 +50,7 @@ struct Lies {
 impl Blind {
     /// What this engine's gauge would show at another point.
     pub fn shows_kpa(&self, rpm: f64, temp_c: f64) -> f64 {
-        self.lies.shown(port_kpa(&self.engine, &self.case.engine.layout, rpm, temp_c))
+        self.lies.shown(port_kpa(&*self.engine, self.case.engine.layout.port, rpm, temp_c))
     }
 }
 
@@ -69,6 +71,8 @@ const LAGS_K: f64 = 12.0;
 const SHOWS: f64 = 0.5;
 /// How far the examiner's tables stray from the tracer's: standard deviation of the logarithm of every entry.
 const PERTURBED_SD_LN: f64 = 0.5;
+/// Place of hot idle among the points of a run.
+const HOT_IDLE: usize = 1;
 /// Severities tried until a fault is bad enough to be complained of.
 const TRIES: usize = 12;
 
@@ -77,7 +81,7 @@ impl Engine {
         let made = healthy(habit, rng);
         let idle = made.card.idle_rpm;
         let cold = between(rng, 5.0, 28.0).round();
-        let hot = made.sheet.points.first().map_or(95.0, |point| point.oil_temp_c) + between(rng, -4.0, 6.0);
+        let hot = made.hot_c + between(rng, -4.0, 6.0);
         let [middle, fast] = made.fast_rpm;
         let mut near_hot = |rpm: f64| (rpm, (hot + between(rng, -3.0, 4.0)).round());
         let points = [((1.1 * idle).round(), cold), near_hot(idle), near_hot(middle), near_hot(fast)];
@@ -85,7 +89,15 @@ impl Engine {
         let gauge =
             Instrument { kind: Kind::Bourdon, full_scale_kpa: 1000.0, class_percent, graduation_kpa: 20.0, ..Instrument::default() };
         let lags_k = (rng.random::<f64>() < ESTIMATED).then(|| between(rng, 0.0, LAGS_K).round());
-        Self { made, points, gauge, lags_k }
+        // Six in ten read all four; the others two or three, or one of them twice.
+        let mut read = ([true; 4], false);
+        match rng.random_range(0..10) {
+            0 => read.1 = true,
+            1 | 2 => read.0 = [false, true, rng.random(), true],
+            3 => read.0 = [rng.random(), true, true, false],
+            _ => {}
+        }
+        Self { made, points, read, gauge, lags_k }
     }
 
     pub fn layout(&self) -> &Layout {
@@ -114,14 +126,14 @@ impl Engine {
             let [cold, hot, ..] = &mut points;
             (cold.0, hot.0) = ((cold.0 * (1.0 - drop)).round(), (hot.0 * (1.0 - drop)).round());
         }
-        let sound = points.map(|(rpm, temp)| port_kpa(&self.made.engine, layout, rpm, temp));
+        let sound = points.map(|(rpm, temp)| port_kpa(&*self.made.engine, layout.port, rpm, temp));
         for _ in 0..TRIES {
             let severity: f64 = rng.random();
             let mut engine = self.made.engine.clone();
             for fault in &faults {
-                break_it(&mut engine, *fault, severity, rng);
+                engine.break_it(*fault, severity, rng);
             }
-            let true_kpa = points.map(|(rpm, temp)| port_kpa(&engine, layout, rpm, temp));
+            let true_kpa = points.map(|(rpm, temp)| port_kpa(&*engine, layout.port, rpm, temp));
             if quiet || self.noticed(noticed, &points, &sound, &true_kpa) {
                 let lies = self.lies(cause.reading, rng);
                 let readings = self.read((cause.reading, lies), &points, &true_kpa, rng);
@@ -130,7 +142,7 @@ impl Engine {
                     format: FORMAT.to_owned(),
                     id: None,
                     engine: self.made.card.clone(),
-                    spec: Some(self.made.sheet.clone()),
+                    spec: self.made.sheet.clone(),
                     instruments: [("g".to_owned(), self.gauge.clone())].into(),
                     readings,
                     evidence: Vec::new(),
@@ -153,7 +165,7 @@ impl Engine {
     }
 
     fn least_kpa(&self, rpm: f64) -> f64 {
-        self.made.sheet.points.iter().find(|p| p.rpm == rpm).and_then(|p| p.min_kpa).unwrap_or(0.0)
+        self.made.sheet.iter().flat_map(|sheet| &sheet.points).find(|p| p.rpm == rpm).and_then(|p| p.min_kpa).unwrap_or(0.0)
     }
 
     /// Somebody complains: a hot pressure under the sheet, or any that has gone so far, as a share, from what this engine made when sound.
@@ -175,10 +187,13 @@ impl Engine {
         Lies { class_kpa, offset_kpa, slope }
     }
 
-    /// The four readings off a real gauge: class, graduation, needle, a thermometer or an estimate and a tachometer that are a little off.
+    /// The readings off a real gauge: class, graduation, needle, a thermometer or an estimate and a tachometer that are a little off.
     fn read(&self, (bears, lies): (ShownAs, Lies), points: &[(f64, f64); 4], true_kpa: &[f64; 4], rng: &mut ChaCha8Rng) -> Vec<Reading> {
         let mut readings = Vec::new();
-        for ((rpm, temp), kpa) in points.iter().zip(true_kpa) {
+        let (taken, again) = self.read;
+        let order = (0..4).filter(|place| taken.get(*place) == Some(&true)).chain(again.then_some(HOT_IDLE));
+        let of = |place: usize| Some((points.get(place)?, true_kpa.get(place)?));
+        for ((rpm, temp), kpa) in order.filter_map(of) {
             let strange = if bears == ShownAs::Anything { (0.5 * scatter(rng)).exp() } else { 1.0 };
             let held = 1.0 + 0.01 * scatter(rng);
             let shown = (lies.shown(kpa * strange * held) + 0.2 * lies.class_kpa.abs() * between(rng, -1.0, 1.0)).max(0.0);

@@ -1,4 +1,5 @@
-//! How the makers of the rivals build: five habits, each with ranges of its own. None is the tracer's, and what is tuned on some is reported on the others.
+//! How the makers of the rivals build: ten habits, each with ranges of its own and something that the others do not have. None is the tracer's. What is tuned is
+//! tuned on the five that say so, and the figures that count are those of the other five.
 use velvet_dial_core::circuit::Burns;
 
 /// How a relief valve opens with a habit; the range is its rise from cracking to full flow, as a share of cracking.
@@ -9,10 +10,22 @@ pub(crate) enum ReliefHabit {
     Soft(f64, f64),
 }
 
+/// Of what an engine is computed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Build {
+    /// [`crate::rival::Rival`].
+    Segments,
+    /// [`crate::stranger::Stranger`].
+    Throws,
+}
+
 /// A maker's habit. Ranges are drawn evenly, sizes evenly in the logarithm.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Habit {
     pub name: &'static str,
+    /// What is tuned may be tuned on it; its figures are not those that count.
+    pub tuned_on: bool,
+    pub build: Build,
     pub litres: (f64, f64),
     pub litres_a_cylinder: f64,
     pub idle_rpm: (f64, f64),
@@ -36,12 +49,70 @@ pub(crate) struct Habit {
     pub film_power: f64,
     /// Share of viscosity the films lose to shear.
     pub shear: (f64, f64),
+    /// Flow of all jets at the relief's pressure as a share of the pump's at rated speed, and the pressure they open at.
+    pub jet_share: (f64, f64),
+    pub jets_open_kpa: (f64, f64),
+    /// Oil temperature of a hot engine, which is where its sheet stands and where it is read, °C.
+    pub runs_c: (f64, f64),
+    /// Loss in a new element at hot idle, Pa.
+    pub element_pa: (f64, f64),
+    /// Share of choked filters whose bypass stays shut.
+    pub stays_shut: f64,
+    /// The worst of a cooler's blockage and of a remade feed, as factors.
+    pub cooler_worst: f64,
+    pub feed_worst: f64,
+    /// How much steeper than by its inlet alone a starving pump's flow falls with speed.
+    pub starves: f64,
+    /// Share of pumps with a second stage that is let run free at speed.
+    pub two_stages: f64,
+    /// Share of sheets that name another speed than those that are read, and of jobs without a sheet.
+    pub sheet_elsewhere: f64,
+    pub without_sheet: f64,
 }
 
-/// The five.
-pub(crate) const HABITS: [Habit; 5] = [
+/// What most makers do, where a habit does not say otherwise.
+const USUAL: Habit = Habit {
+    name: "",
+    tuned_on: false,
+    build: Build::Segments,
+    litres: (1.0, 3.0),
+    litres_a_cylinder: 0.5,
+    idle_rpm: (650.0, 900.0),
+    rated_rpm: (4500.0, 6500.0),
+    burns: Burns::Petrol,
+    grades: &["5W-30", "10W-40"],
+    pump_cm3: (6.0, 9.0),
+    pump_power: 0.85,
+    hot_idle_kpa: (80.0, 220.0),
+    relief: ReliefHabit::Soft(0.2, 0.6),
+    cracks_kpa: (350.0, 550.0),
+    relief_in_gallery: 0.4,
+    head_straight: 0.2,
+    cam_straight: 0.3,
+    controlled: 0.0,
+    cooler: 0.3,
+    jets: 0.2,
+    shaft: 0.2,
+    film_power: 0.9,
+    shear: (0.0, 0.15),
+    jet_share: (0.05, 0.25),
+    jets_open_kpa: (110.0, 280.0),
+    runs_c: (80.0, 100.0),
+    element_pa: (3_000.0, 12_000.0),
+    stays_shut: 0.3,
+    cooler_worst: 50.0,
+    feed_worst: 10.0,
+    starves: 1.0,
+    two_stages: 0.0,
+    sheet_elsewhere: 0.1,
+    without_sheet: 0.1,
+};
+
+/// The ten.
+pub(crate) const HABITS: [Habit; 10] = [
     Habit {
         name: "soft slots",
+        tuned_on: true,
         litres: (0.9, 3.5),
         litres_a_cylinder: 0.5,
         idle_rpm: (650.0, 900.0),
@@ -62,9 +133,12 @@ pub(crate) const HABITS: [Habit; 5] = [
         shaft: 0.1,
         film_power: 0.8,
         shear: (0.05, 0.25),
+        jet_share: (0.1, 0.25),
+        ..USUAL
     },
     Habit {
         name: "hard poppets",
+        tuned_on: false,
         litres: (1.1, 6.5),
         litres_a_cylinder: 0.6,
         idle_rpm: (550.0, 850.0),
@@ -85,9 +159,12 @@ pub(crate) const HABITS: [Habit; 5] = [
         shaft: 0.6,
         film_power: 1.0,
         shear: (0.0, 0.08),
+        stays_shut: 0.5,
+        ..USUAL
     },
     Habit {
         name: "stingy pumps",
+        tuned_on: true,
         litres: (0.6, 2.5),
         litres_a_cylinder: 0.4,
         idle_rpm: (750.0, 1100.0),
@@ -104,13 +181,16 @@ pub(crate) const HABITS: [Habit; 5] = [
         cam_straight: 0.4,
         controlled: 0.0,
         cooler: 0.1,
-        jets: 0.1,
         shaft: 0.3,
         film_power: 0.9,
         shear: (0.0, 0.15),
+        jets: 0.4,
+        starves: 2.0,
+        ..USUAL
     },
     Habit {
         name: "variable pumps",
+        tuned_on: false,
         litres: (1.0, 3.2),
         litres_a_cylinder: 0.5,
         idle_rpm: (650.0, 850.0),
@@ -131,9 +211,13 @@ pub(crate) const HABITS: [Habit; 5] = [
         shaft: 0.0,
         film_power: 0.8,
         shear: (0.05, 0.2),
+        jet_share: (0.05, 0.2),
+        cooler_worst: 300.0,
+        ..USUAL
     },
     Habit {
         name: "slow diesels",
+        tuned_on: true,
         litres: (2.2, 16.0),
         litres_a_cylinder: 1.2,
         idle_rpm: (400.0, 750.0),
@@ -154,5 +238,115 @@ pub(crate) const HABITS: [Habit; 5] = [
         shaft: 0.8,
         film_power: 1.0,
         shear: (0.0, 0.1),
+        runs_c: (75.0, 95.0),
+        sheet_elsewhere: 0.3,
+        cooler_worst: 200.0,
+        ..USUAL
+    },
+    Habit {
+        name: "air-cooled twins",
+        tuned_on: true,
+        litres: (0.3, 1.3),
+        litres_a_cylinder: 0.4,
+        idle_rpm: (900.0, 1300.0),
+        rated_rpm: (5500.0, 9000.0),
+        grades: &["20W-50", "15W-50", "10W-40", "40"],
+        pump_cm3: (5.0, 9.0),
+        hot_idle_kpa: (60.0, 180.0),
+        relief: ReliefHabit::Poppet(0.1, 0.6),
+        relief_in_gallery: 0.2,
+        cam_straight: 0.6,
+        jets: 0.3,
+        cooler: 0.4,
+        runs_c: (100.0, 130.0),
+        stays_shut: 0.6,
+        without_sheet: 0.3,
+        ..USUAL
+    },
+    Habit {
+        name: "jets throughout",
+        tuned_on: true,
+        litres: (1.2, 3.0),
+        grades: &["0W-20", "5W-30", "0W-40"],
+        pump_cm3: (7.0, 11.0),
+        hot_idle_kpa: (90.0, 240.0),
+        relief: ReliefHabit::Slot(0.2, 1.2),
+        relief_in_gallery: 0.6,
+        head_straight: 0.1,
+        cooler: 0.8,
+        jets: 1.0,
+        shaft: 0.0,
+        shear: (0.05, 0.25),
+        cooler_worst: 200.0,
+        sheet_elsewhere: 0.2,
+        ..USUAL
+    },
+    Habit {
+        name: "old rocker shafts",
+        litres: (1.1, 6.0),
+        litres_a_cylinder: 0.7,
+        idle_rpm: (450.0, 750.0),
+        rated_rpm: (3000.0, 5000.0),
+        grades: &["30", "40", "20W-50", "15W-40"],
+        pump_power: 0.9,
+        hot_idle_kpa: (70.0, 300.0),
+        relief: ReliefHabit::Poppet(0.3, 1.3),
+        head_straight: 0.5,
+        cam_straight: 0.8,
+        cooler: 0.1,
+        jets: 0.0,
+        shaft: 0.95,
+        runs_c: (70.0, 90.0),
+        element_pa: (2_000.0, 20_000.0),
+        stays_shut: 0.5,
+        feed_worst: 40.0,
+        without_sheet: 0.3,
+        ..USUAL
+    },
+    Habit {
+        name: "two-stage pumps",
+        litres: (2.5, 13.0),
+        litres_a_cylinder: 1.1,
+        idle_rpm: (550.0, 800.0),
+        rated_rpm: (1800.0, 3800.0),
+        burns: Burns::Diesel,
+        grades: &["15W-40", "10W-40", "5W-30"],
+        pump_cm3: (7.0, 11.0),
+        pump_power: 0.95,
+        hot_idle_kpa: (120.0, 320.0),
+        relief: ReliefHabit::Slot(0.3, 1.0),
+        cam_straight: 0.6,
+        cooler: 0.9,
+        jets: 0.8,
+        shaft: 0.6,
+        runs_c: (80.0, 100.0),
+        starves: 2.5,
+        two_stages: 0.7,
+        cooler_worst: 300.0,
+        sheet_elsewhere: 0.3,
+        ..USUAL
+    },
+    Habit {
+        name: "grooved mains",
+        build: Build::Throws,
+        litres: (0.8, 7.0),
+        litres_a_cylinder: 0.6,
+        idle_rpm: (500.0, 950.0),
+        rated_rpm: (2400.0, 6500.0),
+        grades: &["5W-30", "10W-40", "15W-40", "20W-50", "0W-20"],
+        pump_cm3: (5.0, 10.0),
+        hot_idle_kpa: (70.0, 280.0),
+        cracks_kpa: (300.0, 600.0),
+        cooler: 0.5,
+        jets: 0.4,
+        shaft: 0.4,
+        runs_c: (78.0, 108.0),
+        starves: 1.5,
+        two_stages: 0.1,
+        cooler_worst: 300.0,
+        feed_worst: 25.0,
+        sheet_elsewhere: 0.2,
+        without_sheet: 0.2,
+        ..USUAL
     },
 ];

@@ -1,22 +1,25 @@
 //! How good the tracer is on engines that are not built as it assumes: blind cases, counted honestly.
 //!
-//! Words: the *examiner* draws a healthy engine of another structure ([`rival`]) by the habit of one of five makers ([`habit`]), breaks it ([`build`]), reads it with
+//! Words: the *examiner* draws a healthy engine of another structure ([`rival`], [`stranger`]) by the habit of one of ten makers ([`habit`]), breaks it, reads it with
 //! a real gauge and hands over card, sheet and readings ([`blind`]); the tracer sees nothing else. Three levels of evidence: the four pressures alone; with what was
 //! told at intake and the checks of minutes; and with what each order asks for until it is good enough. Cases come in two mixes: *equal*, every cause as
 //! often as the other, for how well each is found; and *as they come in*, by the causes' own shares, pairs among them, for whether a stated certainty comes
 //! true, which no tracer can promise on another mix than the one it is told.
 //!
-//! What is tuned here is one number, how far the model is believed to be off a real engine. [`tune`] scores a few values of it on every rival, and says for
-//! each rival which value the other four would have chosen: that is the value its figures are to be reported with.
+//! Five of the makers are there to tune on, and the figures that count are those of the other five. [`tune`] scores how far the model is believed to be off a real
+//! engine on the five of the first kind, and says for each which value the other four would have chosen.
 //!
 //! Everything follows from the seed; the same options give the same figures.
 mod believed;
 mod blind;
 mod build;
+mod engine;
 mod habit;
 mod print;
 mod rival;
 mod score;
+mod stranger;
+mod throws;
 
 pub use believed::{Believed, believed, believes};
 pub use print::tuning;
@@ -33,7 +36,7 @@ use std::collections::BTreeMap;
 use velvet_dial_core::case::{Evidence, Setting, diagnose, spec_points};
 use velvet_dial_core::oil;
 use velvet_dial_core::trace::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
-use velvet_dial_core::trace::{Next, Order, Posterior, Situation, Step, Tracer, Until, Walk, pick};
+use velvet_dial_core::trace::{Assumed, Next, Order, Posterior, Situation, Step, Tracer, Until, Walk, pick};
 
 /// The causes that four pressures can show apart: each moves them in a way of its own on every layout. What needs a part not every engine
 /// has, what acts as one of these does, and what leaves the pressure at the port alone stands in the second table.
@@ -67,11 +70,17 @@ pub struct Options {
     pub noticed: f64,
     /// How far the model is believed to be off, as a multiple of what the product uses.
     pub discrepancy: f64,
+    /// Count the rivals that things are tuned on in place of those that are left out for reporting.
+    pub tuned_on: bool,
+    /// Judge by the readings and the intake alone, and follow no order of checks: a tenth of the time.
+    pub unfollowed: bool,
+    /// The tracer's own seed; its figures should not hang on it.
+    pub tracer_seed: Option<u32>,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { seed: 1, engines: 12, noticed: 1.0 / 3.0, discrepancy: 1.0 }
+        Self { seed: 1, engines: 12, noticed: 1.0 / 3.0, discrepancy: 1.0, tuned_on: false, unfollowed: false, tracer_seed: None }
     }
 }
 
@@ -173,17 +182,18 @@ struct Drawn {
 
 impl Drawn {
     /// The tracer of this engine; none without a case of it.
-    fn tracer(&self, discrepancy: f64) -> Option<Tracer> {
+    fn tracer(&self, assumed: Assumed) -> Option<Tracer> {
         let (Blind { case, .. }, _) = self.cases.first()?;
         let filled = oil::typical(&case.engine.oil_grade).ok()?;
-        Some(Tracer::doubting(filled, &case.engine, &spec_points(case), discrepancy))
+        Some(Tracer::assuming(filled, &case.engine, &spec_points(case), assumed))
     }
 }
 
 /// Draws, asks and counts.
 pub fn evaluate(options: Options) -> Evaluation {
     let know = knowledge();
-    let drawn: Vec<Drawn> = HABITS.iter().enumerate().flat_map(|(rival, habit)| draw(know, options, rival, habit)).collect();
+    let asked = |(_, habit): &(usize, &Habit)| habit.tuned_on == options.tuned_on;
+    let drawn: Vec<Drawn> = HABITS.iter().enumerate().filter(asked).flat_map(|(rival, habit)| draw(know, options, rival, habit)).collect();
     let seen: Vec<Seen> = drawn.par_iter().flat_map_iter(|engine| examine(know, options, engine)).collect();
     let mut evaluation = Evaluation {
         options,
@@ -227,6 +237,8 @@ pub fn evaluate(options: Options) -> Evaluation {
     for (rival, stated) in evaluation.rivals.iter_mut().zip(by_rival) {
         rival.calibration = Calibration::of(&stated);
     }
+    evaluation.rivals =
+        HABITS.iter().zip(evaluation.rivals).filter(|(habit, _)| habit.tuned_on == options.tuned_on).map(|(_, rival)| rival).collect();
     evaluation
 }
 
@@ -289,12 +301,13 @@ fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<
 
 /// All cases of one engine.
 fn examine(know: &'static Knowledge, options: Options, drawn: &Drawn) -> Vec<Seen> {
-    let Some(tracer) = drawn.tracer(options.discrepancy) else { return Vec::new() };
-    drawn.cases.iter().map(|(blind, equal)| ask(know, &tracer, blind, (drawn.rival, *equal))).collect()
+    let assumed = Assumed { discrepancy: options.discrepancy, seed: options.tracer_seed.unwrap_or(Assumed::default().seed) };
+    let Some(tracer) = drawn.tracer(assumed) else { return Vec::new() };
+    drawn.cases.iter().map(|(blind, equal)| ask(know, &tracer, blind, (drawn.rival, *equal, options.unfollowed))).collect()
 }
 
 /// Hands a case to the tracer at every level.
-fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal): (usize, bool)) -> Seen {
+fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal, unfollowed): (usize, bool, bool)) -> Seen {
     let hypothesis = know.hypotheses.get(blind.truth);
     let tally = |posterior: &Posterior| hypothesis.map_or_else(Tally::default, |h| Tally::of(know, h, posterior));
     let said = |posterior: &Posterior| hypothesis.map_or_else(Vec::new, |h| statements(h, posterior));
@@ -316,13 +329,12 @@ fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal):
     let situation = bare.situation(&blind.case);
     let mut orders: [Vec<(&'static str, OrderScore)>; 2] = Default::default();
     let mut end: [Vec<Stated>; 2] = Default::default();
-    if SHOWN_BY_PRESSURE.contains(&id) || !equal {
+    if !unfollowed && (SHOWN_BY_PRESSURE.contains(&id) || !equal) {
         for ((orders, end), answers) in orders.iter_mut().zip(&mut end).zip(&blind.answers) {
             for (name, order, until) in ORDERS {
                 let (score, states) = follow(know, (order, until), &bare.posterior.states, &situation, (blind, answers));
                 if name == DEFAULT_ORDER {
-                    let probability = know.fold(&states);
-                    *end = said(&Posterior { states, probability, moved: Vec::new() });
+                    *end = said(&Posterior::of_states(know, states));
                 }
                 orders.push((name, score));
             }
@@ -437,10 +449,11 @@ pub fn tune(options: Options) -> Vec<Tuned> {
         let logs: Vec<f64> = drawn.par_iter().flat_map_iter(|engine| log_scores(know, engine, discrepancy)).collect();
         logs.iter().sum::<f64>() / logs.len().max(1) as f64
     };
-    let scores: Vec<Vec<f64>> =
-        HABITS.iter().enumerate().map(|(rival, habit)| SCORED.map(|value| score(rival, habit, value)).to_vec()).collect();
-    HABITS
+    let tuned: Vec<(usize, &Habit)> = HABITS.iter().enumerate().filter(|(_, habit)| habit.tuned_on).collect();
+    let scores: Vec<Vec<f64>> = tuned.iter().map(|(rival, habit)| SCORED.map(|value| score(*rival, habit, value)).to_vec()).collect();
+    tuned
         .iter()
+        .map(|(_, habit)| habit)
         .enumerate()
         .map(|(rival, habit)| {
             let of_others = |place: usize| -> f64 {
@@ -457,7 +470,7 @@ pub fn tune(options: Options) -> Vec<Tuned> {
 }
 
 fn log_scores(know: &Knowledge, drawn: &Drawn, discrepancy: f64) -> Vec<f64> {
-    let Some(tracer) = drawn.tracer(discrepancy) else { return Vec::new() };
+    let Some(tracer) = drawn.tracer(Assumed { discrepancy, ..Assumed::default() }) else { return Vec::new() };
     drawn
         .cases
         .iter()

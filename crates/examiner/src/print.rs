@@ -1,9 +1,9 @@
 //! The tables as text: what `velvet-dial evaluate` prints and `docs/evaluation.md` holds.
-use crate::{CauseScore, Evaluation, Orders, SHOWN_BY_PRESSURE, SoundScore, Tally, Tuned};
+use crate::{Calibration, CauseScore, Evaluation, Orders, SHOWN_BY_PRESSURE, SoundScore, Tally, Tuned};
 use std::fmt::{Display, Formatter, Result};
 
 const LEVELS: [&str; 4] = [
-    "Four pressures alone",
+    "Pressures alone",
     "With intake and the checks of minutes",
     "Where the default order ended, clear answers",
     "Where the default order ended, answers as the tables have them",
@@ -13,19 +13,19 @@ const COUNTED: u32 = 400;
 
 impl Display for Evaluation {
     fn fmt(&self, f: &mut Formatter) -> Result {
-        writeln!(f, "Seed {}, {} engines of each rival. Shares in %; `n` is cases.\n", self.options.seed, self.options.engines)?;
-        writeln!(f, "## By rival\n\nPressures alone. *Called sound* is a stated soundness over one half; *condemned* is one under 1 %.\n")?;
+        let which = if self.options.tuned_on { "rivals that things are tuned on" } else { "rivals that were left out of all tuning" };
+        writeln!(f, "Seed {}, {} engines of each rival, {which}. Shares in %; `n` is cases.\n", self.options.seed, self.options.engines)?;
+        writeln!(f, "## By rival\n\nPressures alone. *Called sound* is a stated soundness over one half; *condemned* is one under 5 %.\n")?;
         writeln!(
             f,
-            "| rival | n | the thirteen: first three | first two groups | sound engines | called sound | condemned | faulty below their sheet | called sound | widest gap | mean gap |"
+            "| rival | n | the thirteen: first three | first two groups | sound engines | called sound | condemned | faulty below their sheet | called sound | faulty within it | called sound | widest gap | mean gap | stated over 90 | came true |"
         )?;
-        writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|")?;
+        writeln!(f, "|---|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|---:|")?;
         for rival in &self.rivals {
-            let (widest, mean) = rival.calibration.gaps(COUNTED / 4);
-            self::rival(f, rival.name, &rival.shown, &rival.sound, (widest, mean))?;
+            self::rival(f, rival.name, &rival.shown, &rival.sound, &rival.calibration, COUNTED / 4)?;
         }
         let [pressures, ..] = &self.calibration;
-        self::rival(f, "**all**", &self.shown.pressures, &self.all.sound, pressures.gaps(COUNTED))?;
+        self::rival(f, "**all**", &self.shown.pressures, &self.all.sound, pressures, COUNTED)?;
         let (below, all) = (&self.shown.below, &self.shown.pressures);
         writeln!(
             f,
@@ -70,7 +70,7 @@ impl Display for Evaluation {
 
         writeln!(
             f,
-            "## The orders\n\nBegun at the four pressures, until one cause stands at the certainty it is acted on at, or nothing left is worth its minutes.\n"
+            "## The orders\n\nBegun at the pressures, until one cause stands at the certainty it is acted on at, or nothing left is worth its minutes.\n"
         )?;
         for (answers, (shown, coming)) in ["clear answers, 5 % wrong", "answers as the tables have them, and 5 % wrong on top"]
             .iter()
@@ -88,10 +88,12 @@ fn share(part: u32, of: u32) -> String {
     if of == 0 { "–".to_owned() } else { format!("{:.1}", 100.0 * f64::from(part) / f64::from(of)) }
 }
 
-fn rival(f: &mut Formatter, name: &str, shown: &Tally, sound: &SoundScore, (widest, mean): (f64, f64)) -> Result {
+fn rival(f: &mut Formatter, name: &str, shown: &Tally, sound: &SoundScore, calibration: &Calibration, counted: u32) -> Result {
+    let (widest, mean) = calibration.gaps(counted);
+    let [.., over_90] = calibration.bins;
     writeln!(
         f,
-        "| {name} | {} | {:.0} | {:.0} | {} | {} | {} | {} | {} | {widest:.1} | {mean:.1} |",
+        "| {name} | {} | {:.0} | {:.0} | {} | {} | {} | {} | {} | {} | {} | {widest:.1} | {mean:.1} | {} | {:.0} |",
         shown.cases,
         100.0 * shown.share(shown.first_three),
         100.0 * shown.share(shown.group_first_two),
@@ -100,6 +102,10 @@ fn rival(f: &mut Formatter, name: &str, shown: &Tally, sound: &SoundScore, (wide
         share(sound.condemned, sound.sound),
         sound.below,
         share(sound.missed, sound.below),
+        sound.within,
+        share(sound.within_called, sound.within),
+        over_90.stated,
+        100.0 * over_90.came_true,
     )
 }
 

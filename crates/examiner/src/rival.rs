@@ -6,6 +6,12 @@
 //! term; a pump that fills by what its speed asks of the inlet instead of a hard floor; air as a polytrope. The constants differ as well:
 //! [`super::build`]. Solved by plain bisection from the far end of the gallery: slow, and nothing in common with the tracer's solver.
 
+use crate::build::between;
+use crate::engine::{Engine, Read, bisect};
+use rand::Rng;
+use rand_chacha::ChaCha8Rng;
+use velvet_dial_core::circuit::Fault;
+
 const ATMOSPHERE_PA: f64 = 101_325.0;
 const ORIFICE: f64 = 0.7;
 
@@ -87,8 +93,12 @@ pub(crate) struct Rival {
     /// Air at the rated speed on top of that at rest, growing with the power 1.5 of speed.
     pub air_at_rated: f64,
     pub rated_rpm: f64,
+    /// A second stage that runs free above this speed, and its share of the pump.
+    pub stage: Option<(f64, f64)>,
     /// Depression an idle pump bears, and what the rated speed asks more, by its square, Pa absolute.
     pub fills_above: (f64, f64),
+    /// Power with which it fills less beyond that.
+    pub starves: f64,
     pub relief_at: ReliefAt,
     pub relief_cracks: f64,
     pub relief_opens: Opens,
@@ -97,6 +107,8 @@ pub(crate) struct Rival {
     pub filter_square: f64,
     pub bypass_pa: f64,
     pub cooler_per_m3: f64,
+    /// Where a thermostat sends oil through it, °C; none where it always goes.
+    pub cooler_opens_c: Option<f64>,
     pub bearings: Vec<Bearing>,
     pub segment_per_m3: f64,
     /// Segment (from the pump) whose loss is multiplied, and by how much.
@@ -112,15 +124,16 @@ pub(crate) struct Rival {
     pub jets: Option<(f64, f64)>,
     pub jets_stuck_m2: f64,
     pub leak_m2: f64,
+    pub worst: Worst,
 }
 
-/// Pressures in Pa.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Read {
-    pub pump: f64,
-    pub gallery: f64,
-    pub end: f64,
-    pub head: f64,
+/// How far its faults go, by its maker's habit.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Worst {
+    pub cooler: f64,
+    pub feed: f64,
+    /// Share of choked filters whose bypass stays shut.
+    pub stays_shut: f64,
 }
 
 fn orifice(area_m2: f64, pa: f64, rho: f64) -> f64 {
@@ -133,19 +146,6 @@ fn behind(area_m2: f64, g_m3: f64, pa: f64, mu: f64, rho: f64) -> (f64, f64) {
     (g_m3 * between / mu, between)
 }
 
-/// The root of a falling function.
-fn bisect(mut low: f64, mut high: f64, falling: impl Fn(f64) -> f64) -> f64 {
-    for _ in 0..60 {
-        let middle = 0.5 * (low + high);
-        if falling(middle) > 0.0 {
-            low = middle;
-        } else {
-            high = middle;
-        }
-    }
-    0.5 * (low + high)
-}
-
 impl Rival {
     /// Liquid oil the pump takes in when it sweeps `swept` m³/s.
     fn drawn(&self, swept: f64, rpm: f64, mu: f64) -> f64 {
@@ -156,7 +156,7 @@ impl Rival {
             let line = self.suction_per_m3 * mu * q + rho * (q / self.suction_m2).powi(2);
             let screen = self.screen_per_m * mu * q / self.screen_m2 + 0.9 * rho * (q / self.screen_m2).powi(2);
             let inlet = (ATMOSPHERE_PA - 1_500.0 - line - screen).max(2_000.0);
-            let fills = ((inlet - 8_000.0) / (asks - 8_000.0)).clamp(0.0, 1.0);
+            let fills = ((inlet - 8_000.0) / (asks - 8_000.0)).clamp(0.0, 1.0).powf(self.starves);
             let gas = air * (ATMOSPHERE_PA / inlet).powf(0.9);
             let sucked = ORIFICE * self.joint_m2 * (2.0 * (ATMOSPHERE_PA - inlet) / 1.2).sqrt() * (ATMOSPHERE_PA / inlet).powf(0.9);
             (swept * fills * (1.0 - gas).max(0.0) - sucked).max(0.0)
@@ -203,13 +203,20 @@ impl Rival {
                 Opens::Soft { flow_per_pa } => flow_per_pa * over,
             }
     }
+}
 
-    /// Pressures at a speed and sump temperature.
-    pub fn read(&self, rpm: f64, temp_c: f64) -> Read {
+impl Engine for Rival {
+    fn clone_box(&self) -> Box<dyn Engine> {
+        Box::new(self.clone())
+    }
+
+    fn read(&self, rpm: f64, temp_c: f64) -> Read {
         let mu = self.oil.mu(temp_c);
         let film_c = temp_c + self.film_rise * (rpm / 1000.0).powf(self.film_power);
         let mu_film = self.oil.mu(film_c) * (1.0 - self.oil.shear * (rpm / self.rated_rpm).min(1.0));
-        let swept = self.per_turn_m3 * rpm / 60.0;
+        let stage = self.stage.filter(|(above, _)| rpm > *above).map_or(1.0, |(_, share)| 1.0 - share);
+        let swept = stage * self.per_turn_m3 * rpm / 60.0;
+        let cooler_per_m3 = if self.cooler_opens_c.is_none_or(|opens| temp_c >= opens) { self.cooler_per_m3 } else { 0.0 };
         let whole = self.drawn(swept, rpm, mu);
         let at_end = |end_pa: f64| {
             let (start, mut flow, head) = self.gallery(end_pa, rpm, mu, mu_film);
@@ -220,7 +227,7 @@ impl Rival {
             // Past the bypass's setting a quarter of what the element would take.
             let loss =
                 if element > self.bypass_pa { self.bypass_pa + 0.25 * (element - self.bypass_pa).min(self.bypass_pa) } else { element };
-            let pump = start + loss + self.cooler_per_m3 * mu * flow;
+            let pump = start + loss + cooler_per_m3 * mu * flow;
             let slip = self.slip_m3 * pump / mu + orifice(self.slip_m2, pump, self.oil.rho);
             let back = if self.relief_at == ReliefAt::Pump { self.relief(pump) } else { 0.0 };
             let share = self.control.map_or(1.0, |(low, high, step)| {
@@ -234,5 +241,106 @@ impl Rival {
             return Read::default();
         }
         at_end(bisect(0.0, 4e6, |end| at_end(end).0)).1
+    }
+
+    fn opened(&self, by: f64) -> Box<dyn Engine> {
+        let mut tried = self.clone();
+        for bearing in &mut tried.bearings {
+            bearing.main_m3 *= by;
+            bearing.rod_m3 *= by;
+        }
+        tried.cam_m3 *= by;
+        tried.head_m3 *= by;
+        Box::new(tried)
+    }
+
+    fn break_it(&mut self, fault: Fault, s: f64, rng: &mut ChaCha8Rng) {
+        let engine = self;
+        let lin = |low: f64, high: f64| low + (high - low) * s;
+        let log = |low: f64, high: f64| low * (high / low).powf(s);
+        let size = engine.per_turn_m3 / 12e-6;
+        match fault {
+            Fault::None => {}
+            Fault::OilLow => (engine.air, engine.air_at_rated) = (engine.air + lin(0.03, 0.25), engine.air_at_rated + lin(0.08, 0.4)),
+            Fault::OilOver => (engine.air, engine.air_at_rated) = (engine.air + lin(0.02, 0.08), engine.air_at_rated + lin(0.08, 0.3)),
+            Fault::OilThin => engine.oil = engine.oil.times(lin(0.85, 0.5)),
+            Fault::OilThick => engine.oil = engine.oil.times(log(1.2, 2.2)),
+            Fault::OilDiluted => engine.oil = engine.oil.thinned(lin(0.03, 0.15), 0.5e-3, 0.4e-3),
+            Fault::OilDegraded => {
+                engine.oil = engine.oil.times(log(1.15, 2.2));
+                engine.filter_per_m3 *= log(2.0, 15.0);
+                engine.screen_m2 *= lin(0.9, 0.5);
+            }
+            Fault::ScreenBlocked => engine.screen_m2 *= log(0.12, 0.012),
+            Fault::PickupAir => engine.joint_m2 = size * log(0.35e-6, 8e-6),
+            Fault::PickupBroken => engine.joint_m2 = size * log(20e-6, 200e-6),
+            Fault::PumpWorn => {
+                engine.slip_m3 *= log(2.5, 14.0);
+                engine.slip_m2 *= log(1.5, 4.0);
+            }
+            Fault::PumpDrive | Fault::PumpUnprimed => engine.per_turn_m3 *= if s < 0.25 { lin(0.5, -1.4) } else { 0.0 },
+            Fault::PumpControl => {
+                engine.control = match engine.control {
+                    Some((low, _, step)) if s < 0.6 => Some((low * lin(1.0, 0.6), low * lin(1.0, 0.6), step)),
+                    _ => None,
+                }
+            }
+            Fault::ReliefOpen => engine.relief_stuck_m2 = size * log(2e-6, 25e-6),
+            Fault::ReliefWeak => engine.relief_cracks *= lin(0.75, 0.3),
+            Fault::ReliefShut => {
+                engine.relief_cracks *= log(1.5, 4.0);
+            }
+            Fault::ReliefHeavy => engine.relief_cracks *= lin(1.2, 1.8),
+            Fault::FilterBlocked => {
+                (engine.filter_per_m3, engine.filter_square) =
+                    (engine.filter_per_m3 * log(4.0, 50.0), engine.filter_square * log(2.0, 10.0));
+                if rng.random::<f64>() < engine.worst.stays_shut {
+                    engine.bypass_pa = f64::INFINITY;
+                }
+            }
+            Fault::FilterWrong => {
+                (engine.filter_per_m3, engine.bypass_pa) = (engine.filter_per_m3 * log(1.5, 5.0), engine.bypass_pa * lin(1.1, 1.8))
+            }
+            Fault::CoolerPath => engine.cooler_per_m3 *= log(5.0, engine.worst.cooler),
+            Fault::GalleryLeak => engine.leak_m2 = size * log(2e-6, 25e-6),
+            Fault::GalleryBlocked => engine.blocked = Some((rng.random_range(1..engine.bearings.len().max(2)), log(40.0, 1_500.0))),
+            Fault::BearingsCrank => {
+                // Not all alike: each is somewhere between half and all of the way, and one is half as wide again.
+                let worst = rng.random_range(0..engine.bearings.len().max(1));
+                let wide = lin(1.3, 2.2);
+                for (place, bearing) in engine.bearings.iter_mut().enumerate() {
+                    let way = between(rng, 0.5, 1.0) + if place == worst { 0.5 } else { 0.0 };
+                    let opened = (1.0 + (wide - 1.0) * way).powi(3);
+                    bearing.main_m3 *= opened;
+                    bearing.rod_m3 *= opened;
+                }
+            }
+            Fault::BearingSingle => {
+                let which = rng.random_range(0..engine.bearings.len().max(1));
+                if let Some(bearing) = engine.bearings.get_mut(which) {
+                    bearing.rod_m3 *= lin(1.3, 3.0).powi(3);
+                }
+            }
+            Fault::BearingsCam => engine.cam_m3 *= lin(1.5, 3.0).powi(3),
+            Fault::RockersWorn => engine.head_m3 *= lin(1.6, 3.2).powi(3),
+            Fault::FeedOversize => {
+                let worst = engine.worst.feed;
+                engine.head_feed_m2 = engine.head_feed_m2.map(|feed| feed * log(2.5, worst));
+                engine.head_m3 *= log(3.0, 1.2 * worst);
+            }
+            Fault::ValveControl => engine.leak_m2 = size * log(1.5e-6, 12e-6),
+            Fault::JetsOpen => {
+                if let Some((area, _)) = &mut engine.jets {
+                    engine.jets_stuck_m2 = *area * lin(0.2, 1.0);
+                    *area *= 1.0 - lin(0.2, 1.0);
+                }
+            }
+            Fault::TurboFeed => engine.turbo = engine.turbo.map(|(feed, g)| (feed * lin(1.0, 1.8), g * lin(1.5, 3.0).powi(3))),
+            Fault::ExternalLeak => {
+                engine.leak_m2 = size * log(0.3e-6, 4e-6);
+                engine.air += lin(0.0, 0.12);
+                engine.air_at_rated += lin(0.0, 0.2);
+            }
+        }
     }
 }

@@ -2,7 +2,7 @@
 use crate::blind::is_true;
 use serde::Serialize;
 use velvet_dial_core::trace::Posterior;
-use velvet_dial_core::trace::knowledge::{Hypothesis, Knowledge, Link};
+use velvet_dial_core::trace::knowledge::{Hypothesis, Knowledge};
 
 /// How often the true cause stood where, over some cases.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
@@ -37,7 +37,8 @@ impl Tally {
     pub(crate) fn of(know: &Knowledge, hypothesis: &Hypothesis, posterior: &Posterior) -> Self {
         let ranked = posterior.ranked();
         let place = ranked.iter().position(|cause| is_true(hypothesis, *cause)).unwrap_or(usize::MAX);
-        let mut groups = know.by_group(&posterior.probability);
+        let groups = know.by_group(&posterior.came_first);
+        let mut groups: Vec<(&str, f64)> = groups.into_iter().map(|(name, _)| (name, know.any_of(&posterior.states, name))).collect();
         groups.sort_by(|a, b| b.1.total_cmp(&a.1));
         let of_truth =
             |group: &str| know.causes.iter().enumerate().any(|(index, cause)| cause.group == group && is_true(hypothesis, index));
@@ -71,16 +72,15 @@ pub struct Calibration {
     pub bins: [Bin; 10],
 }
 
-/// A statement: a certainty, and how far it came true. Of two causes that only met each is half the truth, as each is given half the odds.
+/// A statement that a cause is present: its certainty, and whether it came true.
 pub(crate) type Stated = (f64, f64);
 
 /// What is stated of every cause given at least this certainty counts; below it the table would only count what nobody says.
 const STATED_FROM: f64 = 0.02;
 
 pub(crate) fn statements(hypothesis: &Hypothesis, posterior: &Posterior) -> Vec<Stated> {
-    let all = posterior.probability.iter().enumerate().filter(|(_, p)| **p >= STATED_FROM);
-    let share = if hypothesis.link == Link::Together { 0.5 } else { 1.0 };
-    all.map(|(cause, p)| (*p, if is_true(hypothesis, cause) { share } else { 0.0 })).collect()
+    let all = posterior.present.iter().enumerate().filter(|(_, p)| **p >= STATED_FROM);
+    all.map(|(cause, p)| (*p, if hypothesis.holds(cause) { 1.0 } else { 0.0 })).collect()
 }
 
 impl Calibration {
@@ -113,12 +113,16 @@ pub struct SoundScore {
     pub sound: u32,
     /// Of these, called sound: over one half.
     pub called: u32,
-    /// Of these, given under one in a hundred.
+    /// Of these, given under one in twenty.
     pub condemned: u32,
     /// Faulty engines below their sheet.
     pub below: u32,
     /// Of these, called sound.
     pub missed: u32,
+    /// Faulty engines that keep their sheet.
+    pub within: u32,
+    /// Of these, called sound.
+    pub within_called: u32,
 }
 
 impl SoundScore {
@@ -128,9 +132,11 @@ impl SoundScore {
         Self {
             sound: when(sound_engine),
             called: when(sound_engine && sound > 0.5),
-            condemned: when(sound_engine && sound < 0.01),
+            condemned: when(sound_engine && sound < 0.05),
             below: when(faulty_below),
             missed: when(faulty_below && sound > 0.5),
+            within: when(!sound_engine && !below),
+            within_called: when(!sound_engine && !below && sound > 0.5),
         }
     }
 
@@ -140,5 +146,7 @@ impl SoundScore {
         self.condemned += other.condemned;
         self.below += other.below;
         self.missed += other.missed;
+        self.within += other.within;
+        self.within_called += other.within_called;
     }
 }

@@ -10,16 +10,22 @@ pub struct Evaluate {
     /// Everything follows from it; the same seed gives the same figures.
     #[arg(long, default_value_t = Options::default().seed)]
     seed: u64,
-    /// Engines drawn of each of the five rivals: 1 to 10000, about three seconds each.
+    /// Engines drawn of each rival: 1 to 10000, about three seconds each.
     #[arg(long, default_value_t = Options::default().engines as u32, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     engines: u32,
     /// A pressure this far, in percent, from what the engine made when sound brings it in although the sheet is kept: 1 to 100.
     #[arg(long, default_value_t = (100.0 * Options::default().noticed).round() as u8, value_parser = clap::value_parser!(u8).range(1..=100))]
     noticed: u8,
+    /// Count the five rivals that things are tuned on instead of the five that were left out of all tuning.
+    #[arg(long)]
+    tuned_on: bool,
+    /// Judge by readings and intake alone and follow no order of checks, in a tenth of the time.
+    #[arg(long)]
+    unfollowed: bool,
     /// Print one JSON object instead of tables.
     #[arg(long)]
     json: bool,
-    /// Score values of the model's own error on every rival, and what the others would choose for each, instead of the tables.
+    /// Score values of the model's own error on every rival that is tuned on, and what the others of those would choose for each, instead of the tables.
     #[arg(long)]
     tune: bool,
     /// Print what is believed of nine healthy engines before anything is read, beside what the trade calls usual, instead of the tables.
@@ -38,7 +44,14 @@ impl Evaluate {
         }
         eprintln!("Drawing {} engines of each rival; this takes a while.", self.engines);
         let noticed = f64::from(self.noticed) / 100.0;
-        let options = Options { seed: self.seed, engines: self.engines as usize, noticed, ..Options::default() };
+        let options = Options {
+            seed: self.seed,
+            engines: self.engines as usize,
+            noticed,
+            tuned_on: self.tuned_on,
+            unfollowed: self.unfollowed,
+            ..Options::default()
+        };
         if self.tune {
             let _ = writeln!(io::stdout().lock(), "{}", tuning(&tune(options)).trim_end());
             return ExitCode::SUCCESS;

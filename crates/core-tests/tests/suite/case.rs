@@ -72,7 +72,7 @@ fn the_example_of_the_format_is_answered_to_the_letter() {
 fn a_known_pattern_multiplies_the_odds_of_its_cause_and_of_no_other() {
     let priors = |patterns: Value| {
         let now = known(&with(|v| v["known_patterns"] = patterns)).1;
-        (now.priors.clone(), now.posterior.probability.clone())
+        (now.priors.clone(), now.posterior.came_first.clone())
     };
     let cause = knowledge().cause("pickup_air").unwrap();
     let times = |of: &[f64], with: &[f64], index: usize| (with[index] / (1.0 - with[index])) / (of[index] / (1.0 - of[index]));
@@ -191,7 +191,7 @@ fn evidence_moves_the_odds_the_way_its_reason_says() {
     ] {
         let after = add(check, outcome);
         assert!(odds(&after, cause) > 2.0 * odds(&before, cause), "{check} {outcome}");
-        assert!(entropy_bits(&after.posterior.probability).is_finite());
+        assert!(entropy_bits(&after.posterior.came_first).is_finite());
     }
     assert_eq!(leader(&add("pickup_seal", "missing")), "pickup_air");
 }
@@ -218,8 +218,8 @@ proptest! {
         turned.rotate_left(turn % evidence.len());
         let one = known(&with(|v| v["evidence"] = json!(as_json(&evidence)))).1;
         let other = known(&with(|v| v["evidence"] = json!(as_json(&turned)))).1;
-        prop_assert!((one.posterior.probability.iter().sum::<f64>() - 1.0).abs() < 1e-9);
-        for (a, b) in one.posterior.probability.iter().zip(&other.posterior.probability) {
+        prop_assert!((one.posterior.came_first.iter().sum::<f64>() - 1.0).abs() < 1e-9);
+        for (a, b) in one.posterior.came_first.iter().zip(&other.posterior.came_first) {
             prop_assert!((a - b).abs() < 1e-9);
         }
         // A check that no cause here tells apart moves nothing that matters.
@@ -237,7 +237,7 @@ proptest! {
         // The check is of the jets: what it moves is theirs and the unknown's, and nobody else moves by more than that.
         let own: Vec<usize> = ["something_else", "jets_open"].iter().map(|cause| knowledge().cause(cause).unwrap()).collect();
         let share: f64 = own.iter().map(|cause| useless.posterior.of(*cause)).sum();
-        for (i, (a, b)) in useless.posterior.probability.iter().zip(&more.posterior.probability).enumerate() {
+        for (i, (a, b)) in useless.posterior.came_first.iter().zip(&more.posterior.came_first).enumerate() {
             prop_assert!(own.contains(&i) || (a - b).abs() <= share + 1e-9);
         }
     }
@@ -249,7 +249,7 @@ proptest! {
         let at = cut % text.len();
         text[at] = bytes.first().copied().unwrap_or(b'}');
         if let Ok(case) = parse(&text) && let Ok(tracer) = Tracer::new(&case.engine, &spec_points(&case)) {
-            let sum: f64 = diagnose(&case, &tracer, &Setting::default()).posterior.probability.iter().sum();
+            let sum: f64 = diagnose(&case, &tracer, &Setting::default()).posterior.came_first.iter().sum();
             prop_assert!((sum - 1.0).abs() < 1e-9);
         }
     }

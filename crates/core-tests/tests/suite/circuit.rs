@@ -149,7 +149,7 @@ proptest! {
     }
 
     #[test]
-    fn a_healthy_engine_reads_its_own_hot_idle(u in prop::array::uniform21(0.02..0.98f64), litres in 0.8..6.0f64, jets: bool, straight: bool) {
+    fn a_healthy_engine_reads_its_own_hot_idle(u in prop::array::uniform24(0.02..0.98f64), litres in 0.8..6.0f64, jets: bool, straight: bool) {
         let cam_feed = if straight { CamFeed::Straight } else { CamFeed::Restricted };
         let card = Card { displacement_l: litres, ..card(Layout { piston_jets: jets, cam_feed, ..Layout::default() }) };
         let unknowns = Unknowns::from_unit(&u, &card);
@@ -222,7 +222,7 @@ proptest! {
     }
 
     #[test]
-    fn unknowns_are_finite_at_the_ends(u in prop::array::uniform21(prop_oneof![Just(0.0), Just(1.0)])) {
+    fn unknowns_are_finite_at_the_ends(u in prop::array::uniform24(prop_oneof![Just(0.0), Just(1.0)])) {
         let circuit = nominal::circuit(&card(full_layout()), oil::typical("0W-16").unwrap(), &Unknowns::from_unit(&u, &card(full_layout())));
         let kpa = circuit.port_kpa(Working { rpm: 2000.0, oil_temp_c: 90.0 });
         prop_assert!(kpa.is_finite() && kpa > 1.0);
@@ -241,7 +241,7 @@ fn bare(law: Law) -> Circuit {
         air_share: 0.0,
         air_share_per_krpm: 0.0,
         joint_m2: 0.0,
-        collapse: 0.0,
+        starves: 0.0,
     };
     let pump = Pump { per_turn_m3: 12e-6, slip_m3: 0.0, control: None };
     let relief = Relief { cracks_pa: 1e15, slope_m3_s_pa: 0.0, held_open_k_m2: 0.0, senses_gallery: false };
@@ -362,7 +362,7 @@ fn each_cause_draws_its_own_shape() {
     for (fault, says, claim) in SIGNATURES {
         let layout = match fault {
             Fault::PumpControl => full_layout(),
-            Fault::BearingsCam => Layout { cam_feed: CamFeed::Straight, ..fixed },
+            Fault::BearingsCam => Layout { cam_feed: CamFeed::Straight, piston_jets: false, ..fixed },
             // Plain engines show a single fault best; parts are fitted where the fault is in one.
             Fault::RockersWorn | Fault::FeedOversize | Fault::ValveControl | Fault::JetsOpen | Fault::TurboFeed | Fault::CoolerPath => {
                 fixed
@@ -427,5 +427,5 @@ fn what_stands_outside_the_range_is_marked_and_a_full_circuit_says_so() {
     assert_eq!((still.gallery_pa, still.pump_pa), (0.0, 0.0), "a standing engine has no pressure");
     let leak = Branch { place: Place::Leak, law: Law::Orifice { k_m2: 1e-7 } };
     assert!(std::iter::repeat_n(leak, 8).any(|leak| !circuit.add(leak)), "there is an end to the places");
-    assert_eq!(DIMENSIONS, 21, "the property tests draw as many numbers as an engine needs");
+    assert_eq!(DIMENSIONS, 24, "the property tests draw as many numbers as an engine needs");
 }

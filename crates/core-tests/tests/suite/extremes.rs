@@ -70,7 +70,7 @@ proptest! {
         let case = parse(file.to_string().as_bytes()).unwrap();
         let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
         let now = diagnose(&case, &tracer, &Setting::default());
-        let sum: f64 = now.posterior.probability.iter().sum();
+        let sum: f64 = now.posterior.came_first.iter().sum();
         prop_assert!((sum - 1.0).abs() < 1e-6, "{sum}");
         prop_assert!(serde_json::to_string(&report(&case, &now)).unwrap().len() > 100);
         for curve in curves(&case, &now, &tracer) {
@@ -115,7 +115,7 @@ fn a_rested_tracer_says_the_same_and_takes_less() {
     let (rested, never) = (Tracer::new(&case.engine, &[]).unwrap(), Tracer::new(&case.engine, &[]).unwrap());
     for readings in [1, 2, 4, 3, 4] {
         let case = file(readings);
-        let of = |tracer: &Tracer| diagnose(&case, tracer, &Setting::default()).posterior.probability;
+        let of = |tracer: &Tracer| diagnose(&case, tracer, &Setting::default()).posterior.came_first;
         assert_eq!(of(&rested), of(&never), "{readings} readings");
         let before = rested.bytes();
         rested.rest();

@@ -29,12 +29,12 @@ fn expected_evidence_is_conserved() {
             let chance: f64 = now.states.iter().enumerate().map(|(state, p)| p * check.likelihood(state, outcome)).sum();
             let then = weigh(know, &priors, &[finding(know, check, outcome)]);
             sum += chance;
-            for (total, p) in expected.iter_mut().zip(&then.probability) {
+            for (total, p) in expected.iter_mut().zip(&then.came_first) {
                 *total += chance * p;
             }
         }
         assert!((sum - 1.0).abs() < 1e-9, "{}", check.id);
-        for (index, (expected, p)) in expected.iter().zip(&now.probability).enumerate() {
+        for (index, (expected, p)) in expected.iter().zip(&now.came_first).enumerate() {
             assert!((expected - p).abs() < 1e-9, "{} {}", check.id, know.causes[index].id);
         }
     }
@@ -55,17 +55,14 @@ fn every_row_speaks_the_way_its_numbers_say() {
                 let cause = know.cause(&row.cause).unwrap();
                 let (mut with, mut without, mut weight_with) = (0.0, 0.0, 0.0);
                 for (state, p) in now.states.iter().enumerate() {
-                    // The share of a state that is told as this cause.
-                    let mut only = vec![0.0; know.states()];
-                    only[state] = 1.0;
-                    let share = know.fold(&only)[cause];
+                    let share = if know.hypothesis(state).is_some_and(|hypothesis| hypothesis.holds(cause)) { 1.0 } else { 0.0 };
                     with += share * p * check.likelihood(state, outcome);
                     without += (1.0 - share) * p * check.likelihood(state, outcome);
                     weight_with += share * p;
                 }
                 let ratio = (with / weight_with) / (without / (1.0 - weight_with));
                 let odds = |p: f64| p / (1.0 - p);
-                let moved = odds(then.probability[cause]) / odds(now.probability[cause]);
+                let moved = odds(then.present[cause]) / odds(now.present[cause]);
                 assert!((moved / ratio - 1.0).abs() < 1e-6, "{} {} outcome {outcome}: {moved} and {ratio}", check.id, row.cause);
                 assert!((then.moved[0][cause] - moved.ln()).abs() < 1e-6, "why says what happened");
                 rows += 1;
@@ -85,21 +82,21 @@ fn findings_add_up_as_logarithms() {
     let both: Vec<f64> = level.log_likelihood.iter().zip(&needle.log_likelihood).map(|(a, b)| a + b).collect();
     let one = weigh(know, &priors, &[level.clone(), needle.clone()]);
     let joined = weigh(know, &priors, &[Finding { key: "both".into(), label: String::new(), log_likelihood: both }]);
-    for (a, b) in one.probability.iter().zip(&joined.probability) {
+    for (a, b) in one.came_first.iter().zip(&joined.came_first) {
         assert!((a - b).abs() < 1e-12);
     }
     // A finding that every state expects alike moves nothing at all, whatever its size.
     for log in [0.0, -40.0, 12.0] {
         let flat = Finding { key: "flat".into(), label: String::new(), log_likelihood: vec![log; know.states()] };
         let with_it = weigh(know, &priors, &[level.clone(), needle.clone(), flat]);
-        for (a, b) in one.probability.iter().zip(&with_it.probability) {
+        for (a, b) in one.came_first.iter().zip(&with_it.came_first) {
             assert!((a - b).abs() < 1e-12);
         }
         assert!(with_it.moved[2].iter().all(|moved| moved.abs() < 1e-9));
     }
     // A finding shorter than the states (an older table) counts as saying nothing of the rest.
     let short = Finding { key: "short".into(), label: String::new(), log_likelihood: vec![0.0; BANDS] };
-    assert_eq!(weigh(know, &priors, &[short]).probability.len(), know.causes.len());
+    assert_eq!(weigh(know, &priors, &[short]).came_first.len(), know.causes.len());
 }
 
 prop_compose! {
@@ -169,8 +166,8 @@ proptest! {
         let case = parse(value.to_string().as_bytes()).unwrap();
         let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
         let diagnosis = diagnose(&case, &tracer, &Setting::default());
-        let sum: f64 = diagnosis.posterior.probability.iter().sum();
-        prop_assert!((sum - 1.0).abs() < 1e-9 && diagnosis.posterior.probability.iter().all(|p| p.is_finite() && *p >= 0.0));
+        let sum: f64 = diagnosis.posterior.came_first.iter().sum();
+        prop_assert!((sum - 1.0).abs() < 1e-9 && diagnosis.posterior.came_first.iter().all(|p| p.is_finite() && *p >= 0.0));
         let out = serde_json::to_value(report(&case, &diagnosis)).unwrap();
         prop_assert!(all_finite(&out));
         prop_assert_eq!(out["causes"].as_array().unwrap().len(), knowledge().causes.len());

@@ -10,6 +10,7 @@ mod columns;
 mod extremes;
 mod field;
 mod flag;
+mod humility;
 mod knowledge;
 mod laws;
 mod oil;

@@ -95,7 +95,7 @@ proptest! {
     /// An engine built of other numbers than the tool's middle one, its crank worn evenly: its own clearances are found to explain its own hot idle in most of them, and renewing brings it near what it
     /// showed new. A starved one with sound journals is not explained by them.
     #[test]
-    fn an_engines_own_clearances_explain_its_own_reading(u in prop::array::uniform21(0.15..0.85f64), wear in 2.05..2.5f64) {
+    fn an_engines_own_clearances_explain_its_own_reading(u in prop::array::uniform24(0.15..0.85f64), wear in 2.05..2.5f64) {
         let card = Card { relief_opens_kpa: Some(450.0), ..Card::of(2.0, 4, 750.0, "5W-30") };
         let new = nominal::circuit(&card, oil::typical("5W-30").unwrap(), &Unknowns::from_unit(&u, &card));
         let at = Working { rpm: 750.0, oil_temp_c: 100.0 };

@@ -103,8 +103,8 @@ fn a_named_pattern_is_looked_at_once_and_first_if_it_is_quick() {
     let with_pattern = named(&[("level", "ok")], "bearings_cam");
     assert!(with_pattern.next[0].check() != Some("cam_bearings"));
     assert_eq!(
-        with_pattern.posterior.probability,
-        known(&job(json!(null), &[("level", "ok")])).1.posterior.probability,
+        with_pattern.posterior.came_first,
+        known(&job(json!(null), &[("level", "ok")])).1.posterior.came_first,
         "a belief is no evidence"
     );
 }
@@ -235,7 +235,7 @@ proptest! {
             })
             .to_vec();
         let states = odds_of(which);
-        let now = Posterior { probability: know.fold(&states), states, moved: Vec::new() };
+        let now = Posterior::of_states(know, states);
         let turned = |engine: Option<Engine>| matches!(engine, Some(Engine::Running | Engine::Cranked));
         let next = next_steps(know, &now, &situation);
         // What may save more than it costs comes first, and in either part what tells most a minute.

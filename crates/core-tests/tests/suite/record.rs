@@ -245,6 +245,7 @@ fn a_proof_names_what_is_missing() {
             case["readings"] = json!(readings);
             case["acts"] = json!([{ "act": "repair", "cause": "pickup_air" }]);
             case["instruments"]["g2"] = case["instruments"]["g1"].clone();
+            case["instruments"]["g2"]["class_percent"] = json!(2.5);
             change(case);
         }));
         velvet_dial_core::case::proof(&case, &now).unwrap()
@@ -258,7 +259,7 @@ fn a_proof_names_what_is_missing() {
         (&good[..1], &nothing, InPart, "3000 rpm was read before and not after"),
         (&[good[0].clone(), read(3000.0, 200.0, after.clone())], &nothing, NotProven, "3000 rpm is still below"),
         (&[read(750.0, 5.0, after.clone()), good[1].clone()], &nothing, Worse, "Idle stands further outside"),
-        (&[good[0].clone(), read(3000.0, 430.0, json!({ "phase": "after", "instrument": "g2" }))], &nothing, InPart, "another gauge"),
+        (&[good[0].clone(), read(3000.0, 430.0, json!({ "phase": "after", "instrument": "g2" }))], &nothing, InPart, "coarser gauge"),
         (&[good[0].clone(), read(3000.0, 303.0, after.clone())], &nothing, InPart, "the gauge cannot tell"),
         (&good, &|case| case["circumstances"] = json!(["on_slope"]), InPart, "condition of the complaint was not read after"),
         (&good, &|case| case["spec"] = json!(null), InPart, "no pass for a warranty"),

@@ -28,9 +28,9 @@ fn found(value: &Value, evidence: &[(&str, &str)]) -> Value {
 }
 
 fn sums_to_one(diagnosis: &Diagnosis) -> bool {
-    let sum: f64 = diagnosis.posterior.probability.iter().sum();
+    let sum: f64 = diagnosis.posterior.came_first.iter().sum();
     let states: f64 = diagnosis.posterior.states.iter().sum();
-    (sum - 1.0).abs() < 1e-9 && (states - 1.0).abs() < 1e-9 && diagnosis.posterior.probability.iter().all(|p| (0.0..=1.0).contains(p))
+    (sum - 1.0).abs() < 1e-9 && (states - 1.0).abs() < 1e-9 && diagnosis.posterior.came_first.iter().all(|p| (0.0..=1.0).contains(p))
 }
 
 /// Four pressures of each shape of the trade's table, and the cause that must stand among the first three of thirty-four.
@@ -119,7 +119,7 @@ fn readings_in_another_order_or_split_among_gauges_say_the_same() {
     let mut turned = readings.clone();
     turned.reverse();
     let other = known(&read(&turned)).1;
-    for (a, b) in one.posterior.probability.iter().zip(&other.posterior.probability) {
+    for (a, b) in one.posterior.came_first.iter().zip(&other.posterior.came_first) {
         // Draws are ruled out in the order of the readings, so the last decimals may differ.
         assert!((a - b).abs() < 1e-3, "{a} {b}");
     }
@@ -134,7 +134,7 @@ fn readings_in_another_order_or_split_among_gauges_say_the_same() {
     assert_eq!(diagnose(&case, &tracer, &Setting::default()).posterior, first);
     // The same reading twice is more evidence, never less, for what leads clearly.
     let twice = diagnose(&longer, &tracer, &Setting::default()).posterior;
-    assert!(twice.of(twice.leader().unwrap()) > 0.0 && entropy_bits(&twice.probability) < entropy_bits(&first.probability) + 0.5);
+    assert!(twice.of(twice.leader().unwrap()) > 0.0 && entropy_bits(&twice.came_first) < entropy_bits(&first.came_first) + 0.5);
 }
 
 /// A limit typed with a digit too many, or a sheet of another engine: no drawn engine keeps it, and the readings still speak.
@@ -172,7 +172,7 @@ fn a_struck_cause_stays_out_only_while_its_fact_stands() {
         Strike { cause: "sender".into(), because: "knock".into() },
     ];
     let same = known_in(&value, &Setting { strikes: &nothing, ..Setting::default() }).1;
-    assert_eq!(same.posterior.probability, open.posterior.probability);
+    assert_eq!(same.posterior.came_first, open.posterior.came_first);
 }
 
 #[test]
@@ -209,7 +209,7 @@ fn a_shops_closed_jobs_move_the_priors_by_their_number_and_can_be_left_out() {
     let carried = |memory: serde_json::Value| with_key(&value, "memory", memory);
     let case = parse(carried(json!({ "family": "baggage tug", "closed": { "pickup_air": 6 } })).to_string().as_bytes()).unwrap();
     let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
-    assert_eq!(diagnose(&case, &tracer, &Setting::default()).posterior.probability, with_it.posterior.probability);
+    assert_eq!(diagnose(&case, &tracer, &Setting::default()).posterior.came_first, with_it.posterior.came_first);
     for (memory, path) in [
         (json!({ "family": "x", "closed": { "gremlins": 1 } }), "memory.closed.gremlins"),
         (json!({ "family": "x", "closed": {}, "took": { "jobs": 1, "log_times": 9.0 } }), "memory.took"),
@@ -329,7 +329,7 @@ proptest! {
         turned.rotate_left(turn % evidence.len());
         let (one, other) = (known(&found(&base, &named(&evidence))).1, known(&found(&base, &named(&turned))).1);
         prop_assert!(sums_to_one(&one));
-        for (a, b) in one.posterior.probability.iter().zip(&other.posterior.probability) {
+        for (a, b) in one.posterior.came_first.iter().zip(&other.posterior.came_first) {
             prop_assert!((a - b).abs() < 1e-9);
         }
     }
@@ -344,7 +344,7 @@ proptest! {
         list.push(("jet_ball", "springs"));
         let after = known(&found(&base, &list)).1;
         let apart = odds(&before, "something_else") + odds(&before, "jets_open");
-        for (a, b) in before.posterior.probability.iter().zip(&after.posterior.probability) {
+        for (a, b) in before.posterior.came_first.iter().zip(&after.posterior.came_first) {
             prop_assert!((a - b).abs() <= apart + 1e-9, "moved by no more than what it speaks to");
         }
     }
@@ -356,7 +356,7 @@ proptest! {
         for proposal in &diagnosis.next {
             prop_assert!(list.iter().all(|(check, _)| Some(*check) != proposal.check()));
             // Information is never expected to be negative, nor more than what is open.
-            prop_assert!(proposal.gain_bits <= entropy_bits(&diagnosis.posterior.probability) + 1e-9);
+            prop_assert!(proposal.gain_bits <= entropy_bits(&diagnosis.posterior.came_first) + 1e-9);
             prop_assert!(proposal.group_gain_bits <= proposal.gain_bits + 1e-9, "a group is told by its causes");
             prop_assert!(proposal.worth_minutes >= 0.0);
         }
@@ -369,7 +369,7 @@ proptest! {
         let typed = format!("{}", kpa / unit.kpa());
         let read_back = field::PRESSURE.parse_pressure(&typed, unit).unwrap();
         let (one, other) = (known(&read(&[hot(750.0, kpa)])).1, known(&read(&[hot(750.0, read_back)])).1);
-        for (a, b) in one.posterior.probability.iter().zip(&other.posterior.probability) {
+        for (a, b) in one.posterior.came_first.iter().zip(&other.posterior.came_first) {
             prop_assert!((a - b).abs() < 1e-6);
         }
     }

@@ -4,6 +4,7 @@
 //! under which the circuit is sound is held to the verdict; then what else the readings say (idle speed, slope), circumstances and outcomes, twins of one fact
 //! lightened, and what was struck out; then the flag, because it decides what may be proposed; then the next step from where the bench stands, and whether learning
 //! still pays.
+use super::ready;
 use super::takeable::takeable;
 use super::verdict::{gauge, judge, verdict};
 use super::{Basis, Case, JudgedReading, Phase, Reading, Slope, SpeedHeld, Verdict};
@@ -11,7 +12,6 @@ use crate::believe::{NotBelieved, not_believed};
 use crate::circuit::{PointOfSpec, Working};
 use crate::flag::{Flag, flag};
 use crate::instrument::Sensitivity;
-use crate::limits::Decision;
 use crate::record::Curve;
 use crate::trace::knowledge::{BANDS, Check, Knowledge, Link, knowledge};
 use crate::trace::{
@@ -23,10 +23,14 @@ use std::sync::OnceLock;
 
 /// What a sound circuit keeps of its odds when a point is surely outside its limit: the sheet may be for another engine. Outside a rule of thumb it keeps more.
 const LEAST_CONFORMING: f64 = 1e-4;
-const LEAST_BY_THUMB: f64 = 0.05;
+const LEAST_BY_THUMB: f64 = 0.2;
 /// Of the faulty engines that come in, the share that keeps every point of its sheet, over that of the sound ones: a lamp lights far under most sheets. With what
 /// paper weighs among the draws this stays under the factor of five that limits alone may move the odds by.
 const FAULTY_WITHIN: f64 = 0.25;
+/// The same of those that keep a rule of thumb, which is no sheet.
+const FAULTY_WITHIN_THUMB: f64 = 0.5;
+/// Fewest hot readings within the rule of thumb that say so.
+const BY_THUMB_READINGS: usize = 2;
 /// How often what cannot be believed is read with a gauge or line at fault, and otherwise.
 const NOT_BELIEVED: (f64, f64) = (0.5, 0.03);
 /// How often an idle is found low with each: where that is the fault, and otherwise; and how low, as shares of the card's.
@@ -102,7 +106,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let pressures = tracer.pressures(&bearings(case, weighed));
     let mut findings = Vec::new();
     if case.readings.iter().enumerate().any(|(index, reading)| reading.phase == Phase::Before && weighed(index)) {
-        findings.push(reading_finding(know, &pressures, &before));
+        findings.push(reading_finding(know, tracer, &pressures, &before));
         findings.extend(idle_finding(know, case, weighed));
     }
     if !not_believed.is_empty() {
@@ -131,10 +135,14 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let takeable = takeable(case, tracer, &pressures, bench, weighed);
     let situation = around(case, (bench, &flag, &takeable));
     let next = next_steps(know, &posterior, &situation);
-    let enough = trace::enough(know, &posterior, &next);
+    let sound = know.sound(&posterior.states);
+    let in_spec = ready::in_spec(&before, sound);
+    let next: Vec<Proposal> = next.into_iter().filter(|proposal| !in_spec || ready::leaves_alone(proposal)).collect();
+    let read = case.readings.iter().enumerate().any(|(index, reading)| reading.phase == Phase::Before && weighed(index));
+    let enough = ready::enough(know, case, &posterior, (trace::enough(know, &posterior, &next), read, in_spec));
     Diagnosis {
-        sound: know.sound(&posterior.states),
-        settled: settled(know, &posterior),
+        sound,
+        settled: settled(know, &posterior).filter(|cause| ready::may_act(know, case, *cause, read)),
         readings,
         not_believed,
         verdict: before,
@@ -206,19 +214,23 @@ pub(super) fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bear
         .collect()
 }
 
-pub(super) fn reading_finding(know: &Knowledge, pressures: &Pressures, verdict: &Verdict) -> Finding {
-    let least = if verdict.basis == Basis::Sheet { LEAST_CONFORMING } else { LEAST_BY_THUMB };
-    let conforms = verdict
-        .points
-        .iter()
-        .filter_map(|point| point.reading.as_ref().map(|judged| judged.probability_conforms))
-        .fold(1.0, f64::min)
-        .max(least);
-    // Every point of a sheet read and within: what is faulty seldom comes in so.
-    let all_read = verdict.basis == Basis::Sheet
-        && !verdict.points.is_empty()
-        && verdict.points.iter().all(|point| point.decision() != Decision::NotMeasured);
-    let faulty = if all_read { 1.0 - (1.0 - FAULTY_WITHIN) * conforms } else { 1.0 };
+pub(super) fn reading_finding(know: &Knowledge, tracer: &Tracer, pressures: &Pressures, verdict: &Verdict) -> Finding {
+    let read = verdict.points.iter().filter_map(|point| point.reading.as_ref().map(|judged| judged.probability_conforms));
+    let conforms = read.clone().fold(1.0, f64::min);
+    let (conforms, faulty) = match verdict.basis {
+        Basis::Sheet => {
+            // A point that was not read is judged by what the readings at the others leave of a sound engine. That never condemns by more than a rule of thumb does.
+            let unread: Vec<PointOfSpec> = verdict.missing().map(PointOfSpec::from).collect();
+            let inferred = tracer.keeps(pressures, &unread).into_iter().fold(1.0, f64::min);
+            let all = if verdict.points.is_empty() { 0.0 } else { conforms.min(inferred) };
+            // Every point of a sheet kept: what is faulty seldom comes in so.
+            (conforms.max(LEAST_CONFORMING) * inferred.max(LEAST_BY_THUMB), 1.0 - (1.0 - FAULTY_WITHIN) * all)
+        }
+        Basis::RuleOfThumb if read.count() >= BY_THUMB_READINGS => {
+            (conforms.max(LEAST_BY_THUMB), 1.0 - (1.0 - FAULTY_WITHIN_THUMB) * conforms)
+        }
+        Basis::RuleOfThumb => (conforms.max(LEAST_BY_THUMB), 1.0),
+    };
     let log_likelihood = know
         .hypotheses
         .iter()

@@ -9,6 +9,7 @@ mod explain;
 mod file;
 mod projection;
 mod proof;
+mod ready;
 mod reasons;
 mod report;
 mod schema;

@@ -1,8 +1,12 @@
 //! What the readings after the repair prove: the very points that failed, on the same gauge and hold, and the condition of the complaint.
 //!
+//! Points count as the same within 5 % of speed and 5 K: by a rule of thumb each reading has a point of its own. A sender or a wire is proven by dash or lamp against the
+//! gauge, since the pressure was never wrong.
+//!
 //! *Proven* is said when every point of a sheet was read again within its limit and nothing of what was there before is missing; *in part* names what is missing; *not proven* is a point that is
 //! still outside, or no reading at all; *worse* is a point that stands further outside than it came, beyond both readings' doubt. A lamp that goes out and a road test without a gauge are no readings.
 use super::condition::not_read_again;
+use super::verdict::gauge;
 use super::{Basis, Case, Deed, Diagnosis, JudgedPoint, Phase, Reading, Verdict};
 use crate::limits::{Decision, Point};
 use crate::trace::knowledge::knowledge;
@@ -45,6 +49,12 @@ pub struct Proof {
 
 /// Both readings count with two standard uncertainties.
 const DOUBT: f64 = 2.0;
+/// A reading after is of the point of one before within this share of its speed, and this of its oil temperature.
+const NEAR_SHARE: f64 = 0.05;
+const NEAR_K: f64 = 5.0;
+/// Causes that never moved the pressure, and the findings after the repair that prove them put right.
+const INDICATION: [&str; 2] = ["sender", "wiring"];
+const AGREES: [(&str, &str); 2] = [("module_compare", "agrees"), ("lamp_switch", "in_range")];
 /// A hold after may be so much shorter than before, as a share.
 const SHORTER: f64 = 0.5;
 
@@ -54,6 +64,15 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
     let after = || case.readings.iter().enumerate().filter(|(_, reading)| reading.phase == Phase::After && reading.set_aside.is_none());
     if !repaired && after().next().is_none() {
         return None;
+    }
+    if indication_only(case) {
+        let agrees = case
+            .evidence
+            .iter()
+            .any(|entry| entry.phase == Some(Phase::After) && AGREES.contains(&(entry.check.as_str(), entry.outcome.as_str())));
+        let says =
+            vec!["Dash or lamp was not compared with the gauge after the repair: that is what proves a sender or a wire.".to_owned()];
+        return Some(if agrees { Proof { word: ProofWord::Proven, says: Vec::new() } } else { Proof { word: ProofWord::InPart, says } });
     }
     if after().next().is_none() {
         let says = vec![
@@ -107,7 +126,7 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
         }
         let was = before.and_then(|before| before.reading.as_ref()).and_then(|judged| case.readings.get(judged.reading));
         if let (Some(was), Some(is)) = (was, case.readings.get(judged.reading)) {
-            missing.extend(otherwise(was, is).map(|what| format!("{} {what}.", name(&then.point))));
+            missing.extend(otherwise(case, was, is).map(|what| format!("{} {what}.", name(&then.point))));
         }
     }
     if case.acts.iter().any(|act| act.act == Deed::Repair && act.stopgap) {
@@ -121,7 +140,13 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
 }
 
 fn judged_at(side: &Verdict, point: Point) -> Option<&JudgedPoint> {
-    side.points.iter().find(|judged| judged.point == point)
+    let exact = side.points.iter().find(|judged| judged.point == point);
+    let near = |judged: &&JudgedPoint| {
+        (judged.point.rpm / point.rpm.max(1.0) - 1.0).abs() <= NEAR_SHARE
+            && (judged.point.oil_temp_c - point.oil_temp_c).abs() <= NEAR_K
+            && judged.point.gear == point.gear
+    };
+    exact.or_else(|| side.points.iter().find(near).filter(|_| side.basis == Basis::RuleOfThumb))
 }
 
 /// Further outside than it came, beyond both doubts.
@@ -135,11 +160,18 @@ fn is_worse(before: Option<&JudgedPoint>, then: &JudgedPoint) -> bool {
     }
 }
 
-/// What was otherwise at the same point.
-fn otherwise(was: &Reading, is: &Reading) -> impl Iterator<Item = &'static str> {
+/// Only sender, wiring or dash were put right, and the readings before had nothing to do with it.
+fn indication_only(case: &Case) -> bool {
+    let mut repairs = case.acts.iter().filter(|act| act.act == Deed::Repair).map(|act| act.cause.as_deref()).peekable();
+    repairs.peek().is_some() && repairs.all(|cause| cause.is_some_and(|cause| INDICATION.contains(&cause)))
+}
+
+/// What was otherwise at the same point. A finer gauge than before is welcome.
+fn otherwise(case: &Case, was: &Reading, is: &Reading) -> impl Iterator<Item = &'static str> {
+    let coarser = gauge(case, is).own_u_kpa() > gauge(case, was).own_u_kpa();
     let shorter = was.hold_s.zip(is.hold_s).is_some_and(|(was, is)| is < SHORTER * was);
     let told = [
-        (was.instrument != is.instrument, "was read with another gauge than before"),
+        (was.instrument != is.instrument && coarser, "was read with a coarser gauge than before"),
         (was.slope.unwrap_or(super::Slope::Level) != is.slope.unwrap_or(super::Slope::Level), "was read on another slope than before"),
         (shorter, "was held for less than half as long as before"),
     ];

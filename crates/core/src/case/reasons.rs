@@ -67,7 +67,7 @@ fn one_by_one(case: &Case, tracer: &Tracer, diagnosis: &Diagnosis, cause: usize)
         let before = verdict(case, Phase::Before, &diagnosis.readings, others);
         let mut findings = diagnosis.findings.clone();
         for finding in findings.iter_mut().filter(|finding| finding.key == READINGS) {
-            *finding = reading_finding(know, &pressures, &before);
+            *finding = reading_finding(know, tracer, &pressures, &before);
         }
         (*index, with_it - log_odds(weigh(know, &diagnosis.priors, &findings).of(cause)))
     };

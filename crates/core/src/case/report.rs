@@ -162,18 +162,22 @@ fn points(case: &Case, diagnosis: &Diagnosis) -> Vec<PointOut> {
     diagnosis.verdict.points.iter().map(point).collect()
 }
 
-/// Every cause, most probable first; what rounding leaves over goes to the first, so that they sum to one.
+/// Every cause, the one that most probably came first before the others; what rounding leaves over goes to the first, so that they sum to one.
 fn causes(know: &'static Knowledge, diagnosis: &Diagnosis) -> Vec<CauseOut> {
-    let present = know.present(&diagnosis.posterior.states);
-    let ranked = diagnosis.posterior.ranked();
-    let mut causes: Vec<CauseOut> = ranked
-        .into_iter()
-        .filter_map(|index| {
-            let cause = know.causes.get(index)?;
-            let present = probability(present.get(index).copied().unwrap_or(0.0));
-            Some(CauseOut { id: &cause.id, group: &cause.group, probability: probability(diagnosis.posterior.of(index)), present })
+    let posterior = &diagnosis.posterior;
+    let mut causes: Vec<CauseOut> = know
+        .causes
+        .iter()
+        .zip(&posterior.came_first)
+        .enumerate()
+        .map(|(index, (cause, came_first))| CauseOut {
+            id: &cause.id,
+            group: &cause.group,
+            probability: probability(*came_first),
+            present: probability(posterior.of(index)),
         })
         .collect();
+    causes.sort_by(|a, b| b.probability.total_cmp(&a.probability));
     let rest: f64 = causes.iter().skip(1).map(|cause| cause.probability).sum();
     if let Some(first) = causes.first_mut() {
         first.probability = 1.0 - rest;

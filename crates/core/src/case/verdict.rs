@@ -33,6 +33,8 @@ pub struct JudgedReading {
     pub probability_conforms: f64,
     /// What it says.
     pub decision: Decision,
+    /// No limit stands against it, and it is over what filters and coolers are built for, kPa: that ceiling.
+    pub over_ceiling_kpa: Option<f64>,
 }
 
 impl JudgedReading {
@@ -142,6 +144,21 @@ const NEAR_K: f64 = 20.0;
 /// Oil at least this warm counts as hot for the rule of thumb, °C.
 const HOT_ENOUGH_C: f64 = 75.0;
 
+/// What filters, coolers and seals of ordinary engines are built for, kPa, and how far over a stated relief pressure a sound engine may be: hot at idle, hot at
+/// speed, and cold. By rule of thumb: element and housing burst from about 1500 kPa on, and no engine needs half of that hot.
+const CEILING: [(f64, f64); 3] = [(500.0, 1.1), (700.0, 1.5), (1000.0, 2.0)];
+
+/// The most that any engine may show at a reading where its sheet names no maximum, kPa.
+fn ceiling_kpa(case: &Case, reading: &Reading) -> f64 {
+    let [idle, speed, cold] = CEILING;
+    let (most, over_relief) = match reading.oil_temp_c >= HOT_ENOUGH_C {
+        true if case.engine.idles_at(reading.rpm) => idle,
+        true => speed,
+        false => cold,
+    };
+    most.max(over_relief * case.engine.relief_opens_kpa.unwrap_or(0.0))
+}
+
 /// The gauge of a reading, as it counted on the day it was read.
 pub(crate) fn gauge(case: &Case, reading: &Reading) -> Instrument {
     reading
@@ -190,9 +207,21 @@ pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> J
         budget.add(BROUGHT, reading.kpa * ratio_sd);
     }
     let measured_kpa = reading.kpa * ratio;
+    let ceiling_kpa = ceiling_kpa(case, reading);
+    let judged_by = point.map(|point| Point { max_kpa: Some(point.max_kpa.unwrap_or(ceiling_kpa)), ..point });
     let (probability_conforms, decision) =
-        point.map_or((0.5, Decision::NotMeasured), |p| decided(reading.shown(), measured_kpa, budget.total_kpa(), &p));
-    JudgedReading { reading: index, point, measured_kpa, brought, budget, probability_conforms, decision }
+        judged_by.map_or((0.5, Decision::NotMeasured), |p| decided(reading.shown(), measured_kpa, budget.total_kpa(), &p));
+    let over_ceiling = decision == Decision::Above && point.is_some_and(|point| point.max_kpa.is_none());
+    JudgedReading {
+        reading: index,
+        point,
+        measured_kpa,
+        brought,
+        budget,
+        probability_conforms,
+        decision,
+        over_ceiling_kpa: over_ceiling.then_some(ceiling_kpa),
+    }
 }
 
 /// What a needle says of a limit: by its value, or by the side of its mark.

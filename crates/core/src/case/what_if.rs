@@ -4,7 +4,7 @@
 //! adjuster or a heavier spring is told with what else it does: what filter and cooler get, and what it hides.
 use super::{Case, Diagnosis};
 use crate::circuit::Working;
-use crate::circuit::nominal::HOT_C;
+use crate::circuit::nominal::hot_c;
 use crate::limits::{self, Decision, Point};
 use crate::oil::{self, OilError};
 use crate::record::{Curve, SPEEDS};
@@ -93,8 +93,9 @@ pub fn what_if(case: &Case, tracer: &Tracer, now: &Diagnosis, otherwise: &Otherw
         })
     };
     let sheet: Vec<Point> = case.spec.iter().flat_map(|sheet| &sheet.points).copied().collect();
+    let hot = hot_c(&case.engine, &super::spec_points(case));
     let usual = sheet.iter().map(|point| point.oil_temp_c).fold(f64::NAN, f64::max);
-    let temp = otherwise.oil_temp_c.unwrap_or(if usual.is_finite() { usual } else { HOT_C });
+    let temp = otherwise.oil_temp_c.unwrap_or(if usual.is_finite() { usual } else { hot });
     let curve = Curve::of((WHAT_IF, "What if"), &changed(temp).bands(&SPEEDS, temp), false);
     let one = |left: &Left, rpm: f64, temp: f64| left.bands(&[rpm], temp).first().copied().unwrap_or_default();
     let points = sheet.iter().map(|point| {
@@ -117,6 +118,6 @@ pub fn what_if(case: &Case, tracer: &Tracer, now: &Diagnosis, otherwise: &Otherw
         curve,
         points: points.collect(),
         hardest: otherwise.relief_kpa.map(|_| (hardest, as_is.flows(hardest), changed(COLD_START_C).flows(hardest))),
-        hot_idle_kpa: (one(&as_is, idle, HOT_C)[1], one(&changed(HOT_C), idle, HOT_C)[1]),
+        hot_idle_kpa: (one(&as_is, idle, hot)[1], one(&changed(hot), idle, hot)[1]),
     })
 }

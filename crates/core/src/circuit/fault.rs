@@ -76,6 +76,9 @@ pub enum Fault {
     ExternalLeak,
 }
 
+/// Severity from which a choked filter's bypass stays shut.
+const BYPASS_SHUT_FROM: f64 = 0.6;
+
 fn log_between(low: f64, high: f64, severity: f64) -> f64 {
     low * (high / low).powf(severity)
 }
@@ -147,12 +150,17 @@ impl Fault {
                 circuit.relief.slope_m3_s_pa *= 0.3;
             }
             Self::ReliefHeavy => circuit.relief.cracks_pa *= log_between(1.15, 1.9, s),
-            Self::FilterBlocked => circuit.filter.r_per_m3 *= log_between(4.0, 60.0, s),
+            // Its bypass opens, and in the worse part of the range stays shut.
+            Self::FilterBlocked if s < BYPASS_SHUT_FROM => circuit.filter.r_per_m3 *= log_between(4.0, 60.0, s / BYPASS_SHUT_FROM),
+            Self::FilterBlocked => {
+                circuit.filter.r_per_m3 *= log_between(6.0, 40.0, (s - BYPASS_SHUT_FROM) / (1.0 - BYPASS_SHUT_FROM));
+                circuit.filter.bypass_pa = f64::INFINITY;
+            }
             Self::FilterWrong => {
                 circuit.filter.r_per_m3 *= log_between(1.6, 6.0, s);
                 circuit.filter.bypass_pa *= between(1.2, 2.0, s);
             }
-            Self::CoolerPath => circuit.filter.cooler_r_per_m3 *= log_between(5.0, 60.0, s),
+            Self::CoolerPath => circuit.filter.cooler_r_per_m3 *= log_between(5.0, 300.0, s),
             Self::GalleryLeak => opening(circuit, Place::Leak, size * log_between(2e-6, 30e-6, s)),
             Self::GalleryBlocked => {
                 widen(circuit, Place::Crank, between(0.85, 0.35, s), 1.0);
@@ -162,10 +170,10 @@ impl Fault {
             Self::BearingSingle => widen(circuit, Place::Crank, between(1.02, 1.25, s), 1.0),
             Self::BearingsCam => widen(circuit, Place::Cam, log_between(1.4, 3.2, s).powi(3), 1.0),
             Self::RockersWorn => widen(circuit, Place::Head, log_between(1.5, 3.5, s).powi(3), 1.0),
-            Self::FeedOversize => widen(circuit, Place::Head, log_between(1.5, 2.5, s).powi(3), log_between(2.5, 9.0, s)),
+            Self::FeedOversize => widen(circuit, Place::Head, log_between(1.5, 3.2, s).powi(3), log_between(2.5, 25.0, s)),
             Self::ValveControl => opening(circuit, Place::ValveControl, size * log_between(1e-6, 14e-6, s)),
             // One ball of several, all of them, and at the worst jets that have come off.
-            Self::JetsOpen => jets_stuck(circuit, between(0.15, 2.0, s)),
+            Self::JetsOpen => jets_stuck(circuit, CD * std::f64::consts::SQRT_2 * size * log_between(0.8e-6, 40e-6, s)),
             Self::TurboFeed => widen(circuit, Place::Turbo, log_between(1.4, 3.0, s).powi(3), log_between(1.0, 2.0, s)),
             Self::ExternalLeak => {
                 opening(circuit, Place::Leak, size * log_between(0.3e-6, 5e-6, s));
@@ -214,16 +222,16 @@ fn control(circuit: &mut Circuit, severity: f64) {
     }
 }
 
-/// A share of the jets' section becomes an orifice that is always open; more than all of it where jets are off.
-fn jets_stuck(circuit: &mut Circuit, share: f64) {
-    let mut stuck_k_m2 = 0.0;
+/// So much section is always open, and taken off what the jets still open and shut by themselves; more than all of it where jets are off.
+fn jets_stuck(circuit: &mut Circuit, stuck_k_m2: f64) {
+    let mut jets = false;
     for branch in circuit.branches_at(Place::Jets) {
         if let Law::Jet { k_m2, .. } = &mut branch.law {
-            stuck_k_m2 += share * *k_m2;
-            *k_m2 *= (1.0 - share).max(0.0);
+            jets = true;
+            *k_m2 = (*k_m2 - stuck_k_m2).max(0.0);
         }
     }
-    if stuck_k_m2 > 0.0 {
+    if jets {
         circuit.add(Branch { place: Place::Jets, law: Law::Orifice { k_m2: stuck_k_m2 } });
     }
 }

@@ -1,28 +1,40 @@
 //! A healthy circuit from the card, with what nobody knows drawn at random.
 //!
 //! Steps, in this order because each needs the one before: the pump's size from the displacement; the relief's pressure from the card, else from what
-//! engines mostly have; the hot-idle pressure of this healthy engine (log-normal, median 150 kPa, sd of ln 0.4); then the leak total that gives exactly that
+//! engines mostly have; the hot-idle pressure of this healthy engine, where its sheet or its type has it hot (log-normal, median 150 kPa, sd of ln 0.4); then the leak total that gives exactly that
 //! pressure with this pump, shared among the branches the layout has. So every draw is an engine that reproduces its own hot idle, and no branch is tuned by
 //! hand. What is not known is sampled, not guessed, and wide enough: a sheet's limits are floors that a maker sets anywhere under what a good engine shows,
 //! so they are no scale for it; how well a draw agrees with them is weighed where the draws are ([`crate::trace`]).
 
 use super::network::film_rise_k;
 use super::part::{Branch, CD, Control, Filter, Law, Place, Pump, Relief};
-use super::{CamFeed, Card, Circuit, Cooler, HeadFeed, Port, PumpKind, ReliefSenses, Rockers, Suction, Working};
+use super::{CamFeed, Card, Circuit, Cooler, HeadFeed, PointOfSpec, Port, PumpKind, ReliefSenses, Rockers, Suction, Working};
 use crate::oil::Oil;
 
-/// Hot oil of the calibration point, °C.
+/// Oil temperature of a hot engine where neither sheet nor type says otherwise, °C.
 pub const HOT_C: f64 = 100.0;
+/// Oil temperature of a hot engine that is filled with a single grade or turns slowly.
+const MILD_C: f64 = 85.0;
+/// Rated speed under which an engine turns slowly.
+const SLOW_RPM: f64 = 1500.0;
+/// A point of the sheet from this oil temperature on says how hot the engine runs.
+const SHEET_HOT_FROM_C: f64 = 60.0;
 /// The trade's rule of thumb: 10 psi per 1000 rpm, hot.
 pub const RULE_OF_THUMB_KPA_PER_KRPM: f64 = 70.0;
 /// How many numbers in 0..1 make one engine.
-pub const DIMENSIONS: usize = 21;
+pub const DIMENSIONS: usize = 24;
 
 const MEDIAN_HOT_IDLE_KPA: f64 = 150.0;
 const SD_LN_HOT_IDLE: f64 = 0.4;
 const MEDIAN_RELIEF_KPA: f64 = 420.0;
-/// Share of the gallery's pressure that a restrictor takes at hot idle.
-const RESTRICTOR_SHARE: f64 = 0.5;
+/// Share of the gallery's pressure that a restrictor takes at hot idle; the shaft of old engines is fed by a wide drilling or by a small hole.
+const RESTRICTOR_SHARE: (f64, f64) = (0.3, 0.7);
+const SHAFT_SHARE: (f64, f64) = (0.1, 0.8);
+/// What all jets together pass at the relief's pressure, as a share of the pump's flow at rated speed, and what they open at, kPa.
+const JETS_SHARE: (f64, f64) = (0.05, 0.25);
+const JETS_OPEN_KPA: (f64, f64) = (110.0, 280.0);
+/// Power of speed with which a starving pump's delivery falls.
+const STARVES: (f64, f64) = (0.1, 2.5);
 /// How many heads of an unknown supply are fed straight from the gallery, and how many reliefs of an unknown kind are lifted by the gallery's pressure.
 const STRAIGHT_SHARE: f64 = 0.3;
 const GALLERY_SHARE: f64 = 0.4;
@@ -30,6 +42,8 @@ const GALLERY_SHARE: f64 = 0.4;
 /// Everything about one healthy engine that the card does not say.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Unknowns {
+    /// Oil temperature at which this engine is hot, °C.
+    pub hot_c: f64,
     /// Hot-idle pressure, kPa.
     pub hot_idle_kpa: f64,
     /// Pump's displacement over the typical one.
@@ -58,8 +72,8 @@ pub struct Unknowns {
     pub bypass_kpa: f64,
     /// Suction losses over the typical ones.
     pub suction: f64,
-    /// How far delivery falls once the pump starves, 0 to 1.
-    pub collapse: f64,
+    /// Power of speed with which delivery falls once the pump starves.
+    pub starves: f64,
     /// A controlled pump's lower level over its upper one.
     pub control_low: f64,
     /// Its upper level over the relief's pressure.
@@ -72,6 +86,20 @@ pub struct Unknowns {
     pub gallery_end_loss: f64,
     /// Rated speed over the stated or usual one.
     pub rated: f64,
+    /// What all jets together pass at the relief's pressure, as a share of the pump's flow at rated speed.
+    pub jets_share: f64,
+    /// What they open at where the card does not say, kPa.
+    pub jets_open_kpa: f64,
+    /// Share of the gallery's pressure that a restrictor takes at hot idle.
+    pub restrictor_share: f64,
+}
+
+/// The oil temperature at which an engine is hot: its sheet's, else its type's. Slow engines and single grades never reach 100 °C.
+pub fn hot_c(card: &Card, spec: &[PointOfSpec]) -> f64 {
+    let hot = spec.iter().filter(|point| point.oil_temp_c >= SHEET_HOT_FROM_C);
+    let lowest = hot.min_by(|a, b| a.rpm.total_cmp(&b.rpm)).map(|point| point.oil_temp_c);
+    let single_grade = !card.oil_grade.contains(['W', 'w']) && !card.oil_grade.is_empty();
+    lowest.unwrap_or(if single_grade || card.rated_rpm() < SLOW_RPM { MILD_C } else { HOT_C })
 }
 
 impl Unknowns {
@@ -103,10 +131,16 @@ impl Unknowns {
             bypass,
             head,
             rated,
-            collapse,
+            starves,
+            jets_share,
+            jets_open,
+            restrictor,
         ] = *u;
+        let evenly_in_logs = |(low, high): (f64, f64), u: f64| low * f64::powf(high / low, u);
+        let evenly = |(low, high): (f64, f64), u: f64| low + (high - low) * u;
         let log_normal = |u: f64, sd_ln: f64| (sd_ln * normal_quantile(u)).exp();
         Self {
+            hot_c: hot_c(card, &[]),
             hot_idle_kpa: MEDIAN_HOT_IDLE_KPA * log_normal(idle, SD_LN_HOT_IDLE),
             pump_size: log_normal(pump, 0.25),
             slip_share: 0.05 + 0.3 * slip,
@@ -121,13 +155,16 @@ impl Unknowns {
             filter: log_normal(filter, 0.35),
             bypass_kpa: 80.0 + 120.0 * bypass,
             suction: log_normal(suction, 0.3),
-            collapse: 0.1 + 0.8 * collapse,
+            starves: evenly_in_logs(STARVES, starves),
             control_low: 0.42 + 0.28 * low,
             control_high: 0.78 + 0.18 * high,
             control_step: 0.4 + 0.25 * step,
             thermostat_c: 76.0 + 16.0 * thermostat,
             gallery_end_loss: 0.03 + 0.06 * end,
             rated: if card.rated_rpm.is_some() { 1.0 } else { log_normal(rated, 0.12) },
+            jets_share: evenly_in_logs(JETS_SHARE, jets_share),
+            jets_open_kpa: evenly(JETS_OPEN_KPA, jets_open),
+            restrictor_share: evenly(if card.layout.rockers == Rockers::Shaft { SHAFT_SHARE } else { RESTRICTOR_SHARE }, restrictor),
         }
     }
 }
@@ -142,7 +179,7 @@ pub fn normal_quantile(u: f64) -> f64 {
 pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
     let layout = &card.layout;
     let oil = oil.scaled(unknown.viscosity);
-    let at = Working { rpm: card.idle_rpm, oil_temp_c: HOT_C };
+    let at = Working { rpm: card.idle_rpm, oil_temp_c: unknown.hot_c };
     let hot_mu = oil.mu_pa_s(at.oil_temp_c);
     let rho = oil.density_kg_m3(at.oil_temp_c);
     let rated_rpm = (card.rated_rpm() * unknown.rated).max(1.5 * card.idle_rpm);
@@ -167,7 +204,7 @@ pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
         air_share: 0.03,
         air_share_per_krpm: 0.006,
         joint_m2: 0.0,
-        collapse: unknown.collapse,
+        starves: unknown.starves,
     };
     let idle_m3_s = per_turn_m3 * at.rpm / 60.0;
     let drawn = suction.draw(idle_m3_s, at.rpm, hot_mu, rho).liquid_m3_s;
@@ -175,7 +212,7 @@ pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
     // An engine that idles above its relief does not exist: the draw is held below it.
     let port_pa = 1e3 * unknown.hot_idle_kpa;
     let gallery_share = match layout.port {
-        Port::Head if layout.rockers != Rockers::None && !head_straight => 1.0 - RESTRICTOR_SHARE,
+        Port::Head if layout.rockers != Rockers::None && !head_straight => 1.0 - unknown.restrictor_share,
         Port::GalleryEnd => 1.0 - unknown.gallery_end_loss,
         _ => 1.0,
     };
@@ -210,10 +247,9 @@ pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
 
     let mut shared_m3_s = gallery_m3_s;
     if layout.piston_jets {
-        // All jets together pass a fifth of full flow at the relief's pressure. Where the card does not say when they open, it is above this
-        // engine's hot idle; jets that are open there already leave the rest to the other branches, and never take more than half.
-        let opens_pa = layout.jets_open_kpa.map_or((1.15 * idle_pa).max(180e3), |kpa| 1e3 * kpa);
-        let whole_k_m2 = 0.2 * full_m3_s * (rho / cracks_pa).sqrt();
+        // Jets that are open at hot idle already leave the rest to the other branches, and never take more than half.
+        let opens_pa = 1e3 * layout.jets_open_kpa.unwrap_or(unknown.jets_open_kpa);
+        let whole_k_m2 = unknown.jets_share * full_m3_s * (rho / cracks_pa).sqrt();
         let (taken, _) = Law::Jet { k_m2: whole_k_m2, opens_pa }.flow(idle_pa, film_mu, rho);
         let kept = (0.5 * gallery_m3_s / taken.max(f64::MIN_POSITIVE)).min(1.0);
         circuit.add(Branch { place: Place::Jets, law: Law::Jet { k_m2: whole_k_m2 * kept, opens_pa } });
@@ -235,8 +271,8 @@ pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
         let share_m3_s = shared_m3_s * weight / total;
         let law = if restricted {
             Law::Restricted {
-                k_m2: share_m3_s * (rho / (RESTRICTOR_SHARE * idle_pa)).sqrt(),
-                g_m3: share_m3_s * film_mu / ((1.0 - RESTRICTOR_SHARE) * idle_pa),
+                k_m2: share_m3_s * (rho / (unknown.restrictor_share * idle_pa)).sqrt(),
+                g_m3: share_m3_s * film_mu / ((1.0 - unknown.restrictor_share) * idle_pa),
             }
         } else {
             Law::Laminar { g_m3: share_m3_s * film_mu / idle_pa }

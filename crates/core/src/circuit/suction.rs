@@ -33,8 +33,8 @@ pub struct Suction {
     pub air_share_per_krpm: f64,
     /// Opening to air at the joint, m².
     pub joint_m2: f64,
-    /// How far delivery falls once the pump starves, 0 to 1: gas released at the floor grows with what is asked.
-    pub collapse: f64,
+    /// Power of speed with which delivery falls once the pump starves: gas released at the floor grows with what is asked. 0 keeps what the floor lets through.
+    pub starves: f64,
 }
 
 /// What the pump gets.
@@ -82,7 +82,7 @@ impl Suction {
             (value, slope)
         };
         // Past the floor gas comes out of the oil the more, the more is asked: that caps what is drawn, whatever else is in the way.
-        let cap = if most < swept_m3_s { most * (1.0 - self.collapse * (1.0 - most / swept_m3_s)) } else { swept_m3_s };
+        let cap = if most < swept_m3_s { most * (most / swept_m3_s).powf(self.starves) } else { swept_m3_s };
         let starving = most < swept_m3_s && space_left(cap).0 > 0.0;
         let liquid = if starving {
             cap

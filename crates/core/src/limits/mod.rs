@@ -80,15 +80,15 @@ pub fn questionable(point: &Point) -> Option<String> {
     strange(point.min_kpa, least, "least").or_else(|| strange(point.max_kpa, most, "most"))
 }
 
-/// What can be said of a point.
+/// What can be said of a point, at the verdict's own certainty.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Decision {
-    /// Surely under the least pressure.
+    /// Under the least pressure.
     Below,
-    /// Surely between the limits.
+    /// Between the limits.
     Within,
-    /// Surely over the most pressure.
+    /// Over the most pressure.
     Above,
     /// The reading's doubt straddles a limit.
     Undecided,
@@ -125,6 +125,8 @@ impl Decision {
 
 /// Probability under which a reading does not conform, and over whose complement it does.
 pub const DOUBT_ALLOWED: f64 = 0.05;
+/// Standard uncertainties either side of a reading beyond which the verdict allows nothing: those of [`DOUBT_ALLOWED`] on each side. Every “±” shows as much.
+pub const COVERAGE: f64 = 1.645;
 
 /// Probabilities that the true value is under the least and over the most pressure.
 pub fn probabilities(measured_kpa: f64, u_kpa: f64, min_kpa: Option<f64>, max_kpa: Option<f64>) -> (f64, f64) {
@@ -166,6 +168,10 @@ pub fn overall(decisions: impl IntoIterator<Item = Decision>) -> Decision {
 
 /// The standard uncertainty that would decide a reading as it stands, kPa; `None` when it lies on the limit.
 pub fn deciding_u_kpa(measured_kpa: f64, min_kpa: Option<f64>, max_kpa: Option<f64>) -> Option<f64> {
-    const Z_95: f64 = 1.645;
-    [min_kpa, max_kpa].into_iter().flatten().map(|limit| (measured_kpa - limit).abs() / Z_95).min_by(f64::total_cmp).filter(|u| *u > 0.1)
+    [min_kpa, max_kpa]
+        .into_iter()
+        .flatten()
+        .map(|limit| (measured_kpa - limit).abs() / COVERAGE)
+        .min_by(f64::total_cmp)
+        .filter(|u| *u > 0.1)
 }

@@ -52,9 +52,9 @@ pub struct Opening {
 pub struct Cost {
     /// The cause.
     pub cause: &'static Cause,
-    /// The one that it led to, or that it met: both are put right.
+    /// The one that mostly stands beside it, because one led to the other or both are common: both are put right.
     pub second: Option<&'static Cause>,
-    /// How probable.
+    /// How probable it is that the first is present.
     pub probability: f64,
     /// Minutes of putting it right beside opening and closing.
     pub minutes: f64,
@@ -164,19 +164,19 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
         hour: hour.unwrap_or(know.hour),
         openings,
     };
-    // Alone and in a pair apart: what led to worn bearings is put right with them.
-    let mut probable: Vec<(&'static Cause, Option<&'static Cause>, f64)> = know
-        .hypotheses
-        .iter()
-        .zip(now.posterior.states.chunks(BANDS))
-        .filter_map(|(hypothesis, bands)| {
-            let cause = know.causes.get(hypothesis.first).filter(|cause| cause.group != "none")?;
-            Some((cause, hypothesis.second.and_then(|second| know.causes.get(second)), bands.iter().sum::<f64>()))
-        })
-        .collect();
-    probable.sort_by(|a, b| b.2.total_cmp(&a.2));
-    let reckoned = probable.iter().enumerate().filter(|(place, (.., odds))| *place == 0 || *odds >= RECKONED);
-    plan.costs = reckoned.map(|(_, (cause, second, odds))| cost(know, card, &plan, (cause, *second), *odds)).collect();
+    for index in now.posterior.ranked() {
+        let Some(cause) = know.causes.get(index).filter(|cause| cause.group != "none") else { continue };
+        let present = now.posterior.of(index);
+        if !plan.costs.is_empty() && present < RECKONED {
+            break;
+        }
+        // What led to worn bearings is put right with them, where that is how they mostly come.
+        let second = companion(know, &now.posterior.states, index).filter(|(_, p)| *p > 0.5 * present).map(|(second, _)| second);
+        if !plan.costs.iter().any(|cost| cost.second.is_some() && cost.causes().any(|known| known.id == cause.id)) {
+            let cost = cost(know, card, &plan, (cause, second), present);
+            plan.costs.push(cost);
+        }
+    }
     let of_openings = plan.openings.iter().filter_map(|opening| opening_said(opening.access)).flat_map(|said| said.hand.iter());
     let of_causes = plan.costs.iter().flat_map(Cost::causes).filter_map(|cause| repair_of(&cause.id)).flat_map(|repair| repair.hand.iter());
     for thing in of_openings.chain(of_causes) {
@@ -185,6 +185,17 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
         }
     }
     plan
+}
+
+/// The cause that most probably stands beside another, and how probable it is that both are present.
+fn companion(know: &'static Knowledge, states: &[f64], cause: usize) -> Option<(&'static Cause, f64)> {
+    let pairs = know.hypotheses.iter().zip(states.chunks(BANDS)).filter(|(hypothesis, _)| hypothesis.holds(cause));
+    let beside = pairs.filter_map(|(hypothesis, bands)| {
+        let second = hypothesis.second?;
+        let other = know.causes.get(if hypothesis.first == cause { second } else { hypothesis.first })?;
+        Some((other, bands.iter().sum::<f64>()))
+    });
+    beside.max_by(|a, b| a.1.total_cmp(&b.1))
 }
 
 /// Closing one opening that took so many minutes.
@@ -258,11 +269,8 @@ fn beyond(case: &Case, now: &Diagnosis, deepest: Access) -> Vec<(&'static Check,
     let know = knowledge();
     let deeper = |check: &&'static Check| check.access(&case.engine) > deepest && now.situation(case).way_to_check(check).is_some();
     let only = |check: &'static Check| {
-        let proves = |index: &usize| {
-            let best = crate::trace::proof_of(know, &now.situation(case), *index);
-            best == Some(check.id.as_str())
-        };
-        (0..know.causes.len()).filter(proves).map(|index| now.posterior.of(index)).sum::<f64>()
+        let situation = now.situation(case);
+        know.any(&now.posterior.states, |index| crate::trace::proof_of(know, &situation, index) == Some(check.id.as_str()))
     };
     let mut found: Vec<_> = know.checks.iter().filter(deeper).map(|check| (check, check.access(&case.engine), only(check))).collect();
     found.sort_by(|a, b| b.2.total_cmp(&a.2));

@@ -1,11 +1,13 @@
 //! The draws of an engine: healthy circuits of its card, each harmed by every hypothesis, and what the gauge would show.
 //!
 //! A scrambled Sobol sequence (Owen scrambling; Burley 2020) draws healthy engines; each hypothesis harms all of them alike, so causes are compared on the
-//! same engines. Pressures at an operating point are solved once and kept, as are the slopes about it.
+//! same engines. The draws come in stages, each as many as all before it: a hypothesis has the first, and more only while its share of the odds is
+//! less certain than may be seen ([`super::tracer`]). Pressures at an operating point are solved once and kept, as are the slopes about it.
 //!
 //! What is drawn with the engine beside its parts: how far speed and oil temperature were from what was noted (each draw is solved at its own point), how
 //! far every gauge is off, and the discrepancy between this model and any real engine, a smooth error of level, slope in speed and cold-to-hot twist (Kennedy
-//! and O'Hagan, *J. R. Statist. Soc. B* 63, 2001; Brynjarsdóttir and O'Hagan, *Inverse Problems* 30, 2014).
+//! and O'Hagan, *J. R. Statist. Soc. B* 63, 2001; Brynjarsdóttir and O'Hagan, *Inverse Problems* 30, 2014). Gauge and discrepancy ask nothing of the circuit, so
+//! each draw is tried with [`TWISTS`] of them: as if there were so many times the draws.
 //!
 //! A draw weighs by two things known before anything is read. Its *prior weight*: a sheet's limits are floors set anywhere from a sixth to nine tenths of
 //! what a good engine shows, and engines at half their rated speed mostly show 320 kPa hot; paper alone never moves the odds of two draws by more than
@@ -15,18 +17,18 @@ use crate::circuit::nominal::{self, DIMENSIONS, Unknowns, normal_quantile};
 use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
-use siphasher::sip::SipHasher13;
-use std::hash::{Hash, Hasher};
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
-/// Draws of each hypothesis.
-pub(super) const DRAWS: usize = 2048;
+/// Draws of a hypothesis, stage by stage. With [`TWISTS`] of each they end where the sequence does, at 65,536.
+pub(super) const STAGES: [usize; 6] = [256, 512, 1024, 2048, 4096, 8192];
+/// Draws of the first stage, which every hypothesis has.
+pub(super) const FIRST: usize = 256;
+/// Gauges and discrepancies that each draw is tried with.
+pub(super) const TWISTS: usize = 8;
 /// Draws for local slopes and ratios, the first of the same sequence.
 const LOCAL_DRAWS: usize = 32;
-/// Draws from which the share that would be noticed is estimated.
-const NOTICED_DRAWS: usize = 192;
-/// Operating points kept, beside those at which a fault is noticed: as many as a plan looks at. Each takes half a megabyte, until the tracer rests.
+/// Operating points kept, beside those at which a fault is noticed: as many as a plan looks at. Each takes 70 kB and what more draws are asked for, until the tracer rests.
 const KEPT_POINTS: usize = 32;
 /// Ways from a point to another kept; each takes some 40 kB.
 const KEPT_WAYS: usize = 24;
@@ -40,7 +42,6 @@ const HALF_SPEED_KPA: f64 = 320.0;
 const HALF_SPEED_SD_LN: f64 = 0.45;
 /// The points of the run at which a fault would be noticed are cold idle, hot idle, and half the rated speed hot.
 const COLD_C: f64 = 20.0;
-const HOT_C: f64 = 100.0;
 /// A change of pressure, as a logarithm, that nobody sees, and one that everybody does.
 const UNSEEN: f64 = 0.1;
 const SEEN: f64 = 0.4;
@@ -60,7 +61,9 @@ const SPEED_BY_HAND: f64 = 0.03;
 const PROBE_K: f64 = 3.0;
 const ESTIMATED_K: f64 = 12.0;
 const ESTIMATED_FROM_C: f64 = 40.0;
-const SEED: u32 = 0x0e1d_1a17;
+
+/// What every draw follows from.
+pub(super) const SEED: u32 = 0x0e1d_1a17;
 
 /// Faults of a hypothesis; the second is [`Fault::None`] when there is one cause alone.
 pub(super) type Harm = (Fault, Fault);
@@ -79,21 +82,72 @@ impl From<Working> for Noted {
     }
 }
 
+/// The stage of a draw and its place there.
+fn staged(draw: usize) -> (usize, usize) {
+    let stage = STAGES.iter().position(|end| draw < *end).unwrap_or(STAGES.len() - 1);
+    (stage, draw - begin(stage))
+}
+
+/// The first draw of a stage.
+fn begin(stage: usize) -> usize {
+    stage.checked_sub(1).and_then(|before| STAGES.get(before)).copied().unwrap_or(0)
+}
+
+/// Something of every draw, made a stage at a time when the first of the stage is asked for.
+#[derive(Debug)]
+struct Staged<T>([OnceLock<Box<[T]>>; STAGES.len()]);
+
+impl<T> Default for Staged<T> {
+    fn default() -> Self {
+        Self(Default::default())
+    }
+}
+
+impl<T> Staged<T> {
+    fn get(&self, draw: usize, make: impl FnOnce(std::ops::Range<usize>) -> Box<[T]>) -> Option<&T> {
+        let (stage, place) = staged(draw);
+        self.0.get(stage)?.get_or_init(|| make(begin(stage)..STAGES.get(stage).copied().unwrap_or(0))).get(place)
+    }
+
+    fn bytes(&self) -> usize {
+        self.0.iter().filter_map(OnceLock::get).map(|made| size_of_val(&**made)).sum()
+    }
+}
+
 /// Port pressures at a point, by harm and draw. Each is solved when it is first asked for: most draws are ruled out by the readings before.
 #[derive(Debug)]
 pub(super) struct Grid {
     at: Noted,
-    /// By draw: the sound engine, beside which a harmed one is solved; each solved when a draw is first asked for, and again after it was let go.
-    sound: OnceLock<Box<[OnceLock<Beside>]>>,
-    /// Bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
-    kpa: Vec<AtomicU32>,
+    /// By draw: the sound engine, beside which a harmed one is solved; let go when the tracer rests.
+    sound: Staged<OnceLock<Beside>>,
+    /// By harm: bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
+    kpa: Arc<Vec<Staged<AtomicU32>>>,
 }
 
 impl Grid {
     fn new(noted: Noted, harms: usize) -> Self {
-        let unsolved = || AtomicU32::new(f32::NAN.to_bits());
-        Self { at: key(noted).1, sound: OnceLock::new(), kpa: (0..harms * DRAWS).map(|_| unsolved()).collect() }
+        Self { at: key(noted).1, sound: Staged::default(), kpa: Arc::new((0..harms).map(|_| Staged::default()).collect()) }
     }
+
+    fn bytes(&self) -> usize {
+        self.sound.bytes() + self.kpa.iter().map(|harm| size_of_val(harm) + harm.bytes()).sum::<usize>()
+    }
+}
+
+/// A healthy engine and what goes with it.
+#[derive(Debug)]
+struct Drawn {
+    circuit: Circuit,
+    /// By what is on paper, before any reading; worked out when it is first asked for.
+    prior_weight: OnceLock<f64>,
+    /// Severity of the first and of the second fault.
+    severity: [f64; 2],
+    /// A number in 0..1 for what no part of the circuit explains.
+    latent_offset: f64,
+    /// How far the run's thermometer is off, −1 to 1, and how far the oil lags an estimate, 0 to 1.
+    thermometer: [f64; 2],
+    /// Level, slope and twist of the discrepancy, as logarithms.
+    twists: [[f32; 3]; TWISTS],
 }
 
 type PointKey = (i64, i64, bool, bool);
@@ -109,24 +163,27 @@ pub(super) struct Near {
     pub kpa_per_rpm: f64,
 }
 
+/// What the draws of an engine follow from.
+#[derive(Debug)]
+struct Plan {
+    card: Card,
+    spec: Vec<PointOfSpec>,
+    oil: Oil,
+    hot_c: f64,
+    half_rpm: f64,
+    /// How many times the smooth error of the model is what the product uses.
+    discrepancy: f64,
+    seed: u32,
+}
+
 #[derive(Debug)]
 pub(super) struct Draws {
-    healthy: Vec<Circuit>,
-    /// Weight of each healthy engine by what is on paper, before any reading.
-    prior_weight: Vec<f64>,
-    /// Severity of the first and of the second fault.
-    severity: Vec<[f64; 2]>,
-    /// A number in 0..1 for what no part of the circuit explains.
-    latent_offset: Vec<f64>,
-    /// Level, slope and twist of the discrepancy, as logarithms.
-    discrepancy: Vec<[f64; 3]>,
-    /// How far the run's thermometer is off, −1 to 1, and how far the oil lags an estimate, 0 to 1.
-    thermometer: Vec<[f64; 2]>,
+    plan: Plan,
+    drawn: Staged<Drawn>,
     /// Distinct harms, and of each how many of its faults would be noticed.
     harms: Vec<Harm>,
     noticed_share: Vec<f64>,
-    all_weight: f64,
-    half_rpm: f64,
+    mean_weight: f64,
     noticed_at: [(Working, f64); 3],
     /// The grids of `noticed_at`, which every weighing needs.
     noticed: Mutex<[Arc<Grid>; 3]>,
@@ -167,95 +224,146 @@ fn kept_or<K: Eq, V>(store: &Store<K, V>, most: usize, key: K, make: impl FnOnce
     made
 }
 
-/// A number in 0..1 of a draw that belongs to a thing with a name: each thing has a scrambling of its own. The hash is a named one, so that a record's figures
-/// come out the same whatever the standard library hashes with.
-fn unit_of(thing: impl Hash, draw: usize, dimension: u32) -> f64 {
-    let mut hasher = SipHasher13::new();
-    thing.hash(&mut hasher);
-    f64::from(sobol_burley::sample(draw as u32, dimension, SEED ^ hasher.finish() as u32))
+/// Tells the draws of a thing with a name from those of another: FNV-1a (Fowler, Noll, Vo), written out so that a record's figures come out the same whatever
+/// the standard library hashes with.
+fn seed_of(kind: &str, name: &[u8], seed: u32) -> u32 {
+    let all = kind.bytes().chain([0]).chain(name.iter().copied());
+    all.fold(0x811c_9dc5 ^ seed, |hash, byte| (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193))
+}
+
+/// The same for an operating point as it was noted.
+fn seed_of_point((rpm, tenths, estimated, by_hand): PointKey, seed: u32) -> u32 {
+    let name: Vec<u8> = rpm.to_le_bytes().into_iter().chain(tenths.to_le_bytes()).chain([u8::from(estimated), u8::from(by_hand)]).collect();
+    seed_of("speed", &name, seed)
+}
+
+/// Places of the numbers of a draw that follow those of its circuit.
+const SEVERITY: usize = DIMENSIONS;
+const LATENT: usize = DIMENSIONS + 2;
+const THERMOMETER: usize = DIMENSIONS + 3;
+const NUMBERS: usize = DIMENSIONS + 5;
+
+impl Plan {
+    fn drawn(&self, draw: usize) -> Drawn {
+        let numbers: [[f32; 4]; NUMBERS.div_ceil(4)] =
+            std::array::from_fn(|four| sobol_burley::sample_4d(draw as u32, four as u32, self.seed));
+        let unit = |place: usize| numbers.as_flattened().get(place).map_or(0.5, |u| f64::from(*u));
+        let unknowns = Unknowns { hot_c: self.hot_c, ..Unknowns::from_unit(&std::array::from_fn(unit), &self.card) };
+        let of_twists = seed_of("twists", &[], self.seed);
+        let twist = |twist: usize| {
+            let [level, slope, twist, _] = sobol_burley::sample_4d((draw * TWISTS + twist) as u32, 0, of_twists);
+            [(LEVEL, level), (SLOPE, slope), (TWIST, twist)].map(|(sd, u)| (self.discrepancy * sd * normal_quantile(f64::from(u))) as f32)
+        };
+        Drawn {
+            circuit: nominal::circuit(&self.card, self.oil, &unknowns),
+            prior_weight: OnceLock::new(),
+            severity: [unit(SEVERITY), unit(SEVERITY + 1)],
+            latent_offset: unit(LATENT),
+            thermometer: [2.0 * unit(THERMOMETER) - 1.0, unit(THERMOMETER + 1)],
+            twists: std::array::from_fn(twist),
+        }
+    }
+
+    /// Weight of a healthy engine by what is on paper and by what engines mostly show at half their rated speed.
+    fn prior_weight(&self, circuit: &Circuit) -> f64 {
+        let misses = |far: f64, soft: f64| 0.5 * (far.max(0.0) / soft).powi(2);
+        let mut off = 0.0;
+        for point in &self.spec {
+            let kpa = circuit.port_kpa(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c }).max(1.0);
+            if let Some(min) = point.min_kpa {
+                let printed = (min.max(1.0) / kpa).ln();
+                off += misses(printed - PRINTED.1.ln(), PRINTED_SOFT.1) + misses(PRINTED.0.ln() - printed, PRINTED_SOFT.0);
+            }
+            if let Some(max) = point.max_kpa {
+                off += misses((kpa / max.max(1.0)).ln(), PRINTED_SOFT.1);
+            }
+        }
+        let paper = 1.0 / PAPER + (1.0 - 1.0 / PAPER) * (-off).exp();
+        let half = (circuit.port_kpa(Working { rpm: self.half_rpm, oil_temp_c: self.hot_c }).max(1.0) / HALF_SPEED_KPA).ln();
+        paper * (-0.5 * (half / HALF_SPEED_SD_LN).powi(2)).exp()
+    }
+}
+
+/// How far the model is believed to be off, as a multiple of what the product uses, and what the draws follow from.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Assumed {
+    /// A multiple of the smooth error.
+    pub discrepancy: f64,
+    /// Another seed gives other draws of the same engine.
+    pub seed: u32,
+}
+
+impl Default for Assumed {
+    fn default() -> Self {
+        Self { discrepancy: 1.0, seed: SEED }
+    }
 }
 
 impl Draws {
-    /// `discrepancy` scales the smooth error of the model; 1 is what the product uses.
-    pub(super) fn new(card: &Card, spec: &[PointOfSpec], oil: Oil, know: &Knowledge, discrepancy: f64) -> Self {
-        let unit = |draw: usize, dimension: usize| f64::from(sobol_burley::sample(draw as u32, dimension as u32, SEED));
-        let extra = |draw: usize, place: usize| unit(draw, DIMENSIONS + place);
-        let healthy: Vec<Circuit> = (0..DRAWS)
-            .into_par_iter()
-            .map(|draw| {
-                let numbers: [f64; DIMENSIONS] = std::array::from_fn(|dimension| unit(draw, dimension));
-                nominal::circuit(card, oil, &Unknowns::from_unit(&numbers, card))
-            })
-            .collect();
+    pub(super) fn new(card: &Card, spec: &[PointOfSpec], oil: Oil, know: &Knowledge, assumed: Assumed) -> Self {
         let mut harms: Vec<Harm> = know.hypotheses.iter().map(|hypothesis| harm_of(know, hypothesis)).collect();
         harms.sort();
         harms.dedup();
         let half_rpm = (0.5 * card.rated_rpm()).max(1.3 * card.idle_rpm);
-        let prior_weight: Vec<f64> = healthy.par_iter().map(|circuit| prior_weight(circuit, spec, half_rpm)).collect();
+        let hot_c = nominal::hot_c(card, spec);
         let at = |rpm: f64, oil_temp_c: f64| {
             let point = Working { rpm, oil_temp_c };
             (point, least_kpa(spec, point))
         };
-        let noticed_at = [at(card.idle_rpm, COLD_C), at(card.idle_rpm, HOT_C), at(half_rpm, HOT_C)];
+        let noticed_at = [at(card.idle_rpm, COLD_C), at(card.idle_rpm, hot_c), at(half_rpm, hot_c)];
+        let Assumed { discrepancy, seed } = assumed;
         let mut draws = Self {
             noticed: Mutex::new(noticed_at.map(|(at, _)| Arc::new(Grid::new(at.into(), harms.len())))),
-            all_weight: prior_weight.iter().sum(),
-            healthy,
-            prior_weight,
-            severity: (0..DRAWS).map(|draw| [extra(draw, 0), extra(draw, 1)]).collect(),
-            latent_offset: (0..DRAWS).map(|draw| extra(draw, 2)).collect(),
-            discrepancy: (0..DRAWS)
-                .map(|draw| [(3, LEVEL), (4, SLOPE), (5, TWIST)].map(|(place, sd)| discrepancy * sd * normal_quantile(extra(draw, place))))
-                .collect(),
-            thermometer: (0..DRAWS).map(|draw| [2.0 * extra(draw, 6) - 1.0, extra(draw, 7)]).collect(),
+            plan: Plan { card: card.clone(), spec: spec.to_vec(), oil, hot_c, half_rpm, discrepancy, seed },
+            drawn: Staged::default(),
+            mean_weight: 1.0,
             noticed_share: Vec::new(),
             harms,
-            half_rpm,
             noticed_at,
             kept: Mutex::default(),
             near: Mutex::default(),
         };
+        let weights: Vec<f64> = (0..FIRST).into_par_iter().map(|draw| draws.weight(draw)).collect();
+        let all: f64 = weights.iter().sum();
+        draws.mean_weight = all / FIRST as f64;
         let grids = draws.noticed_grids();
-        draws.noticed_share = (0..draws.harms.len())
-            .into_par_iter()
-            .map(|place| {
-                let weighed = (0..NOTICED_DRAWS).map(|draw| (draws.weight(draw), draws.selection_weight(&grids, place, draw)));
-                let (sum, all) = weighed.fold((0.0, 0.0), |(sum, all), (weight, noticed)| (sum + weight * noticed, all + weight));
-                sum / f64::max(all, f64::MIN_POSITIVE)
-            })
-            .collect();
+        let share = |place: usize| {
+            let noticed = weights.iter().enumerate().map(|(draw, weight)| weight * draws.selection_weight(&grids, place, draw));
+            noticed.sum::<f64>() / all.max(f64::MIN_POSITIVE)
+        };
+        draws.noticed_share = (0..draws.harms.len()).into_par_iter().map(share).collect();
         draws
     }
 
     /// Roughly the memory these draws and what is kept of them take.
     pub(super) fn bytes(&self) -> usize {
-        let grids = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
         let near = self.near.lock().unwrap_or_else(PoisonError::into_inner);
-        let of_draws = size_of::<Circuit>() + 10 * size_of::<f64>();
-        let of_grid = |grid: &Arc<Grid>| grid.sound.get().map_or(0, |sound| size_of_val(&**sound)) + size_of_val(grid.kpa.as_slice());
-        let of_near = |near: &Arc<Vec<Near>>| size_of_val(near.as_slice());
         let noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
-        let grids = noticed.iter().chain(grids.iter().map(|(_, grid)| grid)).map(of_grid).sum::<usize>();
-        DRAWS * of_draws + grids + near.iter().map(|(_, near)| of_near(near)).sum::<usize>()
+        let grids = noticed.iter().chain(kept.iter().map(|(_, grid)| grid)).map(|grid| grid.bytes());
+        self.drawn.bytes() + grids.sum::<usize>() + near.iter().map(|(_, near)| size_of_val(near.as_slice())).sum::<usize>()
     }
 
     /// Lets go what is only needed while a reading is weighed. What is solved stays solved.
     pub(super) fn rest(&self) {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner).clear();
         let mut noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
-        for grid in noticed.iter_mut().filter(|grid| grid.sound.get().is_some()) {
-            let kpa = grid.kpa.iter().map(|kpa| AtomicU32::new(kpa.load(Relaxed))).collect();
-            *grid = Arc::new(Grid { at: grid.at, sound: OnceLock::new(), kpa });
+        for grid in noticed.iter_mut() {
+            *grid = Arc::new(Grid { at: grid.at, sound: Staged::default(), kpa: Arc::clone(&grid.kpa) });
         }
     }
 
+    fn drawn(&self, draw: usize) -> Option<&Drawn> {
+        self.drawn.get(draw, |draws| draws.into_par_iter().map(|draw| self.plan.drawn(draw)).collect())
+    }
+
     fn weight(&self, draw: usize) -> f64 {
-        self.prior_weight.get(draw).copied().unwrap_or(0.0)
+        self.drawn(draw).map_or(0.0, |drawn| *drawn.prior_weight.get_or_init(|| self.plan.prior_weight(&drawn.circuit)))
     }
 
     /// Severity of the first fault of a draw.
     pub(super) fn severity(&self, draw: usize) -> f64 {
-        self.severity.get(draw).map_or(0.5, |[first, _]| *first)
+        self.drawn(draw).map_or(0.5, |drawn| drawn.severity[0])
     }
 
     /// Grids of the points at which a fault is noticed.
@@ -283,41 +391,51 @@ impl Draws {
         self.weight(draw) * self.selection_weight(grids, place, draw)
     }
 
-    /// What all draws of a harm weigh together before any reading. A cause that leaves the pressures alone weighs more than its draws: it keeps only its
+    /// What a draw of a harm weighs before any reading in the mean. A cause that leaves the pressures alone weighs more than its draws: it keeps only its
     /// share among those that come in by another way.
-    pub(super) fn all_before_reading(&self, place: usize) -> f64 {
-        self.all_weight * self.noticed_share.get(place).copied().unwrap_or(1.0).max(NOTICED_SHARE)
+    pub(super) fn mean_before_reading(&self, place: usize) -> f64 {
+        self.mean_weight * self.noticed_share.get(place).copied().unwrap_or(1.0).max(NOTICED_SHARE)
     }
 
     /// A number in 0..1 that belongs to the draw and to nothing in the circuit.
     pub(super) fn latent_offset(&self, draw: usize) -> f64 {
-        self.latent_offset.get(draw).copied().unwrap_or(0.5)
+        self.drawn(draw).map_or(0.5, |drawn| drawn.latent_offset)
     }
 
-    /// How far a gauge is off in every draw, of its common half width; a gauge is known by its name, not by its place among others.
-    pub(super) fn gauge_off(&self, gauge: &str) -> Vec<f64> {
-        (0..DRAWS).map(|draw| 2.0 * unit_of(("gauge", gauge), draw, 0) - 1.0).collect()
+    /// How far a gauge is off with each twist of a draw, of its common half width; a gauge is known by its name, not by its place among others.
+    pub(super) fn gauge_off(&self, gauge: &str) -> impl Fn(usize) -> [f64; TWISTS] + use<> {
+        let seed = seed_of("gauge", gauge.as_bytes(), self.plan.seed);
+        move |draw| std::array::from_fn(|twist| 2.0 * f64::from(sobol_burley::sample((draw * TWISTS + twist) as u32, 0, seed)) - 1.0)
     }
 
-    /// What this model is off on a real engine at a point, as a factor, in every draw.
-    pub(super) fn discrepancy(&self, at: Working) -> Vec<f64> {
-        let (speed, warm) = ((at.rpm.max(100.0) / self.half_rpm).ln(), (at.oil_temp_c - 70.0) / 60.0);
-        self.discrepancy.iter().map(|[level, slope, twist]| (level + slope * speed + twist * warm).exp()).collect()
+    /// What this model is off on a real engine at a point, as a factor, with each twist of a draw.
+    pub(super) fn discrepancy(&self, at: Working) -> impl Fn(usize) -> [f64; TWISTS] + use<'_> {
+        let (speed, warm) = ((at.rpm.max(100.0) / self.plan.half_rpm).ln(), (at.oil_temp_c - 70.0) / 60.0);
+        move |draw| {
+            self.drawn(draw).map_or([1.0; TWISTS], |drawn| {
+                drawn.twists.map(|twist| {
+                    let [level, slope, twist] = twist.map(f64::from);
+                    (level + slope * speed + twist * warm).exp()
+                })
+            })
+        }
     }
 
     /// Where a draw really stood when a point was noted.
     fn stood(&self, key: PointKey, noted: Noted, draw: usize) -> Working {
-        let [thermometer, lag] = self.thermometer.get(draw).copied().unwrap_or_default();
+        let [thermometer, lag] = self.drawn(draw).map_or([0.0; 2], |drawn| drawn.thermometer);
         let held = if noted.speed_by_hand { SPEED_BY_HAND } else { SPEED_MEASURED };
-        let rpm = noted.at.rpm * (1.0 + held * (2.0 * unit_of(("speed", key), draw, 0) - 1.0));
+        let rpm =
+            noted.at.rpm * (1.0 + held * (2.0 * f64::from(sobol_burley::sample(draw as u32, 0, seed_of_point(key, self.plan.seed))) - 1.0));
         let lags = if noted.temp_estimated && noted.at.oil_temp_c >= ESTIMATED_FROM_C { ESTIMATED_K * lag } else { 0.0 };
         Working { rpm, oil_temp_c: noted.at.oil_temp_c + PROBE_K * thermometer - lags }
     }
 
     /// The engine of a draw, harmed.
     pub(super) fn harmed(&self, (first, second): Harm, draw: usize) -> Option<Circuit> {
-        let mut circuit = self.healthy.get(draw)?.clone();
-        let [a, b] = *self.severity.get(draw)?;
+        let drawn = self.drawn(draw)?;
+        let mut circuit = drawn.circuit.clone();
+        let [a, b] = drawn.severity;
         harm(&mut circuit, &[(first, a), (second, b)]);
         Some(circuit)
     }
@@ -338,15 +456,16 @@ impl Draws {
 
     /// Port pressure of a draw harmed by the harm at `place`, kPa.
     pub(super) fn kpa(&self, grid: &Grid, place: usize, draw: usize) -> f64 {
-        let Some(kept) = grid.kpa.get(place * DRAWS + draw) else { return 0.0 };
+        let unsolved = |draws: std::ops::Range<usize>| draws.map(|_| AtomicU32::new(f32::NAN.to_bits())).collect();
+        let Some(kept) = grid.kpa.get(place).and_then(|of_harm| of_harm.get(draw, unsolved)) else { return 0.0 };
         let known = f32::from_bits(kept.load(Relaxed));
         if !known.is_nan() {
             return f64::from(known);
         }
         let solve = || {
             let harmed = self.harmed(*self.harms.get(place)?, draw)?;
-            let (sound, places) = (self.healthy.get(draw)?, grid.sound.get_or_init(|| (0..DRAWS).map(|_| OnceLock::new()).collect()));
-            let beside = places.get(draw)?.get_or_init(|| {
+            let sound = &self.drawn(draw)?.circuit;
+            let beside = grid.sound.get(draw, |draws| draws.map(|_| OnceLock::new()).collect())?.get_or_init(|| {
                 let (key, noted) = key(grid.at);
                 sound.beside(self.stood(key, noted, draw))
             });
@@ -371,11 +490,9 @@ impl Draws {
         const FASTER_RPM: f64 = 40.0;
         let warmer = Working { oil_temp_c: at.oil_temp_c + WARMER_K, ..at };
         let faster = Working { rpm: at.rpm + FASTER_RPM, ..at };
-        let sound: Vec<(&Circuit, [Beside; 3])> = self
-            .healthy
-            .iter()
-            .take(LOCAL_DRAWS)
-            .map(|circuit| (circuit, [at, warmer, faster].map(|point| circuit.beside(point))))
+        let sound: Vec<(&Circuit, [Beside; 3])> = (0..LOCAL_DRAWS)
+            .filter_map(|draw| self.drawn(draw))
+            .map(|drawn| (&drawn.circuit, [at, warmer, faster].map(|point| drawn.circuit.beside(point))))
             .collect();
         self.harms
             .par_iter()
@@ -395,29 +512,11 @@ impl Draws {
             .collect()
     }
 
-    /// Healthy engines with their weights, for whoever asks what is believed before anything is read.
+    /// Healthy engines of the first three stages with their weights, for whoever asks what is believed before anything is read.
     pub(super) fn healthy(&self) -> impl Iterator<Item = (&Circuit, f64)> {
-        self.healthy.iter().zip(self.prior_weight.iter().copied())
+        let [_, _, third, ..] = STAGES;
+        (0..third).filter_map(|draw| Some((&self.drawn(draw)?.circuit, self.weight(draw))))
     }
-}
-
-/// Weight of a healthy engine by what is on paper and by what engines mostly show at half their rated speed.
-fn prior_weight(circuit: &Circuit, spec: &[PointOfSpec], half_rpm: f64) -> f64 {
-    let misses = |far: f64, soft: f64| 0.5 * (far.max(0.0) / soft).powi(2);
-    let mut off = 0.0;
-    for point in spec {
-        let kpa = circuit.port_kpa(Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c }).max(1.0);
-        if let Some(min) = point.min_kpa {
-            let printed = (min.max(1.0) / kpa).ln();
-            off += misses(printed - PRINTED.1.ln(), PRINTED_SOFT.1) + misses(PRINTED.0.ln() - printed, PRINTED_SOFT.0);
-        }
-        if let Some(max) = point.max_kpa {
-            off += misses((kpa / max.max(1.0)).ln(), PRINTED_SOFT.1);
-        }
-    }
-    let paper = 1.0 / PAPER + (1.0 - 1.0 / PAPER) * (-off).exp();
-    let half = (circuit.port_kpa(Working { rpm: half_rpm, oil_temp_c: HOT_C }).max(1.0) / HALF_SPEED_KPA).ln();
-    paper * (-0.5 * (half / HALF_SPEED_SD_LN).powi(2)).exp()
 }
 
 /// The sheet's least pressure near a point, 0 where it names none.

@@ -1,6 +1,6 @@
 //! The engines that the readings leave of one cause: what they would show elsewhere and with which spread, how oil goes round in them, and what a change to them would do.
 use super::knowledge::Cause;
-use super::tracer::{Pressures, Tracer, quantile};
+use super::tracer::{LeftDraw, Pressures, Tracer, quantile};
 use crate::circuit::{ATMOSPHERE_PA, Circuit, Fault, Place, Working};
 use rayon::prelude::*;
 
@@ -17,7 +17,7 @@ pub struct Left<'a> {
     tracer: &'a Tracer,
     /// How the gauge shows them; none shows them truly.
     cause: Option<&'static Cause>,
-    engines: Vec<(usize, f64, Circuit)>,
+    engines: Vec<(LeftDraw, Circuit)>,
 }
 
 /// How oil goes round, as means over the engines: pressures in kPa, flows in litres a minute.
@@ -52,23 +52,24 @@ impl Tracer {
     pub fn left(&self, cause: usize, pressures: &Pressures) -> Option<Left<'_>> {
         let what = self.cause(cause)?;
         // Every cause alone stands among the hypotheses at its own index.
-        let mut best = pressures.weights.get(cause).cloned().unwrap_or_default();
-        best.sort_by(|a, b| b.1.total_cmp(&a.1));
+        let mut best = pressures.left.get(cause).cloned().unwrap_or_default();
+        best.sort_by(|a, b| b.weight.total_cmp(&a.weight));
         best.truncate(ENGINES);
-        let harmed = best.iter().filter_map(|(draw, weight)| Some((*draw as usize, *weight, self.harmed(what.fault, *draw as usize)?)));
+        let harmed = best.into_iter().filter_map(|left| Some((left, self.harmed(what.fault, left.draw)?)));
         Some(Left { tracer: self, cause: Some(what), engines: weighed(harmed.collect()) })
     }
 
     /// The healthy engine as it is believed of the card, before anything is read.
     pub fn healthy(&self) -> Left<'_> {
-        let engines = self.sound().take(HEALTHY).enumerate().map(|(draw, (circuit, weight))| (draw, weight, circuit.clone()));
+        let engines = self.sound().take(HEALTHY).enumerate();
+        let engines = engines.map(|(draw, (circuit, weight))| (LeftDraw { draw, twist: 0, weight }, circuit.clone()));
         Left { tracer: self, cause: None, engines: weighed(engines.collect()) }
     }
 }
 
-fn weighed(mut engines: Vec<(usize, f64, Circuit)>) -> Vec<(usize, f64, Circuit)> {
-    let all = engines.iter().map(|(_, weight, _)| weight).sum::<f64>().max(f64::MIN_POSITIVE);
-    engines.iter_mut().for_each(|(_, weight, _)| *weight /= all);
+fn weighed(mut engines: Vec<(LeftDraw, Circuit)>) -> Vec<(LeftDraw, Circuit)> {
+    let all = engines.iter().map(|(left, _)| left.weight).sum::<f64>().max(f64::MIN_POSITIVE);
+    engines.iter_mut().for_each(|(left, _)| left.weight /= all);
     engines
 }
 
@@ -76,9 +77,9 @@ impl Left<'_> {
     /// What the gauge would show of each engine at a point, kPa, with its weight.
     fn shown(&self, at: Working) -> Vec<(f64, f64)> {
         let factors = self.tracer.discrepancy(at);
-        let shown = |(draw, weight, circuit): &(usize, f64, Circuit)| {
-            let kpa = circuit.port_kpa(at) * factors.get(*draw).copied().unwrap_or(1.0);
-            (self.cause.map_or(kpa, |cause| self.tracer.shown(cause, *draw, kpa).0), *weight)
+        let shown = |(left, circuit): &(LeftDraw, Circuit)| {
+            let kpa = circuit.port_kpa(at) * factors(left.draw).get(left.twist).copied().unwrap_or(1.0);
+            (self.cause.map_or(kpa, |cause| self.tracer.shown(cause, left.draw, kpa).0), left.weight)
         };
         self.engines.iter().map(shown).collect()
     }
@@ -103,15 +104,15 @@ impl Left<'_> {
 
     /// The same engines with something about them changed.
     pub fn changed(mut self, change: impl Fn(&mut Circuit)) -> Self {
-        self.engines.iter_mut().for_each(|(_, _, circuit)| change(circuit));
+        self.engines.iter_mut().for_each(|(_, circuit)| change(circuit));
         self
     }
 
     /// The same engines with the cause mended; a gauge at fault is then another.
     pub fn mended(mut self) -> Self {
         let tracer = self.tracer;
-        for (draw, _, circuit) in &mut self.engines {
-            if let Some(sound) = tracer.harmed(Fault::None, *draw) {
+        for (left, circuit) in &mut self.engines {
+            if let Some(sound) = tracer.harmed(Fault::None, left.draw) {
                 *circuit = sound;
             }
         }
@@ -129,7 +130,7 @@ impl Left<'_> {
         const LITRES_A_MINUTE: f64 = 60_000.0;
         let mut sums = [0.0; 10];
         let mut places: Vec<(Place, f64)> = Vec::new();
-        for (_, weight, circuit) in &self.engines {
+        for (LeftDraw { weight, .. }, circuit) in &self.engines {
             let state = circuit.solve(at);
             let pressures =
                 [state.drawn.inlet_abs_pa - ATMOSPHERE_PA, state.pump_pa, state.gallery_pa, state.gallery_end_pa, state.head_pa];

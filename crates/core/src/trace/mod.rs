@@ -20,6 +20,7 @@ mod weigh;
 
 pub(crate) use bench::HOT_FROM_C;
 pub use bench::{Allowed, BenchState, Move, Situation, Takeable, state_of};
+pub use draws::Assumed;
 pub use left::{BAND, Flows, Left};
 pub use memory::{Known, Learned, Memory, MemoryError, OWN_JOBS, OWN_TIMES, Took};
 pub use next::{Enough, Proposal, Step, Turn, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled};

@@ -45,7 +45,7 @@ pub struct Proposal {
     pub outcome_probability: Vec<f64>,
 }
 
-/// A single result that would turn the ranking over, and not by a near tie.
+/// A single result that would put another cause in front.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Turn {
     /// Outcome, by index.
@@ -67,8 +67,8 @@ impl Proposal {
 const WORTH_BITS: f64 = 0.005;
 /// What going to a step and noting it costs beside its own minutes, for the order alone: else what takes one minute always comes first.
 const TURN_TO_IT_MINUTES: f64 = 2.0;
-/// A result turns the ranking over when the new leader then stands this far above the old one.
-const CLEARLY: f64 = 0.1;
+/// A result puts another cause in front when that one is then this much more probable than the old one: nearer than that nobody can say.
+const CLEARLY: f64 = 0.02;
 /// A check of the named pattern comes first when it takes no longer than this.
 pub(super) const QUICK_MINUTES: f64 = 15.0;
 /// What acting on the wrong cause costs beside its repair: recovering it, a second intake and run, the search begun anew.
@@ -84,6 +84,8 @@ pub enum Enough {
     NothingWorthIt,
     /// Everything that can be done is done.
     NothingLeft,
+    /// Every point of the sheet is kept: nothing is opened or cut.
+    InSpec,
 }
 
 /// A check or a reading with its way.
@@ -109,19 +111,19 @@ impl Single {
 
 /// Every check and reading that can be done and tells something.
 pub(super) fn singles(know: &'static Knowledge, states: &[f64], situation: &Situation) -> Vec<Single> {
-    let causes = know.fold(states);
+    let (causes, leader) = (know.fold(states), leader_of(&know.present(states)));
     let now = [entropy_bits(&causes), entropy_bits(&by_group(know, &causes)), loss_minutes(know, situation, &causes)];
     let checks = know.checks.iter().filter_map(|check| {
         let way = situation.way_to_check(check)?;
         let own = (check.minutes_on(situation.card), check.material_on(situation.card));
         let row = |state: usize, outcome: usize| check.likelihood(state, outcome);
-        Some(single(know, situation, (states, &causes, now), Step::Check(&check.id), way, own, check.outcomes.len(), row))
+        Some(single(know, situation, (states, leader, now), Step::Check(&check.id), way, own, check.outcomes.len(), row))
     });
     let readings = situation.readings.iter().enumerate().filter_map(|(place, reading)| {
         let way = situation.way_to_reading(reading)?;
         let outcomes = reading.ahead.parts_kpa.len() + 1;
         let row = |state: usize, outcome: usize| likelihood(reading, state, outcome);
-        Some(single(know, situation, (states, &causes, now), Step::Reading(place), way, (Takeable::MINUTES, 0.0), outcomes, row))
+        Some(single(know, situation, (states, leader, now), Step::Reading(place), way, (Takeable::MINUTES, 0.0), outcomes, row))
     });
     checks.chain(readings).filter(|single| single.gain_bits > WORTH_BITS).collect()
 }
@@ -135,27 +137,26 @@ pub(super) fn likelihood(reading: &Takeable, state: usize, outcome: usize) -> f6
 fn single(
     know: &Knowledge,
     situation: &Situation,
-    (states, causes, [bits, group_bits, loss]): (&[f64], &[f64], [f64; 3]),
+    (states, leader, [bits, group_bits, loss]): (&[f64], Option<usize>, [f64; 3]),
     step: Step,
     way: Vec<Move>,
     (own_minutes, own_material): (f64, f64),
     outcomes: usize,
     row: impl Fn(usize, usize) -> f64,
 ) -> Single {
-    let leader = leader_of(causes);
     let mut left = [0.0; 3];
     let mut turns: Option<Turn> = None;
     let mut outcome_probability = Vec::with_capacity(outcomes);
     for outcome in 0..outcomes {
         let (then, chance) = after(states, |state| row(state, outcome));
         outcome_probability.push(chance);
-        let then = know.fold(&then);
+        let (present, then) = (know.present(&then), know.fold(&then));
         let parts = [entropy_bits(&then), entropy_bits(&by_group(know, &then)), loss_minutes(know, situation, &then)];
         for (sum, part) in left.iter_mut().zip(parts) {
             *sum += chance * part;
         }
-        let of = |cause: Option<usize>| cause.and_then(|cause| then.get(cause)).copied().unwrap_or(0.0);
-        if let Some(cause) = leader_of(&then).filter(|new| Some(*new) != leader && of(Some(*new)) > of(leader) + CLEARLY)
+        let of = |cause: Option<usize>| cause.and_then(|cause| present.get(cause)).copied().unwrap_or(0.0);
+        if let Some(cause) = leader_of(&present).filter(|new| Some(*new) != leader && of(Some(*new)) > of(leader) + CLEARLY)
             && turns.is_none_or(|turn| chance > turn.probability)
         {
             turns = Some(Turn { outcome, cause, probability: chance });
@@ -284,11 +285,11 @@ pub(super) fn tells(know: &Knowledge, check: &Check, cause: usize) -> f64 {
 
 /// Whether to act now on the leader, and why; `None` while learning pays.
 pub fn enough(know: &Knowledge, now: &Posterior, proposals: &[Proposal]) -> Option<Enough> {
-    stop(know, &now.probability, proposals)
+    stop(know, &now.present, proposals)
 }
 
-pub(super) fn stop(know: &Knowledge, causes: &[f64], proposals: &[Proposal]) -> Option<Enough> {
-    if certain(know, causes).is_some() {
+pub(super) fn stop(know: &Knowledge, present: &[f64], proposals: &[Proposal]) -> Option<Enough> {
+    if certain(know, present).is_some() {
         return Some(Enough::Certain);
     }
     if proposals.is_empty() {
@@ -299,16 +300,16 @@ pub(super) fn stop(know: &Knowledge, causes: &[f64], proposals: &[Proposal]) -> 
 }
 
 /// The leading cause when it stands at the certainty at which one acts on it.
-pub(super) fn certain(know: &Knowledge, causes: &[f64]) -> Option<usize> {
-    leader_of(causes).filter(|leader| {
+pub(super) fn certain(know: &Knowledge, present: &[f64]) -> Option<usize> {
+    leader_of(present).filter(|leader| {
         let at = know.causes.get(*leader).map_or(1.0, |cause| cause.act_at);
-        causes.get(*leader).is_some_and(|p| *p >= at)
+        present.get(*leader).is_some_and(|p| *p >= at)
     })
 }
 
 /// The leading cause when it is certain enough to act on.
 pub fn settled(know: &Knowledge, now: &Posterior) -> Option<usize> {
-    certain(know, &now.probability)
+    certain(know, &now.present)
 }
 
 impl Proposal {

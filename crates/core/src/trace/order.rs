@@ -178,13 +178,13 @@ impl<'a> Walk<'a> {
 
     /// The next step of a school.
     pub fn next(&self, (order, until): (Order, Until), know: &'static Knowledge, usual: usize) -> Next {
-        let causes = know.fold(&self.states);
-        let leader = leader_of(&causes).unwrap_or(0);
-        if certain(know, &causes).is_some() {
+        let present = know.present(&self.states);
+        let leader = leader_of(&present).unwrap_or(0);
+        if certain(know, &present).is_some() {
             return Next::Certain(leader);
         }
         let best = proposals(know, &self.states, &self.situation);
-        if until == Until::GoodEnough && stop(know, &causes, &best).is_some() {
+        if until == Until::GoodEnough && stop(know, &present, &best).is_some() {
             return Next::Left(leader);
         }
         let first = |proposals: Vec<Proposal>| {

@@ -3,10 +3,13 @@
 //! Likelihood of a reading: Student t with 4 degrees of freedom about the drawn pressure, its scale the reading's doubt and what differs from one reading to the
 //! next without a cause, 3.5 % of the pressure and 2 kPa. Heavy tails, so that one odd reading does not decide alone. A needle under its first mark or against
 //! its stop says on which side of a mark the pressure stood, and weighs by that tail. What a gauge is off it is off at every reading, and what the model
-//! is off it is off smoothly: both are drawn with the engine and not counted once a reading. A state's likelihood is the mean over the draws of its severity
-//! band, each weighted by how likely such a job is to stand in the shop.
-use super::draws::{DRAWS, Draws, Grid, Near, Noted, harm_of};
-use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, SLIGHT_UNDER, ShownAs, knowledge};
+//! is off it is off smoothly: both are drawn with the engine and not counted once a reading. A small share of readings has an error that nobody thought of. A
+//! state's likelihood is the mean over the draws of its severity band, each weighted by how likely such a job is to stand in the shop.
+//!
+//! How sure that mean is, the draws say themselves: with weights w their number is worth (Σw)²/Σw² even ones (Kish, *Survey Sampling*, 1965). Where a
+//! hypothesis's share of the odds hangs by more than [`SHARE_SD`] on which draws were made, the next stage of draws is made for it; and only there.
+use super::draws::{Assumed, Draws, FIRST, Grid, Near, Noted, STAGES, TWISTS, harm_of};
+use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs, knowledge};
 use crate::case::Shows;
 use crate::circuit::nominal::{self, Unknowns};
 use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Port, Working};
@@ -20,11 +23,17 @@ const MODEL_FLOOR_KPA: f64 = 2.0;
 /// What an estimate of the oil's temperature differs by from one reading to the next beside what the run shares, as a share of the pressure.
 const ESTIMATE_SHARE: f64 = 0.10;
 /// A draw less likely than this share of the likeliest of its hypothesis is ruled out; heavy tails keep a later reading from calling it back.
-const RULED_OUT: f64 = 3e-4;
+const RULED_OUT: f32 = 3e-4;
 /// A hypothesis without any draw left keeps this, so that no later fact is spoken against by an impossibility.
 const LEAST_LIKELY: f64 = 1e-4;
-/// Draws that stand for all while nothing is read.
-const UNREAD_DRAWS: u32 = 192;
+/// Standard deviation that a hypothesis's share of the odds may have from one set of draws to another.
+const SHARE_SD: f64 = 0.012;
+/// A hypothesis of less than this share is drawn as if it had as much, since what is found later may raise it, unless it has less than the least.
+const SHARE_AT_LEAST: f64 = 0.03;
+const SHARE_NEGLIGIBLE: f64 = 1e-4;
+/// Share of readings that are off by an error nobody modelled, and its scale as a share of the pressure.
+const UNMODELLED: f64 = 0.03;
+const UNMODELLED_SCALE: f64 = 0.35;
 /// Draws of a state that say what a reading not yet taken would show.
 const AHEAD_DRAWS: usize = 8;
 /// Where the outcomes of such a reading are parted, as shares of what all states expect.
@@ -76,9 +85,18 @@ pub struct Local {
 pub struct Pressures {
     /// Natural logarithm, by state; all zero without readings.
     pub log_likelihood: Vec<f64>,
-    /// By hypothesis, draws with their weights, which sum to one.
-    pub(super) weights: Arc<Vec<Vec<(u32, f64)>>>,
+    /// By hypothesis, what is left of its draws; their weights sum to one.
+    pub(super) left: Arc<Vec<Vec<LeftDraw>>>,
     readings: Vec<Bearing>,
+}
+
+/// A draw that the readings leave.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct LeftDraw {
+    pub draw: usize,
+    /// Which of its twists fits best.
+    pub twist: usize,
+    pub weight: f64,
 }
 
 /// What a reading not yet taken may show: its parts, and how probable each is with every state.
@@ -93,8 +111,8 @@ pub struct Ahead {
 impl Pressures {
     /// Roughly the memory these take.
     pub fn bytes(&self) -> usize {
-        let weights = self.weights.iter().map(|draws| size_of_val(draws.as_slice()));
-        weights.sum::<usize>() + size_of_val(self.log_likelihood.as_slice()) + size_of_val(self.readings.as_slice())
+        let left = self.left.iter().map(|draws| size_of_val(draws.as_slice()));
+        left.sum::<usize>() + size_of_val(self.log_likelihood.as_slice()) + size_of_val(self.readings.as_slice())
     }
 }
 
@@ -120,29 +138,44 @@ type AheadKey = (Vec<Bearing>, [i64; 3]);
 /// Readings ahead kept.
 const KEPT_AHEAD: usize = 48;
 
-/// The draws of a hypothesis that the readings so far leave, each with its likelihood over the greatest, whose logarithm is `log_scale`.
+/// The draws of a hypothesis that the readings so far leave.
 #[derive(Debug, Clone)]
 struct Likely {
-    draws: Vec<(u32, f64)>,
-    log_scale: f64,
+    /// Each with the likelihood of its twists over the greatest of the first stage.
+    draws: Vec<(u32, [f32; TWISTS])>,
+    /// Logarithm of that greatest, reading by reading.
+    most: Vec<f64>,
+    /// How many stages were drawn.
+    stages: usize,
 }
 
-/// Log-likelihood of a hypothesis's bands, and the weights of its draws.
-type Weighed = ([f64; BANDS], Vec<(u32, f64)>);
+/// Log-likelihood of a hypothesis's bands, what is left of its draws, and how many even ones those are worth.
+#[derive(Debug, Clone)]
+struct Weighed {
+    bands: [f64; BANDS],
+    left: Vec<LeftDraw>,
+    worth: f64,
+}
 
 /// Readings, and what they leave of every hypothesis.
-type Run = (Vec<Bearing>, Arc<Vec<Likely>>);
+type Run = (Vec<Bearing>, Vec<Arc<Likely>>);
 
 /// Memory that runs of readings may take, bytes: a dozen of some length. The last one is kept in any case; one reading alone leaves most draws.
-const RUN_BYTES: usize = 1 << 20;
+const RUN_BYTES: usize = 4 << 20;
 
-/// What is the same for all hypotheses at a reading.
+/// What is the same for all hypotheses at a reading, over a range of draws.
 struct Read<'a> {
     reading: &'a Bearing,
     grid: Arc<Grid>,
-    /// By draw: the factor of the discrepancy, and what the gauge adds, kPa.
-    factor: Vec<f64>,
-    off_kpa: Vec<f64>,
+    begin: usize,
+    /// By draw and twist: the factor of the discrepancy, and what the gauge adds, kPa.
+    beside: Vec<([f32; TWISTS], [f32; TWISTS])>,
+}
+
+impl Read<'_> {
+    fn hot_and_slow(&self) -> f64 {
+        self.reading.at.oil_temp_c / self.reading.at.rpm.max(100.0)
+    }
 }
 
 impl Tracer {
@@ -156,14 +189,13 @@ impl Tracer {
 
     /// The hypotheses for an engine filled with an oil whose data sheet is at hand.
     pub fn filled_with(oil: Oil, card: &Card, spec: &[PointOfSpec]) -> Self {
-        Self::doubting(oil, card, spec, 1.0)
+        Self::assuming(oil, card, spec, Assumed::default())
     }
 
-    /// The hypotheses for an engine of which the model is believed to be off by so much: 1 is what the product uses, and other values are for the
-    /// examiner, who has to find that 1.
-    pub fn doubting(oil: Oil, card: &Card, spec: &[PointOfSpec], discrepancy: f64) -> Self {
+    /// The hypotheses for an engine under other assumptions than the product's, for the examiner who has to find those.
+    pub fn assuming(oil: Oil, card: &Card, spec: &[PointOfSpec], assumed: Assumed) -> Self {
         let know = knowledge();
-        let draws = Draws::new(card, spec, oil, know, discrepancy);
+        let draws = Draws::new(card, spec, oil, know, assumed);
         Self {
             card: card.clone(),
             spec: spec.to_vec(),
@@ -212,7 +244,8 @@ impl Tracer {
 
     /// The typical healthy engine of this card.
     pub fn typical(&self) -> Circuit {
-        nominal::circuit(&self.card, self.oil, &Unknowns::typical())
+        let hot_c = nominal::hot_c(&self.card, &self.spec);
+        nominal::circuit(&self.card, self.oil, &Unknowns { hot_c, ..Unknowns::typical() })
     }
 
     /// Where the gauge of this engine sits.
@@ -224,7 +257,7 @@ impl Tracer {
     pub fn expected_kpa(&self, at: Working) -> [f64; 3] {
         let factors = self.draws.discrepancy(at);
         let mut all: Vec<(f64, f64)> =
-            self.draws.healthy().zip(factors).map(|((circuit, weight), factor)| (circuit.port_kpa(at) * factor, weight)).collect();
+            self.draws.healthy().enumerate().map(|(draw, (circuit, weight))| (circuit.port_kpa(at) * factors(draw)[0], weight)).collect();
         all.sort_by(|a, b| a.0.total_cmp(&b.0));
         [0.05, 0.5, 0.95].map(|share| quantile(&all, share))
     }
@@ -243,112 +276,197 @@ impl Tracer {
 
     /// Weighs all readings together. What readings weighed before have said is kept, so that one more only re-weights.
     pub fn pressures(&self, readings: &[Bearing]) -> Pressures {
-        let likely = self.likely(readings);
+        let mut likely = self.kept(readings);
         let grids = self.draws.noticed_grids();
-        let hypotheses: Vec<Weighed> = self
-            .know
-            .hypotheses
-            .par_iter()
-            .zip(likely.par_iter())
-            .map(|(hypothesis, likely)| self.by_band(hypothesis, likely, &grids))
-            .collect();
-        let log_likelihood =
-            if readings.is_empty() { vec![0.0; self.know.states()] } else { hypotheses.iter().flat_map(|(bands, _)| *bands).collect() };
-        let weights = Arc::new(hypotheses.into_iter().map(|(_, weights)| weights).collect());
-        Pressures { log_likelihood, weights, readings: readings.to_vec() }
+        let priors = self.know.state_priors(&self.know.priors(&self.card.layout));
+        let mut weighed = self.drawn(readings, &mut likely, 1, (0..self.know.hypotheses.len()).collect(), &grids);
+        // Which hypotheses have how many draws follows from these readings alone, not from those that were weighed on the way to them.
+        for stages in 2..=STAGES.len() {
+            if readings.is_empty() {
+                break;
+            }
+            let more = unsure(&weighed, &priors, stages - 1);
+            if more.is_empty() {
+                break;
+            }
+            let again = self.drawn(readings, &mut likely, stages, more.clone(), &grids);
+            for (place, (again, _)) in more.into_iter().zip(again) {
+                if let Some(weighed) = weighed.get_mut(place) {
+                    *weighed = (again, stages);
+                }
+            }
+        }
+        self.keep(readings, likely);
+        let log_likelihood = if readings.is_empty() {
+            vec![0.0; self.know.states()]
+        } else {
+            weighed.iter().flat_map(|(weighed, _)| weighed.bands).collect()
+        };
+        let left = Arc::new(weighed.into_iter().map(|(weighed, _)| weighed.left).collect());
+        Pressures { log_likelihood, left, readings: readings.to_vec() }
     }
 
-    /// For each hypothesis the draws the readings leave, from the longest run of readings that is kept.
-    fn likely(&self, readings: &[Bearing]) -> Arc<Vec<Likely>> {
-        let kept = {
-            let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-            let longest = (0..weighed.len()).filter(|run| {
-                weighed.get(*run).is_some_and(|(known, _)| known.is_empty() == readings.is_empty() && readings.starts_with(known))
-            });
-            let longest = longest.max_by_key(|run| weighed.get(*run).map_or(0, |(known, _)| known.len()));
-            longest.map(|run| {
-                // What was used goes to the end: the run unused for longest makes room.
-                let run = weighed.remove(run);
-                let kept = (run.0.len(), Arc::clone(&run.1));
-                weighed.push(run);
-                kept
-            })
-        };
-        let (known, begun) = kept.map_or((0, None), |(known, likely)| (known, Some(likely)));
-        let new = readings.get(known..).unwrap_or_default();
-        if let Some(likely) = begun.as_ref().filter(|_| new.is_empty()) {
-            return Arc::clone(likely);
-        }
-        let read: Vec<Read> = new
-            .iter()
-            .map(|reading| Read {
-                reading,
-                grid: self.draws.grid(Noted {
-                    at: reading.at,
-                    temp_estimated: reading.temp_estimated,
-                    speed_by_hand: reading.speed_by_hand,
-                }),
-                factor: self.draws.discrepancy(reading.at),
-                off_kpa: self.draws.gauge_off(&reading.gauge).into_iter().map(|off| off * reading.common_kpa).collect(),
-            })
-            .collect();
-        let weigh = |(index, hypothesis): (usize, &Hypothesis)| {
-            // Before anything is read all draws are alike, and a few stand for them.
-            let count = if readings.is_empty() { UNREAD_DRAWS } else { DRAWS as u32 };
-            let every = || Likely { draws: (0..count).map(|draw| (draw, 1.0)).collect(), log_scale: 0.0 };
-            let before = begun.as_ref().and_then(|likely| likely.get(index)).cloned().unwrap_or_else(every);
-            self.reweighted(hypothesis, before, &read)
-        };
-        let likely: Arc<Vec<Likely>> = Arc::new(self.know.hypotheses.par_iter().enumerate().map(weigh).collect());
+    /// What the longest run of readings that is kept has left of each hypothesis, and how many readings that was.
+    fn kept(&self, readings: &[Bearing]) -> Vec<Arc<Likely>> {
         let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-        weighed.push((readings.to_vec(), Arc::clone(&likely)));
-        while weighed.len() > 1 && weighed.iter().map(run_bytes).sum::<usize>() > RUN_BYTES {
-            weighed.remove(0);
-        }
+        let longest = (0..weighed.len()).filter(|run| weighed.get(*run).is_some_and(|(known, _)| readings.starts_with(known)));
+        let longest = longest.max_by_key(|run| weighed.get(*run).map_or(0, |(known, _)| known.len()));
+        let Some(run) = longest else {
+            let nothing = Arc::new(Likely { draws: Vec::new(), most: Vec::new(), stages: 0 });
+            return vec![nothing; self.know.hypotheses.len()];
+        };
+        // What was used goes to the end: the run unused for longest makes room.
+        let run = weighed.remove(run);
+        let likely = run.1.clone();
+        weighed.push(run);
         likely
     }
 
-    /// Reading by reading, so that a draw the readings so far rule out need not be solved at the next.
-    fn reweighted(&self, hypothesis: &Hypothesis, before: Likely, readings: &[Read]) -> Likely {
-        let place = self.draws.place(harm_of(self.know, hypothesis));
-        let cause = self.know.causes.get(hypothesis.first);
-        let Likely { mut draws, mut log_scale } = before;
-        let of = |numbers: &[f64], draw: usize| numbers.get(draw).copied().unwrap_or_default();
-        for read in readings {
-            let mut most = f64::MIN_POSITIVE;
-            for (draw, likelihood) in &mut draws {
-                let draw = *draw as usize;
-                let kpa = self.draws.kpa(&read.grid, place, draw) * of(&read.factor, draw);
-                let (kpa, extra) = cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
-                *likelihood *= student(read.reading, kpa + of(&read.off_kpa, draw), extra);
-                most = most.max(*likelihood);
-            }
-            draws.retain(|(_, likelihood)| *likelihood > RULED_OUT * most);
-            draws.shrink_to_fit();
-            draws.iter_mut().for_each(|(_, likelihood)| *likelihood /= most);
-            log_scale += most.ln();
+    fn keep(&self, readings: &[Bearing], likely: Vec<Arc<Likely>>) {
+        let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
+        weighed.retain(|(known, _)| known != readings);
+        weighed.push((readings.to_vec(), likely));
+        while weighed.len() > 1 && weighed.iter().map(run_bytes).sum::<usize>() > RUN_BYTES {
+            weighed.remove(0);
         }
-        Likely { draws, log_scale }
     }
 
-    /// ln of the likelihood of each band of a hypothesis, and the weights of its draws, which sum to one.
+    /// Weighs some hypotheses with so many stages of draws, and keeps in `likely` what is left of those.
+    fn drawn(
+        &self,
+        readings: &[Bearing],
+        likely: &mut [Arc<Likely>],
+        stages: usize,
+        places: Vec<usize>,
+        grids: &[Arc<Grid>; 3],
+    ) -> Vec<(Weighed, usize)> {
+        // What the kept draws have not yet seen, and what new ones have to.
+        let known = likely.first().map_or(0, |likely| likely.most.len());
+        let drawn = places.iter().filter_map(|place| likely.get(*place)).map(|likely| likely.stages).max().unwrap_or(0);
+        let until = |stages: usize| stages.checked_sub(1).and_then(|last| STAGES.get(last)).copied().unwrap_or(0);
+        let of_kept = self.reads(readings.get(known..).unwrap_or_default(), 0..until(drawn));
+        let fewer = |likely: &Arc<Likely>| likely.stages < stages;
+        let new = if places.iter().filter_map(|place| likely.get(*place)).any(fewer) { until(stages - 1)..until(stages) } else { 0..0 };
+        let of_new = self.reads(readings, new.clone());
+        let one = |place: usize| {
+            let mut now = likely.get(place).cloned()?;
+            let hypothesis = self.know.hypotheses.get(place)?;
+            if now.stages > 0 && now.most.len() < readings.len() {
+                self.reweigh(hypothesis, Arc::make_mut(&mut now), &of_kept);
+            }
+            if now.stages < stages {
+                self.extend(hypothesis, Arc::make_mut(&mut now), &of_new, new.clone());
+            }
+            let weighed = self.by_band(hypothesis, &now, grids, until(stages));
+            Some((place, now, weighed))
+        };
+        let made: Vec<(usize, Arc<Likely>, Weighed)> = places.into_par_iter().filter_map(one).collect();
+        made.into_iter()
+            .map(|(place, now, weighed)| {
+                if let Some(kept) = likely.get_mut(place) {
+                    *kept = now;
+                }
+                (weighed, stages)
+            })
+            .collect()
+    }
+
+    fn reads<'a>(&self, readings: &'a [Bearing], draws: std::ops::Range<usize>) -> Vec<Read<'a>> {
+        let read = |reading: &'a Bearing| {
+            let noted = Noted { at: reading.at, temp_estimated: reading.temp_estimated, speed_by_hand: reading.speed_by_hand };
+            let (factor, off) = (self.draws.discrepancy(reading.at), self.draws.gauge_off(&reading.gauge));
+            let beside = draws
+                .clone()
+                .into_par_iter()
+                .map(|draw| (factor(draw).map(|factor| factor as f32), off(draw).map(|off| (off * reading.common_kpa) as f32)))
+                .collect();
+            Read { reading, grid: self.draws.grid(noted), begin: draws.start, beside }
+        };
+        readings.iter().map(read).collect()
+    }
+
+    /// Reading by reading, so that a draw the readings so far rule out need not be solved at the next.
+    fn reweigh(&self, hypothesis: &Hypothesis, likely: &mut Likely, reads: &[Read]) {
+        let place = self.draws.place(harm_of(self.know, hypothesis));
+        for read in reads {
+            let mut greatest = f32::MIN_POSITIVE;
+            for (draw, likelihood) in &mut likely.draws {
+                self.see((hypothesis, place), read, *draw as usize, likelihood);
+                if (*draw as usize) < FIRST {
+                    greatest = likelihood.iter().copied().fold(greatest, f32::max);
+                }
+            }
+            likely.draws.iter_mut().for_each(|(_, likelihood)| likelihood.iter_mut().for_each(|one| *one /= greatest));
+            likely.draws.retain(|(_, likelihood)| likelihood.iter().any(|one| *one > RULED_OUT));
+            likely.draws.shrink_to_fit();
+            likely.most.push(f64::from(greatest).ln());
+        }
+    }
+
+    /// Draws more, each through all readings until one rules it out.
+    fn extend(&self, hypothesis: &Hypothesis, likely: &mut Likely, reads: &[Read], draws: std::ops::Range<usize>) {
+        likely.stages += 1;
+        if likely.stages == 1 {
+            likely.draws = draws.map(|draw| (draw as u32, [1.0; TWISTS])).collect();
+            likely.most.clear();
+            return self.reweigh(hypothesis, likely, reads);
+        }
+        let place = self.draws.place(harm_of(self.know, hypothesis));
+        // What is hot and slow tells most of them apart: it comes first.
+        let mut reads: Vec<(&Read, f32)> = reads.iter().zip(&likely.most).map(|(read, most)| (read, most.exp() as f32)).collect();
+        reads.sort_by(|(a, _), (b, _)| b.hot_and_slow().total_cmp(&a.hot_and_slow()));
+        for draw in draws {
+            let mut likelihood = [1.0; TWISTS];
+            let left = reads.iter().all(|(read, most)| {
+                self.see((hypothesis, place), read, draw, &mut likelihood);
+                likelihood.iter_mut().for_each(|one| *one /= most);
+                likelihood.iter().any(|one| *one > RULED_OUT)
+            });
+            if left {
+                likely.draws.push((draw as u32, likelihood));
+            }
+        }
+    }
+
+    /// A draw sees a reading.
+    fn see(&self, (hypothesis, place): (&Hypothesis, usize), read: &Read, draw: usize, likelihood: &mut [f32; TWISTS]) {
+        let kpa = self.draws.kpa(&read.grid, place, draw);
+        let Some((factors, offs)) = draw.checked_sub(read.begin).and_then(|place| read.beside.get(place)) else { return };
+        let cause = self.know.causes.get(hypothesis.first);
+        let shown = |kpa: f64| cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
+        let unmodelled = UNMODELLED * student(read.reading, shown(kpa).0, UNMODELLED_SCALE * kpa.max(read.reading.kpa));
+        for ((one, factor), off) in likelihood.iter_mut().zip(factors).zip(offs) {
+            let (kpa, extra) = shown(kpa * f64::from(*factor));
+            *one *= ((1.0 - UNMODELLED) * student(read.reading, kpa + f64::from(*off), extra) + unmodelled) as f32;
+        }
+    }
+
+    /// ln of the likelihood of each band of a hypothesis by its first so many draws, and what is left of those.
     ///
     /// How much a draw weighs before any reading also says how many of the jobs with this cause have it slight, which the states' priors leave to
     /// the widths of the bands.
-    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely, grids: &[Arc<Grid>; 3]) -> ([f64; BANDS], Vec<(u32, f64)>) {
+    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely, grids: &[Arc<Grid>; 3], until: usize) -> Weighed {
         let place = self.draws.place(harm_of(self.know, hypothesis));
         let [mut slight, mut marked] = [0.0; BANDS];
-        let mut weights = Vec::with_capacity(likely.draws.len());
-        for (draw, likelihood) in &likely.draws {
-            let weight = likelihood * self.draws.before_reading(grids, place, *draw as usize);
-            *(if self.draws.severity(*draw as usize) < SLIGHT_UNDER { &mut slight } else { &mut marked }) += weight;
-            weights.push((*draw, weight));
+        let mut squares = 0.0;
+        let mut left = Vec::with_capacity(likely.draws.len());
+        for (draw, likelihood) in
+            likely.draws.iter().map(|(draw, likelihood)| (*draw as usize, likelihood)).filter(|(draw, _)| *draw < until)
+        {
+            let fits = f64::from(likelihood.iter().sum::<f32>()) / TWISTS as f64;
+            let weight = fits * self.draws.before_reading(grids, place, draw);
+            *(if self.draws.severity(draw) < SLIGHT_UNDER { &mut slight } else { &mut marked }) += weight;
+            squares += weight * weight;
+            let twist = likelihood.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(twist, _)| twist);
+            left.push(LeftDraw { draw, twist, weight });
         }
-        let all = self.draws.all_before_reading(place).max(f64::MIN_POSITIVE);
+        let all = (until as f64 * self.draws.mean_before_reading(place)).max(f64::MIN_POSITIVE);
         let sum = (slight + marked).max(f64::MIN_POSITIVE);
-        weights.iter_mut().for_each(|(_, weight)| *weight /= sum);
-        let band = |sum: f64, width: f64| likely.log_scale + (sum / all / width).max(LEAST_LIKELY / DRAWS as f64).ln();
-        ([band(slight, SLIGHT_UNDER), band(marked, 1.0 - SLIGHT_UNDER)], weights)
+        left.iter_mut().for_each(|left| left.weight /= sum);
+        let log_scale: f64 = likely.most.iter().sum();
+        let band = |sum: f64, width: f64| log_scale + (sum / all / width).max(LEAST_LIKELY / FIRST as f64).ln();
+        let bands = [band(slight, SLIGHT_UNDER), band(marked, 1.0 - SLIGHT_UNDER)];
+        Weighed { bands, left, worth: sum * sum / squares.max(f64::MIN_POSITIVE) }
     }
 
     /// What a reading at a point would show, as those before it weigh the draws; `u_kpa` is the doubt it would be read with. Kept.
@@ -385,12 +503,12 @@ impl Tracer {
             .enumerate()
             .flat_map_iter(|(index, hypothesis)| {
                 let place = self.draws.place(harm_of(self.know, hypothesis));
-                let weights = pressures.weights.get(index).unwrap_or(&none);
+                let left = pressures.left.get(index).unwrap_or(&none);
                 [true, false].map(|slight| {
-                    self.few(weights, slight)
+                    self.few(left, slight)
                         .into_iter()
-                        .map(|draw| {
-                            let kpa = self.draws.kpa(&grid, place, draw) * factors.get(draw).copied().unwrap_or(1.0);
+                        .map(|(draw, twist)| {
+                            let kpa = self.draws.kpa(&grid, place, draw) * factors(draw).get(twist).copied().unwrap_or(1.0);
                             self.know.causes.get(hypothesis.first).map_or(kpa, |cause| self.shown(cause, draw, kpa).0)
                         })
                         .collect::<Vec<f64>>()
@@ -433,27 +551,49 @@ impl Tracer {
         Ahead { parts_kpa, table }
     }
 
-    /// A few draws of a band, chosen evenly by weight; the first of the band where the readings leave none.
-    fn few(&self, weights: &[(u32, f64)], slight: bool) -> Vec<usize> {
+    /// A few draws of a band with a twist of each, chosen evenly by weight; the first of the band where the readings leave none.
+    fn few(&self, left: &[LeftDraw], slight: bool) -> Vec<(usize, usize)> {
         let of_band = |draw: usize| (self.draws.severity(draw) < SLIGHT_UNDER) == slight;
-        let band: Vec<(usize, f64)> =
-            weights.iter().map(|(draw, weight)| (*draw as usize, *weight)).filter(|(draw, _)| of_band(*draw)).collect();
-        let sum: f64 = band.iter().map(|(_, weight)| weight).sum();
+        let band: Vec<&LeftDraw> = left.iter().filter(|left| of_band(left.draw)).collect();
+        let sum: f64 = band.iter().map(|left| left.weight).sum();
         if sum <= 0.0 {
-            return (0..DRAWS).filter(|draw| of_band(*draw)).take(AHEAD_DRAWS).collect();
+            return (0..FIRST).filter(|draw| of_band(*draw)).take(AHEAD_DRAWS).map(|draw| (draw, 0)).collect();
         }
         let step = sum / AHEAD_DRAWS as f64;
         let mut next = 0.5 * step;
         let mut passed = 0.0;
         let mut few = Vec::with_capacity(AHEAD_DRAWS);
-        for (draw, weight) in band {
-            passed += weight;
+        for left in band {
+            passed += left.weight;
             while next < passed && few.len() < AHEAD_DRAWS {
-                few.push(draw);
+                few.push((left.draw, left.twist));
                 next += step;
             }
         }
         few
+    }
+
+    /// How probable it is that a sound engine which the readings leave keeps each of these limits, from the pressures it would have there.
+    pub fn keeps(&self, pressures: &Pressures, points: &[PointOfSpec]) -> Vec<f64> {
+        let sound =
+            |hypothesis: &&Hypothesis| hypothesis.link == Link::Alone && harm_of(self.know, hypothesis) == (Fault::None, Fault::None);
+        let Some(place) = self.know.hypotheses.iter().position(|hypothesis| sound(&hypothesis)) else { return vec![0.5; points.len()] };
+        let of_harm = self.draws.place((Fault::None, Fault::None));
+        let left = pressures.left.get(place).map(Vec::as_slice).unwrap_or_default();
+        let keeps = |point: &PointOfSpec| {
+            let at = Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c };
+            let (grid, factors) = (self.draws.grid(at.into()), self.draws.discrepancy(at));
+            let normal = Normal::standard();
+            let of_draw = |left: &LeftDraw| {
+                let kpa = self.draws.kpa(&grid, of_harm, left.draw) * factors(left.draw).get(left.twist).copied().unwrap_or(1.0);
+                let spread = MODEL_SHARE * kpa + MODEL_FLOOR_KPA;
+                let over = point.min_kpa.map_or(1.0, |min| normal.cdf((kpa - min) / spread));
+                let under = point.max_kpa.map_or(1.0, |max| normal.cdf((max - kpa) / spread));
+                left.weight * (over + under - 1.0).max(0.0)
+            };
+            left.iter().map(of_draw).sum::<f64>()
+        };
+        points.iter().map(keeps).collect()
     }
 
     /// Slopes at a reading and the ratio from there to another point, over all causes weighted by how well each draw fits it.
@@ -488,14 +628,32 @@ impl Tracer {
         self.draws.healthy()
     }
 
-    /// What the model is off at a point, by draw.
-    pub(super) fn discrepancy(&self, at: Working) -> Vec<f64> {
+    /// What the model is off at a point, with each twist of a draw.
+    pub(super) fn discrepancy(&self, at: Working) -> impl Fn(usize) -> [f64; TWISTS] + use<'_> {
         self.draws.discrepancy(at)
     }
 }
 
 fn run_bytes((_, likely): &Run) -> usize {
     likely.iter().map(|likely| size_of_val(likely.draws.as_slice())).sum()
+}
+
+/// The hypotheses whose share of the odds hangs on which draws were made, of those that have had so many stages.
+fn unsure(weighed: &[(Weighed, usize)], priors: &[f64], stages: usize) -> Vec<usize> {
+    let most = weighed.iter().flat_map(|(weighed, _)| weighed.bands).fold(f64::NEG_INFINITY, f64::max);
+    let share = |(place, (weighed, _)): (usize, &(Weighed, usize))| -> f64 {
+        let of_bands = weighed.bands.iter().enumerate();
+        of_bands.map(|(band, log)| priors.get(place * BANDS + band).copied().unwrap_or(0.0) * (log - most).exp()).sum()
+    };
+    let shares: Vec<f64> = weighed.iter().enumerate().map(share).collect();
+    let all: f64 = shares.iter().sum();
+    let unsure = |(place, share): (usize, &f64)| {
+        let (weighed, had) = weighed.get(place)?;
+        let p = share / all;
+        let as_if = p.max(SHARE_AT_LEAST);
+        (*had == stages && p >= SHARE_NEGLIGIBLE && as_if * (1.0 - as_if) > SHARE_SD * weighed.worth.sqrt()).then_some(place)
+    };
+    shares.iter().enumerate().filter_map(unsure).collect()
 }
 
 /// The value under which a share of the weight lies, of values in rising order.

@@ -17,16 +17,24 @@ pub struct Finding {
 pub struct Posterior {
     /// Of the states; sums to one.
     pub states: Vec<f64>,
-    /// Of the causes; sums to one.
-    pub probability: Vec<f64>,
-    /// For each finding and cause: how far it moved that cause, as natural log-odds against all others.
+    /// Of the causes: that it is present in the engine as it came in, alone or beside another. This is the figure that people see, on every screen; it does not sum
+    /// to one.
+    pub present: Vec<f64>,
+    /// Of the causes: that it is present and came first; sums to one.
+    pub came_first: Vec<f64>,
+    /// For each finding and cause: how far it moved that cause, as natural log-odds against its absence.
     pub moved: Vec<Vec<f64>>,
 }
 
 impl Posterior {
+    /// The posterior of states that are known, with nothing said about where they came from.
+    pub fn of_states(know: &Knowledge, states: Vec<f64>) -> Self {
+        Self { present: know.present(&states), came_first: know.fold(&states), states, moved: Vec::new() }
+    }
+
     /// Causes by index, most probable first.
     pub fn ranked(&self) -> Vec<usize> {
-        let mut order: Vec<usize> = (0..self.probability.len()).collect();
+        let mut order: Vec<usize> = (0..self.present.len()).collect();
         order.sort_by(|a, b| self.of(*b).total_cmp(&self.of(*a)).then(a.cmp(b)));
         order
     }
@@ -36,9 +44,9 @@ impl Posterior {
         self.ranked().first().copied()
     }
 
-    /// Probability of a cause; 0 for an index that is none.
+    /// Probability that a cause is present; 0 for an index that is none.
     pub fn of(&self, cause: usize) -> f64 {
-        self.probability.get(cause).copied().unwrap_or(0.0)
+        self.present.get(cause).copied().unwrap_or(0.0)
     }
 }
 
@@ -51,16 +59,16 @@ pub fn weigh(know: &Knowledge, priors: &[f64], findings: &[Finding]) -> Posterio
         .map(|(state, prior)| prior.max(f64::MIN_POSITIVE).ln() + findings.iter().map(|finding| log_of(finding, state)).sum::<f64>())
         .collect();
     let states = softmax(&logs);
-    let probability = know.fold(&states);
+    let present = know.present(&states);
     let moved = findings
         .iter()
         .map(|finding| {
             let without: Vec<f64> = logs.iter().enumerate().map(|(state, log)| log - log_of(finding, state)).collect();
-            let before = know.fold(&softmax(&without));
-            probability.iter().zip(&before).map(|(after, before)| log_odds(*after) - log_odds(*before)).collect()
+            let before = know.present(&softmax(&without));
+            present.iter().zip(&before).map(|(after, before)| log_odds(*after) - log_odds(*before)).collect()
         })
         .collect();
-    Posterior { states, probability, moved }
+    Posterior { moved, ..Posterior::of_states(know, states) }
 }
 
 /// Entropy of a distribution, bits.

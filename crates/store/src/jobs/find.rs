@@ -99,13 +99,12 @@ async fn come_backs(db: &impl ConnectionTrait, viewer: &Viewer, jobs: &[Job]) ->
 }
 
 impl Job {
-    /// What it turned out to be, once it is closed and nobody merely supposes it; of a closing that does not say, what was put right.
+    /// What it turned out to be, once it is closed and somebody knows it: what is supposed, or left open, is learnt by nobody.
     fn found(&self) -> Option<Found> {
         let Body::Closed { found } = &self.closing()?.body else { return None };
         match found.known {
             Some(known) if known.counts() => Some(found.clone()),
-            Some(_) => Some(Found { cause: None, ..found.clone() }),
-            None => Some(Found { cause: self.repair().and_then(|repair| repair.cause.clone()), ..found.clone() }),
+            _ => Some(Found { cause: None, ..found.clone() }),
         }
     }
 }

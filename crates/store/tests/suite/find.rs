@@ -87,8 +87,9 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
         )
         .await;
     }
-    for number in [first, second] {
-        says(&db, &one, number, Body::Closed { found: Found::default() }).await;
+    for (number, cause) in [(first, "pickup_air"), (second, "relief_weak")] {
+        let found = Found { cause: Some(cause.into()), known: Some(velvet_dial_core::trace::Known::Seen), ..Found::default() };
+        says(&db, &one, number, Body::Closed { found }).await;
     }
     let like = jobs::similar(&db, &one, &job).await.unwrap();
     let told: Vec<(i64, &str, bool)> = like.iter().map(|one| (one.number, one.cause.as_str(), one.same_engine)).collect();

@@ -45,7 +45,7 @@ fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Fai
     };
     let (earlier, struck_then) = job.case_at(seen.filter(|seen| *seen < job.seq()).unwrap_or(job.seq() - 1));
     // Earlier before later: it is the one that is kept already.
-    let before = asked(&earlier, &struck_then).posterior.probability.clone();
+    let before = asked(&earlier, &struck_then).posterior.present.clone();
     let now = asked(&case, &job.strikes());
     app.kept.put_back(&case, &tracer);
     let next = match job.order() {

@@ -147,7 +147,7 @@ fn why(assessed: &Assessed, proposal: &Proposal) -> String {
             format!("“{label}” would put “{}” in front.", name(turn.cause))
         }
         (Some(turn), None) => format!("What it shows may put “{}” in front.", name(turn.cause)),
-        (None, _) => format!("No outcome turns the ranking over; it firms up or weakens “{}”.", name(leader)),
+        (None, _) => format!("No result changes the leading cause; each makes “{}” more or less probable.", name(leader)),
     }
 }
 

@@ -1,6 +1,7 @@
 //! How numbers and moments are written on a screen.
 use chrono::NaiveDateTime;
 use velvet_dial_core::case::{Reading, Shows};
+use velvet_dial_core::limits::COVERAGE;
 pub use velvet_dial_core::unit::percent;
 use velvet_dial_core::unit::{Pressure, Units};
 use velvet_dial_store::zone::Zone;
@@ -20,9 +21,9 @@ pub fn read(reading: &Reading, unit: Units) -> String {
     }
 }
 
-/// A doubt: twice the standard uncertainty, as the trade reads “plus or minus”.
+/// An uncertainty as “plus or minus”, as wide as the verdict goes by.
 pub fn plus_minus(u_kpa: f64, unit: Units) -> String {
-    let wide = 2.0 * u_kpa / unit.kpa();
+    let wide = COVERAGE * u_kpa / unit.kpa();
     let text = match unit.pressure {
         Pressure::Bar => format!("{wide:.2}"),
         Pressure::Kpa | Pressure::Psi => format!("{:.0}", wide.ceil()),
@@ -107,8 +108,8 @@ mod tests {
             (minutes(12.4), "12 min"),
             (minutes(60.0), "1 h"),
             (minutes(95.0), "1 h 35 min"),
-            (plus_minus(10.4, Pressure::Kpa.into()), "± 21 kPa"),
-            (plus_minus(10.4, Pressure::Bar.into()), "± 0.21 bar"),
+            (plus_minus(10.4, Pressure::Kpa.into()), "± 18 kPa"),
+            (plus_minus(10.4, Pressure::Bar.into()), "± 0.17 bar"),
             (plain(2.50), "2.5"),
             (plain(780.0), "780"),
             (plain(0.126), "0.13"),

@@ -27,7 +27,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     me.sees("Written: 128 kPa").await;
     at("/jobs/7/compare").await;
     until("decided", || async { !me.text().await.contains("That is too near to tell") }).await;
-    me.sees("Every point of the sheet is surely within").await;
+    me.sees("Every point of the sheet is within its limits").await;
 
     // Set apart it counts no more, stays readable, and counts again by a tap.
     driver.find(By::XPath("//summary[contains(., 'All readings are believed')]")).await.unwrap().click().await.unwrap();
@@ -37,7 +37,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     me.sees("That is too near to tell").await;
     me.sees("read in the wrong gear").await;
     me.press("Let it count again").await;
-    me.sees("Every point of the sheet is surely within").await;
+    me.sees("Every point of the sheet is within its limits").await;
 
     // What if: in the address, told in words, drawn, and nothing of it written.
     at("/jobs/9/compare?carried=hot_day&relief=1,2%20bar&fault=mended").await;

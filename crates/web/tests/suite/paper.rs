@@ -162,7 +162,7 @@ async fn from_the_crank_to_a_proof_in_part_and_what_the_shop_learns() {
     let (browser, me, base) = Person::at_the_shop().await;
     let driver = &browser.driver;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
-    at("/jobs/9/put-right").await;
+    at("/jobs/9/put-right?cause=pickup_air").await;
     me.sees("Torque by").await;
     me.fill("repair-done", "New pickup seal").await;
     me.press("Record what was put right").await;

@@ -57,7 +57,18 @@ impl Knowledge {
         self.hypotheses.iter().flat_map(|h| [of(h) * SLIGHT_UNDER, of(h) * (1.0 - SLIGHT_UNDER)]).collect()
     }
 
-    /// Probabilities of the groups of parts from those of the causes, in the order the groups first stand in the file.
+    /// Probability that at least one of some causes is present, from those of the states: never less than that of one of them.
+    pub fn any(&self, states: &[f64], counts: impl Fn(usize) -> bool) -> f64 {
+        let holds = |hypothesis: &Hypothesis| counts(hypothesis.first) || hypothesis.second.is_some_and(&counts);
+        self.hypotheses.iter().zip(states.chunks(BANDS)).filter(|(hypothesis, _)| holds(hypothesis)).flat_map(|(_, bands)| bands).sum()
+    }
+
+    /// Probability that at least one cause of a group of parts is present.
+    pub fn any_of(&self, states: &[f64], group: &str) -> f64 {
+        self.any(states, |cause| self.causes.get(cause).is_some_and(|cause| cause.group == group))
+    }
+
+    /// Shares of the groups of parts from shares of the causes, in the order the groups first stand in the file: they sum to what the causes sum to.
     pub fn by_group(&self, causes: &[f64]) -> Vec<(&str, f64)> {
         let mut groups: Vec<(&str, f64)> = Vec::new();
         for (cause, p) in self.causes.iter().zip(causes) {

@@ -19,7 +19,7 @@ use dash::Beside;
 use points::PointRow;
 use set_apart::Apart;
 use velvet_dial_core::case::{Basis, Change, Phase, Projected, by_sheet, project, unmeasured};
-use velvet_dial_core::limits::{Decision, Sheet};
+use velvet_dial_core::limits::{COVERAGE, Decision, Sheet};
 use velvet_dial_core::unit::Units;
 use what_if::{Asked, Told};
 
@@ -158,13 +158,13 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
             Decision::Within => "still within",
             Decision::Below => "below",
             Decision::Above => "above",
-            _ => "no longer surely within",
+            _ => "too near its limit to tell",
         };
         let (rpm, temp) = (projected.rpm, unit.temp(projected.oil_temp_c));
         format!(
             "At {rpm:.0} rpm and {temp} it would show {} ± {} {}: {stands}.",
             unit.show(projected.kpa),
-            unit.show(2.0 * projected.u_kpa),
+            unit.show(COVERAGE * projected.u_kpa),
             unit.label()
         )
     };

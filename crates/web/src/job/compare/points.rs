@@ -3,7 +3,7 @@ use crate::job::assess::Assessed;
 use crate::ui::show;
 use crate::ui::words::{limit_words, point_name};
 use velvet_dial_core::case::{JudgedPoint, JudgedReading};
-use velvet_dial_core::limits::Decision;
+use velvet_dial_core::limits::{COVERAGE, Decision};
 use velvet_dial_core::unit::Units;
 
 /// A line of the sheet.
@@ -34,10 +34,14 @@ pub fn overall(assessed: &Assessed) -> String {
     let verdict = &assessed.now.verdict;
     let missing = verdict.missing().count();
     match verdict.overall {
-        Decision::Below => "Surely too low, whatever this gauge can be wrong by. Trace it.".to_owned(),
-        Decision::Above => "Surely too high. Do not rev it cold; trace it: the relief comes first.".to_owned(),
+        Decision::Below => "Too low, and by more than this gauge can be wrong. Trace it.".to_owned(),
+        Decision::Above => {
+            "Too high, and by more than this gauge can be wrong. Do not rev it cold; trace it: the relief comes first.".to_owned()
+        }
         Decision::Undecided => "This gauge cannot tell. See below what would decide it before anything is taken apart.".to_owned(),
-        Decision::Within => "Every point of the sheet is surely within. If the dash says otherwise, the dash is the fault.".to_owned(),
+        Decision::Within => {
+            "Every point of the sheet is within its limits. If the dash says otherwise, look at sender and wiring.".to_owned()
+        }
         Decision::NotMeasured if verdict.points.is_empty() || missing == verdict.points.len() => {
             "Nothing to compare yet: take the hot readings the sheet names.".to_owned()
         }
@@ -74,11 +78,17 @@ pub fn row(assessed: &Assessed, judged: &JudgedPoint, unit: Units) -> PointRow {
     }
 }
 
-/// “58 kPa where at least 100 kPa is asked: 42 kPa short, and the gauge can be wrong by 24. Surely below.”
+/// “58 kPa where at least 100 kPa is asked: 42 kPa short, and the gauge can be wrong by 24. Below the limit: > 99 % sure.”
 fn sentence(judged: &JudgedPoint, reading: &JudgedReading, unit: Units) -> String {
     let asked = limit_words(judged.point.min_kpa, judged.point.max_kpa, unit);
     let brought = if reading.brought { ", brought to the sheet's speed and temperature," } else { "" };
     let measured = show::pressure(reading.measured_kpa, unit);
+    if let Some(ceiling_kpa) = reading.over_ceiling_kpa {
+        let ceiling = show::pressure(ceiling_kpa, unit);
+        return format!(
+            "{measured}{brought}: the sheet names no maximum, but filters and coolers are not built for more than about {ceiling}. Too high."
+        );
+    }
     let Some((margin, limit)) = margin_kpa(judged, reading.measured_kpa) else { return format!("{measured}{brought}; no limit here.") };
     let far = show::pressure(margin.abs(), unit);
     let side = match (margin < 0.0, Some(limit) == judged.point.min_kpa) {
@@ -87,14 +97,17 @@ fn sentence(judged: &JudgedPoint, reading: &JudgedReading, unit: Units) -> Strin
         (false, true) => format!("{far} above the least"),
         (false, false) => format!("{far} under the most"),
     };
-    let doubt = format!("{} {}", unit.show(2.0 * reading.u_kpa()), unit.label());
+    let doubt = format!("{} {}", unit.show(COVERAGE * reading.u_kpa()), unit.label());
+    let (kept, missed) = (show::percent(reading.probability_conforms), show::percent(1.0 - reading.probability_conforms));
     let end = match reading.decision {
-        Decision::Below => "Surely below.",
-        Decision::Above => "Surely above.",
-        Decision::Within if margin < 4.0 * reading.u_kpa() => "Surely within, and a bare pass: see where it stands on a hot day.",
-        Decision::Within => "Surely within.",
-        Decision::Undecided => "That is too near to tell.",
-        Decision::NotMeasured => "",
+        Decision::Below => format!("Below the limit: {missed} sure."),
+        Decision::Above => format!("Above the limit: {missed} sure."),
+        Decision::Within if margin < 4.0 * reading.u_kpa() => {
+            format!("Within the limit: {kept} sure, and a bare pass. See where it would be on a hot day.")
+        }
+        Decision::Within => format!("Within the limit: {kept} sure."),
+        Decision::Undecided => format!("That is too near to tell: {kept} that it is within."),
+        Decision::NotMeasured => String::new(),
     };
     format!("{measured}{brought} where {asked} is asked: {side}, and what was read can be wrong by {doubt}. {end}")
 }

@@ -94,9 +94,10 @@ fn says(plan: &Plan, record: &[String], complaint: &str, words: &str) -> Vec<Str
     }
     for cost in &plan.costs {
         says.push(format!(
-            "If it is {} ({}): about {}, {:.0} with parts.",
-            plan::cost_name(cost).to_lowercase(),
+            "If it is {} ({}){}: about {}, {:.0} with parts.",
+            cost.cause.name.to_lowercase(),
             show::percent(cost.probability),
+            cost.second.map_or_else(String::new, |second| format!(", with what mostly comes with it, {}", second.name.to_lowercase())),
             show::minutes(cost.all_minutes),
             cost.all_money
         ));

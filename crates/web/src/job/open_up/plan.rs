@@ -36,7 +36,9 @@ pub struct Look {
 
 /// What a cause would cost.
 pub struct Cost {
-    pub name: String,
+    pub name: &'static str,
+    /// What mostly comes with it and is put right with it; empty for nothing.
+    pub with_it: &'static str,
     pub percent: String,
     pub time: String,
     pub parts: String,
@@ -62,7 +64,8 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
         format!("{}: {} for that{odds}.", check.ask, access_words(*access))
     });
     let costs = plan.costs.iter().map(|cost| Cost {
-        name: cost_name(cost),
+        name: &cost.cause.name,
+        with_it: cost.second.map_or("", |second| second.name.as_str()),
         percent: show::percent(cost.probability),
         time: show::minutes(cost.all_minutes),
         parts: format!("{:.0}", cost.parts),
@@ -80,12 +83,6 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
         hour: show::plain(plan.hour),
         money: money.to_owned(),
     }
-}
-
-/// The cause, and the one with it.
-pub fn cost_name(cost: &velvet_dial_core::opened::Cost) -> String {
-    let names: Vec<&str> = cost.causes().map(|cause| cause.name.as_str()).collect();
-    names.join(", and with it ")
 }
 
 /// What the customer is asked for: what the leading cause costs, to the next ten.

@@ -134,12 +134,12 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
     });
     let steps = steps::steps(drawn);
     if drawn.shell.slip.form != FORM.name
-        && let Some(steps) = steps.as_ref().filter(|steps| steps.ticked > 0)
+        && let Some(steps) = &steps
     {
         for field in &mut fields {
             match field.name {
                 "cause" => steps.cause.clone_into(&mut field.value),
-                "done" => field.value.clone_from(&steps.done),
+                "done" if steps.ticked > 0 => field.value.clone_from(&steps.done),
                 _ => {}
             }
         }

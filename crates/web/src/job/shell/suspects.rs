@@ -2,8 +2,8 @@
 use crate::job::assess::Assessed;
 use crate::ui::show;
 use crate::ui::words::group_name;
-use velvet_dial_core::trace::KnownPattern;
 use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::{KnownPattern, Posterior};
 
 /// One cause.
 pub struct Suspect {
@@ -72,16 +72,16 @@ pub(super) fn suspects(assessed: &Assessed) -> Suspects {
             moved: moved(assessed, index),
             known: known(assessed, index).map(raised),
         };
-        Some((p, cause.group.as_str(), suspect))
+        Some((cause.group.as_str(), suspect))
     };
-    let groups = grouped(listed.into_iter().filter_map(suspect));
-    let sum: f64 = rest.iter().map(|index| posterior.of(*index)).sum();
+    let groups = grouped(posterior, listed.into_iter().filter_map(suspect));
+    let any = knowledge().any(&posterior.states, |cause| rest.contains(&cause));
     Suspects {
         groups: groups
             .into_iter()
-            .map(|(sum, name, suspects)| Group { name: group_name(name), percent: show::percent(sum), suspects })
+            .map(|(any, name, suspects)| Group { name: group_name(name), percent: show::percent(any), suspects })
             .collect(),
-        rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(sum) }),
+        rest: (!rest.is_empty()).then(|| Rest { count: rest.len(), percent: show::percent(any) }),
     }
 }
 
@@ -103,16 +103,13 @@ pub fn moved(assessed: &Assessed, index: usize) -> Option<String> {
     (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()))
 }
 
-/// Causes by their part, each with its odds and its part's word; the likeliest part first, with the odds of all of it.
-pub fn grouped<T>(causes: impl Iterator<Item = (f64, &'static str, T)>) -> Vec<(f64, &'static str, Vec<T>)> {
+/// Causes by their part; the likeliest part first, with the probability that at least one of all its causes is present.
+pub fn grouped<T>(posterior: &Posterior, causes: impl Iterator<Item = (&'static str, T)>) -> Vec<(f64, &'static str, Vec<T>)> {
     let mut groups: Vec<(f64, &str, Vec<T>)> = Vec::new();
-    for (p, part, cause) in causes {
+    for (part, cause) in causes {
         match groups.iter_mut().find(|(_, name, _)| *name == part) {
-            Some((sum, _, all)) => {
-                *sum += p;
-                all.push(cause);
-            }
-            None => groups.push((p, part, vec![cause])),
+            Some((.., all)) => all.push(cause),
+            None => groups.push((knowledge().any_of(&posterior.states, part), part, vec![cause])),
         }
     }
     groups.sort_by(|a, b| b.0.total_cmp(&a.0));

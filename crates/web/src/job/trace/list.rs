@@ -50,7 +50,6 @@ pub struct Row {
 /// Two causes that are there together.
 pub struct PairSaid {
     pub says: String,
-    pub percent: String,
     pub reason: &'static str,
 }
 
@@ -74,14 +73,11 @@ const SURE: f64 = 0.9;
 pub fn list(assessed: &Assessed, unit: Units) -> List {
     let know = knowledge();
     let now = &assessed.now;
-    let present = know.present(&now.posterior.states);
-    let there = |index: usize| present.get(index).copied().unwrap_or(0.0);
     let row = |index: usize| {
         let cause = know.causes.get(index)?;
         let (p, moved) = (now.posterior.of(index), moved(assessed, index));
-        let (percent, width) = (show::percent(there(index)), format!("{:.1}", 100.0 * there(index)));
+        let (percent, width) = (show::percent(p), format!("{:.1}", 100.0 * p));
         Some((
-            p,
             cause.group.as_str(),
             Row { id: &cause.id, name: &cause.name, percent, width, moved, known: known(assessed, index).map(raised) },
         ))
@@ -93,8 +89,8 @@ pub fn list(assessed: &Assessed, unit: Units) -> List {
         .take_while(|(place, index)| *place < FEW || (*place < MANY && now.posterior.of(**index) >= LEAST))
         .count();
     let (listed, rest) = ranked.split_at(seen.min(ranked.len()));
-    let groups = grouped(listed.iter().filter_map(|index| row(*index)));
-    let rest_sum: f64 = rest.iter().map(|index| now.posterior.of(*index)).sum();
+    let groups = grouped(&now.posterior, listed.iter().filter_map(|index| row(*index)));
+    let rest_any = know.any(&now.posterior.states, |cause| rest.contains(&cause));
     let (sound, sound_shape) = sound(assessed);
     let (leads, wrong) = leads(assessed);
     List {
@@ -103,9 +99,9 @@ pub fn list(assessed: &Assessed, unit: Units) -> List {
         leads,
         wrong,
         overturn: overturned(assessed, unit),
-        groups: groups.into_iter().map(|(sum, name, rows)| Group { name: group_name(name), percent: show::percent(sum), rows }).collect(),
-        rest: rest.iter().filter_map(|index| row(*index)).map(|(_, _, row)| row).collect(),
-        rest_percent: show::percent(rest_sum),
+        groups: groups.into_iter().map(|(any, name, rows)| Group { name: group_name(name), percent: show::percent(any), rows }).collect(),
+        rest: rest.iter().filter_map(|index| row(*index)).map(|(_, row)| row).collect(),
+        rest_percent: show::percent(rest_any),
         pairs: paired(assessed),
         struck: struck(assessed),
     }
@@ -138,6 +134,7 @@ fn leads(assessed: &Assessed) -> (String, String) {
         Some(Enough::NothingWorthIt) => {
             format!("Good enough to act on: {name} leads with {p}, and nothing left to learn is worth its minutes.")
         }
+        Some(Enough::InSpec) => "Stop here: every point of the sheet is within its limits. Look at the sender, the wiring and the complaint itself; nothing is opened or cut.".to_owned(),
         Some(Enough::NothingLeft) => format!("{name} leads with {p}, and all that can be done from here is done."),
         None => format!("{name} leads with {p}: not good enough to act on yet."),
     };
@@ -192,7 +189,7 @@ fn paired(assessed: &Assessed) -> Vec<PairSaid> {
             Link::Linked => format!("{first} came first, and led to: {second}"),
             _ => format!("{first}, and beside it: {second}"),
         };
-        PairSaid { says, percent: show::percent(pair.probability), reason: pair.reason }
+        PairSaid { says, reason: pair.reason }
     });
     said.collect()
 }

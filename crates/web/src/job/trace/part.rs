@@ -8,8 +8,8 @@ use crate::ui::show;
 use crate::ui::words::group_name;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use velvet_dial_core::case::reasons;
-use velvet_dial_core::circuit::nominal::HOT_C;
+use velvet_dial_core::case::{reasons, spec_points};
+use velvet_dial_core::circuit::nominal::hot_c;
 use velvet_dial_core::circuit::{Cooler, Place, Working};
 use velvet_dial_core::trace::knowledge::{Check, knowledge};
 use velvet_dial_core::trace::{Order, Proposal, Step};
@@ -44,12 +44,9 @@ fn consumer_causes(place: Place) -> &'static [&'static str] {
 pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     let know = knowledge();
     let now = &assessed.now;
-    let present = know.present(&now.posterior.states);
-    let there = |id: &str| know.cause(id).and_then(|index| present.get(index)).copied().unwrap_or(0.0);
-    let by_group = know.by_group(&now.posterior.probability);
     let stations = PARTS.iter().enumerate().map(|(along, (word, group))| Station {
         word,
-        odds: by_group.iter().find(|(name, _)| name == group).map_or(0.0, |(_, p)| *p),
+        odds: know.any_of(&now.posterior.states, group),
         checks: assessed.next.iter().flat_map(steps).filter(|check| usize::from(check.along) == along).count(),
     });
     let stations = stations.collect();
@@ -57,7 +54,8 @@ pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     let worst =
         now.verdict.points.iter().filter_map(|point| point.reading.as_ref().map(|judged| (judged.probability_conforms, point.point)));
     let worst = worst.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, point)| Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c });
-    let at = worst.unwrap_or(Working { rpm: assessed.case.engine.idle_rpm, oil_temp_c: HOT_C });
+    let at = worst
+        .unwrap_or(Working { rpm: assessed.case.engine.idle_rpm, oil_temp_c: hot_c(&assessed.case.engine, &spec_points(&assessed.case)) });
     let leader = now.posterior.leader().and_then(|index| know.causes.get(index).map(|cause| (index, cause)));
     let leader = leader.filter(|(_, cause)| !cause.conforms && !now.findings.is_empty());
     let left = leader.and_then(|(index, _)| assessed.tracer.left(index, &now.pressures));
@@ -70,7 +68,9 @@ pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     let consumers = flows.places.iter().filter(|(place, _)| *place != Place::Leak).map(|(place, flow)| Consumer {
         place: *place,
         flow: *flow,
-        odds: consumer_causes(*place).iter().map(|id| there(id)).sum(),
+        odds: know.any(&now.posterior.states, |cause| {
+            know.causes.get(cause).is_some_and(|cause| consumer_causes(*place).contains(&cause.id.as_str()))
+        }),
     });
     let consumers = consumers.collect();
     let layout = &assessed.case.engine.layout;
@@ -189,11 +189,10 @@ fn part(assessed: &Assessed, along: usize) -> Option<Part> {
             format!("Reached in {} at the least, before any check.", show::minutes(price.minutes))
         }
     });
-    let sum: f64 = know.by_group(&posterior.probability).iter().filter(|(name, _)| name == group).map(|(_, p)| *p).sum();
     Some(Part {
         number: assessed.job.head.number,
         name: group_name(group),
-        percent: show::percent(sum),
+        percent: show::percent(know.any_of(&posterior.states, group)),
         causes,
         checks,
         works: WORKS.get(along).copied().unwrap_or_default(),

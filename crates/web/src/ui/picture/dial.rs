@@ -1,5 +1,6 @@
 //! The dial: scale in the chosen unit, the limit's band at this speed and temperature, the needle with its doubt as a sector.
 use super::{at, multiples, numeral, round_step};
+use velvet_dial_core::limits::COVERAGE;
 use velvet_dial_core::unit::Units;
 
 /// Angles run clockwise from twelve o'clock, degrees: the scale is open at the bottom, where the number stands.
@@ -57,7 +58,7 @@ fn arc(from: f64, to: f64, radius: f64) -> String {
 
 /// The dial of a reading.
 pub fn dial(shown: &Shown, unit: Units, caption: String, decision: &'static str, word: &'static str) -> Dial {
-    let most = [Some(shown.kpa + 2.0 * shown.u_kpa), shown.min_kpa, shown.max_kpa, Some(shown.reach_kpa)]
+    let most = [Some(shown.kpa + COVERAGE * shown.u_kpa), shown.min_kpa, shown.max_kpa, Some(shown.reach_kpa)]
         .into_iter()
         .flatten()
         .fold(0.0, f64::max);
@@ -83,7 +84,7 @@ pub fn dial(shown: &Shown, unit: Units, caption: String, decision: &'static str,
     let allowed = (shown.min_kpa.is_some() || shown.max_kpa.is_some())
         .then(|| arc(shown.min_kpa.map_or(FROM, angle), shown.max_kpa.map_or(TO, angle), SCALE_R + 10.0));
     let here = angle(shown.kpa);
-    let (low, high) = (angle((shown.kpa - 2.0 * shown.u_kpa).max(0.0)), angle(shown.kpa + 2.0 * shown.u_kpa));
+    let (low, high) = (angle((shown.kpa - COVERAGE * shown.u_kpa).max(0.0)), angle(shown.kpa + COVERAGE * shown.u_kpa));
     let sector = |radius: f64| {
         let ((x1, y1), (x2, y2)) = (point(low, radius), point(high, radius));
         format!("M{:.1} {:.1}L{x1:.1} {y1:.1}A{radius} {radius} 0 0 1 {x2:.1} {y2:.1}Z", CENTRE.0, CENTRE.1)

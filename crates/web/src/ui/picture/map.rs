@@ -4,7 +4,7 @@
 //! is left out.
 use super::{at, multiples, numeral, polyline, round_step};
 use velvet_dial_core::case::{Phase, Reading, Slope, WHAT_IF};
-use velvet_dial_core::limits::Sheet;
+use velvet_dial_core::limits::{COVERAGE, Sheet};
 use velvet_dial_core::record::{COLD_C, Curve, SPEEDS};
 use velvet_dial_core::unit::{Gear, Units};
 
@@ -194,7 +194,7 @@ impl Scales {
 pub fn map(scene: &Scene, unit: Units) -> Map {
     let rpms = scene.marks.iter().map(|m| m.rpm).chain(scene.limits.iter().map(|l| l.rpm)).chain(scene.carried.iter().map(|c| c.rpm));
     let rpm_end = (rpms.fold(scene.rpm_reach, f64::max) * 1.1 / 500.0).ceil() * 500.0;
-    let from_marks = scene.marks.iter().map(|m| m.kpa + 2.0 * m.u_kpa).chain(scene.carried.iter().map(|c| c.kpa + 2.0 * c.u_kpa));
+    let from_marks = scene.marks.iter().map(|m| m.kpa + COVERAGE * m.u_kpa).chain(scene.carried.iter().map(|c| c.kpa + COVERAGE * c.u_kpa));
     let from_limits = scene.limits.iter().flat_map(|l| [l.min_kpa, l.max_kpa]).flatten();
     let within = |curve: &Curve| curve.kpa.iter().zip(SPEEDS).filter(|(_, rpm)| *rpm <= rpm_end).map(|(kpa, _)| *kpa).fold(0.0, f64::max);
     let kpa_most = from_marks.chain(from_limits).chain(scene.curves.iter().map(within)).fold(200.0, f64::max);
@@ -301,8 +301,8 @@ fn marks(scene: &Scene, scales: &Scales, unit: Units) -> Vec<MarkDrawn> {
             class,
             path,
             x: at(x),
-            low: at(scales.y((mark.kpa - 2.0 * mark.u_kpa).max(0.0))),
-            high: at(scales.y(mark.kpa + 2.0 * mark.u_kpa)),
+            low: at(scales.y((mark.kpa - COVERAGE * mark.u_kpa).max(0.0))),
+            high: at(scales.y(mark.kpa + COVERAGE * mark.u_kpa)),
             label,
             title: format!("{:.0} rpm, {}: {} {}{beside}", mark.rpm, unit.temp(mark.oil_temp_c), unit.show(mark.kpa), unit.label()),
             apart: mark.apart.then(|| format!("M{:.1} {:.1}l18 -18", x - 9.0, y + 9.0)),
@@ -389,8 +389,8 @@ fn carried(scene: &Scene, scales: &Scales, unit: Units) -> Vec<CarriedDrawn> {
         CarriedDrawn {
             x: at(x),
             y: at(y),
-            low: at(scales.y((carried.kpa - 2.0 * carried.u_kpa).max(0.0))),
-            high: at(scales.y(carried.kpa + 2.0 * carried.u_kpa)),
+            low: at(scales.y((carried.kpa - COVERAGE * carried.u_kpa).max(0.0))),
+            high: at(scales.y(carried.kpa + COVERAGE * carried.u_kpa)),
             way: format!("M{:.1} {:.1}L{x:.1} {y:.1}", scales.x(carried.from.0), scales.y(carried.from.1)),
             title: format!("it would be {} {} at {:.0} rpm", unit.show(carried.kpa), unit.label(), carried.rpm),
         }
