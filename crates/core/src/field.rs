@@ -62,6 +62,16 @@ pub enum FieldError {
         /// With the comma as the point.
         decimal: f64,
     },
+    /// A reading in kPa that looks like one in bar.
+    #[error(
+        "{label}: {typed} kPa is next to nothing. If it was {typed} bar, write “{typed} bar”; if the needle hardly moved, write “{typed} kPa”."
+    )]
+    LooksLikeBar {
+        /// Which.
+        label: &'static str,
+        /// What was typed.
+        typed: String,
+    },
     /// A text longer than its limit.
     #[error("{label}: {length} characters are too many; keep it to {limit}.")]
     TooLong {
@@ -246,6 +256,9 @@ impl Field {
     /// # Errors
     /// As [`Field::parse`]; the message speaks in `unit`.
     pub fn parse_pressure(&self, typed: &str, unit: crate::unit::Pressure) -> Result<f64, FieldError> {
+        if *self == PRESSURE && unit == crate::unit::Pressure::Kpa && looks_like_bar(typed) {
+            return Err(FieldError::LooksLikeBar { label: self.label, typed: shorten(typed.trim()) });
+        }
         self.parse_scaled(typed, (unit.kpa(), 0.0), self.range_in(unit))
     }
 
@@ -297,6 +310,13 @@ impl Field {
             Ok(value)
         }
     }
+}
+
+/// A bare number with a tenth that no gauge in kPa is read to, and every gauge in bar.
+fn looks_like_bar(typed: &str) -> bool {
+    const MOST_BAR: f64 = 12.0;
+    let text = typed.trim();
+    text.contains(['.', ',']) && text.replace(',', ".").parse::<f64>().is_ok_and(|value| value > 0.0 && value < MOST_BAR)
 }
 
 /// A number and the unit behind it; none where nothing stands behind it.

@@ -37,8 +37,7 @@ impl Tally {
     pub(crate) fn of(know: &Knowledge, hypothesis: &Hypothesis, posterior: &Posterior) -> Self {
         let ranked = posterior.ranked();
         let place = ranked.iter().position(|cause| is_true(hypothesis, *cause)).unwrap_or(usize::MAX);
-        let groups = know.by_group(&posterior.came_first);
-        let mut groups: Vec<(&str, f64)> = groups.into_iter().map(|(name, _)| (name, know.any_of(&posterior.states, name))).collect();
+        let mut groups: Vec<(&str, f64)> = know.groups().into_iter().map(|name| (name, know.any_of(&posterior.states, name))).collect();
         groups.sort_by(|a, b| b.1.total_cmp(&a.1));
         let of_truth =
             |group: &str| know.causes.iter().enumerate().any(|(index, cause)| cause.group == group && is_true(hypothesis, index));

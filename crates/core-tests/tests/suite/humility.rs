@@ -31,6 +31,10 @@ fn other_draws_of_the_same_engine_say_the_same() {
         [cold(400.0), hot(750.0, 140.0), hot(2000.0, 310.0), hot(3000.0, 400.0)],
         [cold(250.0), hot(750.0, 110.0), hot(2000.0, 160.0), hot(3000.0, 150.0)],
         [cold(420.0), hot(750.0, 120.0), hot(2000.0, 230.0), hot(3000.0, 250.0)],
+        [cold(150.0), hot(750.0, 30.0), hot(2000.0, 120.0), hot(3000.0, 230.0)],
+        [cold(900.0), hot(750.0, 150.0), hot(2000.0, 500.0), hot(3000.0, 800.0)],
+        [cold(300.0), hot(750.0, 85.0), hot(2000.0, 205.0), hot(3000.0, 290.0)],
+        [cold(450.0), hot(750.0, 190.0), hot(2000.0, 420.0), hot(3000.0, 445.0)],
     ];
     let mut moved: Vec<f64> = Vec::new();
     for run in runs {
@@ -184,4 +188,52 @@ fn a_proof_asks_for_what_proves() {
     };
     assert_eq!(sender(json!([{ "check": "module_compare", "outcome": "agrees", "phase": "after" }])), ProofWord::Proven);
     assert_eq!(sender(json!([])), ProofWord::InPart, "nobody looked at the dash");
+}
+
+/// A low dash is the sender's word: it raises sender and wiring, reads no point of the sheet, and condemns no bearing.
+#[test]
+fn the_vehicles_own_word_convicts_no_bearing() {
+    let low = |kind: &str| {
+        known(&with(|v| {
+            v["instruments"]["dash"] = json!({ "kind": kind, "full_scale_kpa": 1000, "class_percent": 2.5, "graduation_kpa": 50 });
+            v["readings"] = json!([
+                { "rpm": 750, "oil_temp_c": 98, "kpa": 40, "instrument": "dash" },
+                { "rpm": 3000, "oil_temp_c": 100, "kpa": 120, "instrument": "dash" }
+            ]);
+            v["evidence"] = json!([]);
+            v["circumstances"] = json!([]);
+        }))
+        .1
+    };
+    let (dash, gauge) = (low("vehicle"), low("bourdon"));
+    assert_eq!((dash.verdict.overall, gauge.verdict.overall), (Decision::NotMeasured, Decision::Below));
+    let lying = |now: &Diagnosis| odds(now, "sender") + odds(now, "wiring");
+    assert!(lying(&dash) > 0.15 && lying(&dash) > 5.0 * lying(&gauge), "{} and {}", lying(&dash), lying(&gauge));
+    assert!(odds(&dash, "bearings_crank") < odds(&gauge, "bearings_crank") && dash.sound > 5.0 * gauge.sound);
+    assert!(dash.enough.is_none_or(|enough| enough == Enough::NothingLeft) && dash.settled.is_none());
+    assert!(
+        dash.next.iter().any(|proposal| matches!(proposal.step, Step::Bench(..) | Step::Reading(_))),
+        "a gauge is fitted before anything else is believed"
+    );
+}
+
+/// An engine that nobody complained about is OK until something is found, and its sender has nothing to answer for.
+#[test]
+fn without_a_complaint_the_sender_has_nothing_to_answer_for() {
+    let came = |circumstances: Value| {
+        known(&with(|v| {
+            v["circumstances"] = circumstances;
+            v["readings"] = json!([]);
+            v["evidence"] = json!([{ "check": "level", "outcome": "ok" }]);
+        }))
+        .1
+    };
+    let (inspected, lamp) = (came(json!(["no_complaint"])), came(json!(["lamp_on"])));
+    assert!(
+        inspected.sound > 3.0 * odds(&lamp, "within_spec") && odds(&inspected, "sender") < 0.2 * odds(&lamp, "sender"),
+        "{} {} {}",
+        inspected.sound,
+        odds(&inspected, "sender"),
+        odds(&lamp, "sender")
+    );
 }

@@ -22,7 +22,7 @@ const CHECKS: &str = "level 2 ok low high, oil_look 3 clean fuel coolant sludge 
     crank_no_fuel 5 shows slow none, codes 5 none pressure_low pressure_implausible valve, gauge_zero 2 at_zero off, level_raise 8 no_change restored,
     lamp_switch 8 in_range high low, cooler_temps 10 normal no_flow bypassed, turbo_play 15 none play broken, belt_look 30 sound crumbling,
     journal_map 90 even one_bad several_bad far_end_bad";
-const CIRCUMSTANCES: &str = "lamp_on lamp_only_hot lamp_at_idle lamp_at_speed after_oil_service sump_was_off pump_was_fitted engine_was_rebuilt feed_pipe_changed
+const CIRCUMSTANCES: &str = "lamp_on no_complaint lamp_only_hot lamp_at_idle lamp_at_speed after_oil_service sump_was_off pump_was_fitted engine_was_rebuilt feed_pipe_changed
     sender_already_replaced filter_already_replaced pump_already_replaced oil_neglected long_idling short_trips ran_with_lamp_on knock whine turbo_smoke fuel_smell
     coolant_loss belt_driven_in_oil on_slope in_bend after_distance stood_long timing_or_head_work owner_fitted oil_topped_often lamp_only_cold";
 

@@ -138,7 +138,12 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let sound = know.sound(&posterior.states);
     let in_spec = ready::in_spec(&before, sound);
     let next: Vec<Proposal> = next.into_iter().filter(|proposal| !in_spec || ready::leaves_alone(proposal)).collect();
-    let read = case.readings.iter().enumerate().any(|(index, reading)| reading.phase == Phase::Before && weighed(index));
+    // What the vehicle says of itself condemns nothing.
+    let read = case
+        .readings
+        .iter()
+        .enumerate()
+        .any(|(index, reading)| reading.phase == Phase::Before && weighed(index) && !gauge(case, reading).is_vehicles_own());
     let enough = ready::enough(know, case, &posterior, (trace::enough(know, &posterior, &next), read, in_spec));
     Diagnosis {
         sound,
@@ -207,6 +212,7 @@ pub(super) fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bear
                 kpa: reading.kpa,
                 shows: reading.shown(),
                 u_kpa: doubt.without_common_kpa(),
+                vehicles_own: gauge.is_vehicles_own(),
                 gauge: reading.instrument.as_deref().unwrap_or_default().into(),
                 common_kpa: gauge.common_kpa(),
             }
@@ -221,8 +227,10 @@ pub(super) fn reading_finding(know: &Knowledge, tracer: &Tracer, pressures: &Pre
         Basis::Sheet => {
             // A point that was not read is judged by what the readings at the others leave of a sound engine. That never condemns by more than a rule of thumb does.
             let unread: Vec<PointOfSpec> = verdict.missing().map(PointOfSpec::from).collect();
-            let inferred = tracer.keeps(pressures, &unread).into_iter().fold(1.0, f64::min);
-            let all = if verdict.points.is_empty() { 0.0 } else { conforms.min(inferred) };
+            // Without a single point read on a gauge nothing is inferred.
+            let nothing = unread.len() == verdict.points.len();
+            let inferred = if nothing { 1.0 } else { tracer.keeps(pressures, &unread).into_iter().fold(1.0, f64::min) };
+            let all = if nothing { 0.0 } else { conforms.min(inferred) };
             // Every point of a sheet kept: what is faulty seldom comes in so.
             (conforms.max(LEAST_CONFORMING) * inferred.max(LEAST_BY_THUMB), 1.0 - (1.0 - FAULTY_WITHIN) * all)
         }

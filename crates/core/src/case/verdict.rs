@@ -193,7 +193,8 @@ fn nearest(case: &Case, reading: &Reading) -> Option<Point> {
 /// Judges one reading.
 pub fn judge(case: &Case, index: usize, reading: &Reading, tracer: &Tracer) -> JudgedReading {
     let gauge = gauge(case, reading);
-    let point = nearest(case, reading);
+    // The vehicle's own word is held to no limit: the sheet asks for a gauge.
+    let point = nearest(case, reading).filter(|_| !gauge.is_vehicles_own());
     let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
     let to = point.map_or(at, |p| Working { rpm: p.rpm, oil_temp_c: p.oil_temp_c });
     let gauge_only = gauge.doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, Sensitivity::default());

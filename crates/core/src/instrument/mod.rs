@@ -14,6 +14,8 @@ choice! {
         Digital = "digital": "digital gauge",
         /// Transducer on a rig.
         Transducer = "transducer": "transducer",
+        /// What the vehicle itself says: its error is that of sender and wiring.
+        Vehicle = "vehicle": "the vehicle's own display (dash or module)",
     }
 }
 
@@ -136,6 +138,11 @@ impl Instrument {
     /// What its own class and half a graduation allow it to be off, kPa.
     pub fn allowed_kpa(&self) -> f64 {
         self.class_percent / 100.0 * self.full_scale_kpa + 0.5 * self.graduation_kpa
+    }
+
+    /// It is no test gauge: it says what sender and wiring let it say, and proves nothing about the oil.
+    pub fn is_vehicles_own(&self) -> bool {
+        self.kind == Kind::Vehicle
     }
 
     /// True when its calibration was due before this day.

@@ -301,7 +301,8 @@ pub fn state_of(case: &Case, know: &Knowledge) -> BenchState {
             Some(reading) if reading.oil_temp_c >= HOT_FROM_C && !still(Access::Sump) => OilIs::Hot,
             _ => OilIs::Cold,
         },
-        gauge_fitted: !case.readings.is_empty()
+        // What the dash said needs no gauge.
+        gauge_fitted: case.readings.iter().any(|reading| !crate::case::gauge(case, reading).is_vehicles_own())
             || case.evidence.iter().any(|entry| know.check(&entry.check).is_some_and(|check| check.gauge)),
         cover_off: still(Access::Cover),
         sump: if still(Access::Sump) { SumpIs::Off } else { SumpIs::Closed },

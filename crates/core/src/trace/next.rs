@@ -112,7 +112,7 @@ impl Single {
 /// Every check and reading that can be done and tells something.
 pub(super) fn singles(know: &'static Knowledge, states: &[f64], situation: &Situation) -> Vec<Single> {
     let (causes, leader) = (know.fold(states), leader_of(&know.present(states)));
-    let now = [entropy_bits(&causes), entropy_bits(&by_group(know, &causes)), loss_minutes(know, situation, &causes)];
+    let now = [entropy_bits(&causes), entropy_bits(&know.by_group(&causes)), loss_minutes(know, situation, &causes)];
     let checks = know.checks.iter().filter_map(|check| {
         let way = situation.way_to_check(check)?;
         let own = (check.minutes_on(situation.card), check.material_on(situation.card));
@@ -150,15 +150,17 @@ fn single(
     for outcome in 0..outcomes {
         let (then, chance) = after(states, |state| row(state, outcome));
         outcome_probability.push(chance);
-        let (present, then) = (know.present(&then), know.fold(&then));
-        let parts = [entropy_bits(&then), entropy_bits(&by_group(know, &then)), loss_minutes(know, situation, &then)];
+        let causes = know.fold(&then);
+        let parts = [entropy_bits(&causes), entropy_bits(&know.by_group(&causes)), loss_minutes(know, situation, &causes)];
         for (sum, part) in left.iter_mut().zip(parts) {
             *sum += chance * part;
         }
+        if turns.is_some_and(|turn| chance <= turn.probability) {
+            continue;
+        }
+        let present = know.present(&then);
         let of = |cause: Option<usize>| cause.and_then(|cause| present.get(cause)).copied().unwrap_or(0.0);
-        if let Some(cause) = leader_of(&present).filter(|new| Some(*new) != leader && of(Some(*new)) > of(leader) + CLEARLY)
-            && turns.is_none_or(|turn| chance > turn.probability)
-        {
+        if let Some(cause) = leader_of(&present).filter(|new| Some(*new) != leader && of(Some(*new)) > of(leader) + CLEARLY) {
             turns = Some(Turn { outcome, cause, probability: chance });
         }
     }
@@ -189,7 +191,7 @@ pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Si
     moves.sort();
     moves.dedup();
     let causes = know.fold(states);
-    let open = (entropy_bits(&causes), entropy_bits(&by_group(know, &causes)));
+    let open = (entropy_bits(&causes), entropy_bits(&know.by_group(&causes)));
     proposals.extend(moves.into_iter().map(|step| together(know, situation, step, (&singles, open))));
     // What may be expected to save more than it costs comes before what only tells.
     let pays = |proposal: &Proposal| proposal.worth_minutes > know.worth_in_minutes(proposal.money);
@@ -377,10 +379,6 @@ fn loss_minutes(know: &Knowledge, situation: &Situation, causes: &[f64]) -> f64 
         }
     }
     lost
-}
-
-fn by_group(know: &Knowledge, causes: &[f64]) -> Vec<f64> {
-    know.by_group(causes).into_iter().map(|(_, p)| p).collect()
 }
 
 /// The most probable of some causes, by index.

@@ -34,6 +34,12 @@ const SHARE_NEGLIGIBLE: f64 = 1e-4;
 /// Share of readings that are off by an error nobody modelled, and its scale as a share of the pressure.
 const UNMODELLED: f64 = 0.03;
 const UNMODELLED_SCALE: f64 = 0.35;
+/// What a vehicle's own display is off where its sender is good, as a share and kPa; and the least share of the pressure that one with a bad sender or wire shows.
+const SENDER_SHARE: f64 = 0.12;
+const SENDER_KPA: f64 = 15.0;
+const LEAST_SHOWN: f64 = 0.05;
+/// The group of sender, wiring and gauge.
+const INDICATION: &str = "indication";
 /// Draws of a state that say what a reading not yet taken would show.
 const AHEAD_DRAWS: usize = 8;
 /// Where the outcomes of such a reading are parted, as shares of what all states expect.
@@ -52,6 +58,8 @@ pub struct Bearing {
     pub kpa: f64,
     /// What the needle said.
     pub shows: Shows,
+    /// It is what the vehicle itself says, with the error of its sender and wiring.
+    pub vehicles_own: bool,
     /// Standard uncertainty, kPa, without `common_kpa`, temperature and speed.
     pub u_kpa: f64,
     /// Which gauge it was read on, by name.
@@ -63,7 +71,17 @@ pub struct Bearing {
 impl Bearing {
     /// A value read at a point, without anything its gauge's readings share.
     pub fn at(at: Working, kpa: f64, u_kpa: f64) -> Self {
-        Self { at, temp_estimated: false, speed_by_hand: false, kpa, shows: Shows::Value, u_kpa, gauge: "".into(), common_kpa: 0.0 }
+        Self {
+            at,
+            temp_estimated: false,
+            speed_by_hand: false,
+            kpa,
+            shows: Shows::Value,
+            vehicles_own: false,
+            u_kpa,
+            gauge: "".into(),
+            common_kpa: 0.0,
+        }
     }
 }
 
@@ -433,7 +451,14 @@ impl Tracer {
         let kpa = self.draws.kpa(&read.grid, place, draw);
         let Some((factors, offs)) = draw.checked_sub(read.begin).and_then(|place| read.beside.get(place)) else { return };
         let cause = self.know.causes.get(hypothesis.first);
-        let shown = |kpa: f64| cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
+        let own_word = read.reading.vehicles_own;
+        let lies = own_word && cause.is_some_and(|cause| cause.group == INDICATION && cause.conforms);
+        let shown = |kpa: f64| {
+            let (kpa, extra) = cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
+            // A bad sender or wire shows some share of the pressure, the same at every reading; a good one errs as senders do.
+            let kpa = if lies { kpa * (LEAST_SHOWN + self.draws.severity(draw)) } else { kpa };
+            (kpa, if own_word { extra.hypot(SENDER_SHARE * kpa + SENDER_KPA) } else { extra })
+        };
         let unmodelled = UNMODELLED * student(read.reading, shown(kpa).0, UNMODELLED_SCALE * kpa.max(read.reading.kpa));
         for ((one, factor), off) in likelihood.iter_mut().zip(factors).zip(offs) {
             let (kpa, extra) = shown(kpa * f64::from(*factor));

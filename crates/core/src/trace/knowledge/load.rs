@@ -133,8 +133,18 @@ pub(super) fn load() -> Knowledge {
     let twins = checks.as_ref().map_or_else(Vec::new, |file| file.twin.iter().map(|twin| twin.both.clone()).collect());
     let checks = checks.map(|file| file.check).unwrap_or_default().into_iter().map(|raw| spread.check(raw)).collect();
     let total: f64 = causes.iter().map(|cause| cause.prior).sum();
-    let causes = causes.into_iter().map(|cause| Cause { prior: cause.prior / total, ..cause }).collect();
-    Knowledge { causes, hypotheses, checks, circumstances, hour, moves, twins, twin_share, openings, complaints }
+    let causes: Vec<Cause> = causes.into_iter().map(|cause| Cause { prior: cause.prior / total, ..cause }).collect();
+    let mut groups: Vec<&str> = Vec::new();
+    let group_of = causes
+        .iter()
+        .map(|cause| {
+            groups.iter().position(|known| *known == cause.group).unwrap_or_else(|| {
+                groups.push(&cause.group);
+                groups.len() - 1
+            })
+        })
+        .collect();
+    Knowledge { group_of, causes, hypotheses, checks, circumstances, hour, moves, twins, twin_share, openings, complaints }
 }
 
 fn read<T: DeserializeOwned>(name: &str, text: &str, complaints: &mut Vec<String>) -> Option<T> {

@@ -165,6 +165,8 @@ pub struct Knowledge {
     pub(crate) twins: Vec<[String; 2]>,
     /// Weight of the one of two such findings that tells less.
     pub(crate) twin_share: f64,
+    /// By cause: which group of parts it is of, in the order they first stand in the file.
+    group_of: Vec<usize>,
     openings: Openings,
     complaints: Vec<String>,
 }

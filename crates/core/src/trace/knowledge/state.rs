@@ -68,16 +68,29 @@ impl Knowledge {
         self.any(states, |cause| self.causes.get(cause).is_some_and(|cause| cause.group == group))
     }
 
-    /// Shares of the groups of parts from shares of the causes, in the order the groups first stand in the file: they sum to what the causes sum to.
-    pub fn by_group(&self, causes: &[f64]) -> Vec<(&str, f64)> {
-        let mut groups: Vec<(&str, f64)> = Vec::new();
-        for (cause, p) in self.causes.iter().zip(causes) {
-            match groups.iter_mut().find(|(name, _)| *name == cause.group) {
-                Some((_, sum)) => *sum += p,
-                None => groups.push((&cause.group, *p)),
+    /// The groups of parts, in the order they first stand in the file.
+    pub fn groups(&self) -> Vec<&str> {
+        let mut groups: Vec<&str> = Vec::new();
+        for (cause, group) in self.causes.iter().zip(&self.group_of) {
+            if *group == groups.len() {
+                groups.push(&cause.group);
             }
         }
         groups
+    }
+
+    /// Shares of the groups of parts from shares of the causes, in the order of [`Knowledge::groups`]: they sum to what the causes sum to.
+    pub fn by_group(&self, causes: &[f64]) -> Vec<f64> {
+        let mut sums = Vec::new();
+        for (group, p) in self.group_of.iter().zip(causes) {
+            if *group == sums.len() {
+                sums.push(0.0);
+            }
+            if let Some(sum) = sums.get_mut(*group) {
+                *sum += p;
+            }
+        }
+        sums
     }
 
     /// Probability that the circuit has no fault that its pressures could show, from those of the states.
