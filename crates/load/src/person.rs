@@ -60,7 +60,7 @@ impl Person {
 
     /// A reading, and how long it took; why it was not acknowledged, when it was not.
     pub async fn reading(&self, job: i64, kpa: f64) -> Result<Duration, String> {
-        let (key, kpa) = (Uuid::new_v4().to_string(), format!("{kpa:.1}"));
+        let (key, kpa) = (Uuid::new_v4().to_string(), format!("{kpa:.1} kPa"));
         let form = [("key", key.as_str()), ("unit", "kPa"), ("rpm", "780"), ("oil_temp_c", "98"), ("pressure", &kpa), ("phase", "before")];
         let start = Instant::now();
         let answer = self.post(&format!("/jobs/{job}/reading"), &form).await.map_err(|error| error.to_string())?;
