@@ -2,6 +2,9 @@
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::circuit::{Fault, Port};
 
+/// The air's pressure, Pa.
+pub(crate) const ATMOSPHERE_PA: f64 = 101_325.0;
+
 /// Pressures in Pa.
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Read {

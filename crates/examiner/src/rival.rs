@@ -7,12 +7,11 @@
 //! [`super::build`]. Solved by plain bisection from the far end of the gallery: slow, and nothing in common with the tracer's solver.
 
 use crate::build::between;
-use crate::engine::{Engine, Read, bisect};
+use crate::engine::{ATMOSPHERE_PA, Engine, Read, bisect};
 use rand::Rng;
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::circuit::Fault;
 
-const ATMOSPHERE_PA: f64 = 101_325.0;
 const ORIFICE: f64 = 0.7;
 
 /// Viscosity by Vogel's law, T in °C and the constant 95 °C (Vogel 1921; the usual one for mineral oil).

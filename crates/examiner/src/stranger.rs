@@ -5,12 +5,11 @@
 //! Control Systems*, §5.3), which makes it rise steeply once it is wide open; an element by Darcy and Forchheimer; main bearings with a full groove and
 //! rods in series behind them through the crank, with centrifugal head and an eccentricity that follows load and speed (Pinkus and Sternlicht, *Theory of Hydrodynamic
 //! Lubrication*); losses along the gallery by the square of flow; rockers fed by a plain jet. Nested bisection solves it.
-use crate::engine::{Engine, Read, bisect};
+use crate::engine::{ATMOSPHERE_PA, Engine, Read, bisect};
 use rand::Rng;
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::circuit::Fault;
 
-const AIR_PA: f64 = 101_325.0;
 const CD: f64 = 0.65;
 
 /// Viscosity by Roelands (1966): log μ + 4.2 in mPa·s falls as a power of the temperature over −135 °C.
@@ -142,8 +141,8 @@ impl Stranger {
         // It fills as far as its inlet bears; beyond, less the faster it turns.
         let most = bisect(0.0, 1.0, |share| self.fills_to_pa - down(share));
         let fills = if most < 0.999 { most.powf(1.0 + self.falls) } else { 1.0 };
-        let depression = down(fills).min(0.9 * AIR_PA);
-        let swell = AIR_PA / (AIR_PA - depression);
+        let depression = down(fills).min(0.9 * ATMOSPHERE_PA);
+        let swell = ATMOSPHERE_PA / (ATMOSPHERE_PA - depression);
         let air = (self.air + self.air_by_speed * at_rated) * swell;
         let sucked = CD * self.sucks_m2 * (2.0 * depression / 1.2).sqrt() * swell;
         let slip = self.side_m3 * (1.0 + self.side_grows * (temp_c - 20.0)).powi(3) * pump_pa / mu;

@@ -9,7 +9,7 @@ use super::takeable::takeable;
 use super::verdict::{gauge, judge, verdict};
 use super::{Basis, Case, JudgedReading, Phase, Reading, Slope, SpeedHeld, Verdict};
 use crate::believe::{NotBelieved, not_believed};
-use crate::circuit::{PointOfSpec, Working};
+use crate::circuit::{PointOfSpec, Working, nominal};
 use crate::flag::{Flag, flag};
 use crate::instrument::Sensitivity;
 use crate::record::Curve;
@@ -94,6 +94,11 @@ pub fn spec_points(case: &Case) -> Vec<PointOfSpec> {
     case.spec.iter().flat_map(|sheet| &sheet.points).map(PointOfSpec::from).collect()
 }
 
+/// The oil temperature at which a case's engine is hot, °C.
+pub fn hot_c(case: &Case) -> f64 {
+    nominal::hot_c(&case.engine, &spec_points(case))
+}
+
 /// Diagnoses a case with the tracer of its engine.
 pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let know = knowledge();
@@ -103,9 +108,10 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let before = verdict(case, Phase::Before, &readings, weighed);
     let proof = verdict(case, Phase::After, &readings, weighed);
 
-    let pressures = tracer.pressures(&bearings(case, weighed));
+    let run = bearings(case, weighed);
+    let pressures = tracer.pressures(&run);
     let mut findings = Vec::new();
-    if case.readings.iter().enumerate().any(|(index, reading)| reading.phase == Phase::Before && weighed(index)) {
+    if !run.is_empty() {
         findings.push(reading_finding(know, tracer, &pressures, &before));
         findings.extend(idle_finding(know, case, weighed));
     }
@@ -139,11 +145,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let in_spec = ready::in_spec(&before, sound);
     let next: Vec<Proposal> = next.into_iter().filter(|proposal| !in_spec || ready::leaves_alone(proposal)).collect();
     // What the vehicle says of itself condemns nothing.
-    let read = case
-        .readings
-        .iter()
-        .enumerate()
-        .any(|(index, reading)| reading.phase == Phase::Before && weighed(index) && !gauge(case, reading).is_vehicles_own());
+    let read = run.iter().any(|bearing| !bearing.vehicles_own);
     let enough = ready::enough(know, case, &posterior, (trace::enough(know, &posterior, &next), read, in_spec));
     Diagnosis {
         sound,

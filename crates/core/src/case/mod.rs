@@ -19,7 +19,7 @@ mod what_if;
 
 pub use act::{Act, BenchSaid, Cranked, Deed, EngineIs, OilIs, SumpIs};
 pub use condition::{Unmeasured, unmeasured};
-pub use diagnose::{Diagnosis, Setting, diagnose, spec_points};
+pub use diagnose::{Diagnosis, Setting, diagnose, hot_c, spec_points};
 pub use explain::{Explanation, explain};
 pub use file::{Case, CaseError, Evidence, FORMAT, MOST_FAMILY, Phase, Reading, Shows, Slope, SpeedHeld, check_card, parse};
 pub use projection::{Change, Projected, project};

@@ -7,9 +7,9 @@
 //! still outside, or no reading at all; *worse* is a point that stands further outside than it came, beyond both readings' doubt. A lamp that goes out and a road test without a gauge are no readings.
 use super::condition::not_read_again;
 use super::verdict::gauge;
-use super::{Basis, Case, Deed, Diagnosis, JudgedPoint, Phase, Reading, Verdict};
+use super::{Act, Basis, Case, Deed, Diagnosis, JudgedPoint, Phase, Reading, Verdict};
 use crate::limits::{Decision, Point};
-use crate::trace::knowledge::knowledge;
+use crate::trace::knowledge::{Cause, knowledge};
 use serde::{Deserialize, Serialize};
 
 /// How far it is proven.
@@ -52,8 +52,7 @@ const DOUBT: f64 = 2.0;
 /// A reading after is of the point of one before within this share of its speed, and this of its oil temperature.
 const NEAR_SHARE: f64 = 0.05;
 const NEAR_K: f64 = 5.0;
-/// Causes that never moved the pressure, and the findings after the repair that prove them put right.
-const INDICATION: [&str; 2] = ["sender", "wiring"];
+/// The findings after the repair that prove sender or wiring put right.
 const AGREES: [(&str, &str); 2] = [("module_compare", "agrees"), ("lamp_switch", "in_range")];
 /// A hold after may be so much shorter than before, as a share.
 const SHORTER: f64 = 0.5;
@@ -162,8 +161,10 @@ fn is_worse(before: Option<&JudgedPoint>, then: &JudgedPoint) -> bool {
 
 /// Only sender, wiring or dash were put right, and the readings before had nothing to do with it.
 fn indication_only(case: &Case) -> bool {
-    let mut repairs = case.acts.iter().filter(|act| act.act == Deed::Repair).map(|act| act.cause.as_deref()).peekable();
-    repairs.peek().is_some() && repairs.all(|cause| cause.is_some_and(|cause| INDICATION.contains(&cause)))
+    let know = knowledge();
+    let known = |act: &Act| know.causes.get(know.cause(act.cause.as_deref()?)?);
+    let mut repairs = case.acts.iter().filter(|act| act.act == Deed::Repair).map(known).peekable();
+    repairs.peek().is_some() && repairs.all(|cause| cause.is_some_and(Cause::is_the_displays))
 }
 
 /// What was otherwise at the same point. A finer gauge than before is welcome.

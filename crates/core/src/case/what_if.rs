@@ -4,7 +4,6 @@
 //! adjuster or a heavier spring is told with what else it does: what filter and cooler get, and what it hides.
 use super::{Case, Diagnosis};
 use crate::circuit::Working;
-use crate::circuit::nominal::hot_c;
 use crate::limits::{self, Decision, Point};
 use crate::oil::{self, OilError};
 use crate::record::{Curve, SPEEDS};
@@ -93,7 +92,7 @@ pub fn what_if(case: &Case, tracer: &Tracer, now: &Diagnosis, otherwise: &Otherw
         })
     };
     let sheet: Vec<Point> = case.spec.iter().flat_map(|sheet| &sheet.points).copied().collect();
-    let hot = hot_c(&case.engine, &super::spec_points(case));
+    let hot = super::hot_c(case);
     let usual = sheet.iter().map(|point| point.oil_temp_c).fold(f64::NAN, f64::max);
     let temp = otherwise.oil_temp_c.unwrap_or(if usual.is_finite() { usual } else { hot });
     let curve = Curve::of((WHAT_IF, "What if"), &changed(temp).bands(&SPEEDS, temp), false);

@@ -23,7 +23,7 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 /// Draws of a hypothesis, stage by stage. With [`TWISTS`] of each they end where the sequence does, at 65,536.
 pub(super) const STAGES: [usize; 6] = [256, 512, 1024, 2048, 4096, 8192];
 /// Draws of the first stage, which every hypothesis has.
-pub(super) const FIRST: usize = 256;
+pub(super) const FIRST: usize = STAGES[0];
 /// Gauges and discrepancies that each draw is tried with.
 pub(super) const TWISTS: usize = 8;
 /// Draws for local slopes and ratios, the first of the same sequence.
@@ -63,7 +63,7 @@ const ESTIMATED_K: f64 = 12.0;
 const ESTIMATED_FROM_C: f64 = 40.0;
 
 /// What every draw follows from.
-pub(super) const SEED: u32 = 0x0e1d_1a17;
+const SEED: u32 = 0x0e1d_1a17;
 
 /// Faults of a hypothesis; the second is [`Fault::None`] when there is one cause alone.
 pub(super) type Harm = (Fault, Fault);
@@ -165,7 +165,7 @@ pub(super) struct Near {
 
 /// What the draws of an engine follow from.
 #[derive(Debug)]
-struct Plan {
+struct Recipe {
     card: Card,
     spec: Vec<PointOfSpec>,
     oil: Oil,
@@ -178,7 +178,7 @@ struct Plan {
 
 #[derive(Debug)]
 pub(super) struct Draws {
-    plan: Plan,
+    recipe: Recipe,
     drawn: Staged<Drawn>,
     /// Distinct harms, and of each how many of its faults would be noticed.
     harms: Vec<Harm>,
@@ -243,7 +243,7 @@ const LATENT: usize = DIMENSIONS + 2;
 const THERMOMETER: usize = DIMENSIONS + 3;
 const NUMBERS: usize = DIMENSIONS + 5;
 
-impl Plan {
+impl Recipe {
     fn drawn(&self, draw: usize) -> Drawn {
         let numbers: [[f32; 4]; NUMBERS.div_ceil(4)] =
             std::array::from_fn(|four| sobol_burley::sample_4d(draw as u32, four as u32, self.seed));
@@ -314,7 +314,7 @@ impl Draws {
         let Assumed { discrepancy, seed } = assumed;
         let mut draws = Self {
             noticed: Mutex::new(noticed_at.map(|(at, _)| Arc::new(Grid::new(at.into(), harms.len())))),
-            plan: Plan { card: card.clone(), spec: spec.to_vec(), oil, hot_c, half_rpm, discrepancy, seed },
+            recipe: Recipe { card: card.clone(), spec: spec.to_vec(), oil, hot_c, half_rpm, discrepancy, seed },
             drawn: Staged::default(),
             mean_weight: 1.0,
             noticed_share: Vec::new(),
@@ -354,11 +354,11 @@ impl Draws {
     }
 
     fn drawn(&self, draw: usize) -> Option<&Drawn> {
-        self.drawn.get(draw, |draws| draws.into_par_iter().map(|draw| self.plan.drawn(draw)).collect())
+        self.drawn.get(draw, |draws| draws.into_par_iter().map(|draw| self.recipe.drawn(draw)).collect())
     }
 
     fn weight(&self, draw: usize) -> f64 {
-        self.drawn(draw).map_or(0.0, |drawn| *drawn.prior_weight.get_or_init(|| self.plan.prior_weight(&drawn.circuit)))
+        self.drawn(draw).map_or(0.0, |drawn| *drawn.prior_weight.get_or_init(|| self.recipe.prior_weight(&drawn.circuit)))
     }
 
     /// Severity of the first fault of a draw.
@@ -404,13 +404,13 @@ impl Draws {
 
     /// How far a gauge is off with each twist of a draw, of its common half width; a gauge is known by its name, not by its place among others.
     pub(super) fn gauge_off(&self, gauge: &str) -> impl Fn(usize) -> [f64; TWISTS] + use<> {
-        let seed = seed_of("gauge", gauge.as_bytes(), self.plan.seed);
+        let seed = seed_of("gauge", gauge.as_bytes(), self.recipe.seed);
         move |draw| std::array::from_fn(|twist| 2.0 * f64::from(sobol_burley::sample((draw * TWISTS + twist) as u32, 0, seed)) - 1.0)
     }
 
     /// What this model is off on a real engine at a point, as a factor, with each twist of a draw.
     pub(super) fn discrepancy(&self, at: Working) -> impl Fn(usize) -> [f64; TWISTS] + use<'_> {
-        let (speed, warm) = ((at.rpm.max(100.0) / self.plan.half_rpm).ln(), (at.oil_temp_c - 70.0) / 60.0);
+        let (speed, warm) = ((at.rpm.max(100.0) / self.recipe.half_rpm).ln(), (at.oil_temp_c - 70.0) / 60.0);
         move |draw| {
             self.drawn(draw).map_or([1.0; TWISTS], |drawn| {
                 drawn.twists.map(|twist| {
@@ -425,8 +425,8 @@ impl Draws {
     fn stood(&self, key: PointKey, noted: Noted, draw: usize) -> Working {
         let [thermometer, lag] = self.drawn(draw).map_or([0.0; 2], |drawn| drawn.thermometer);
         let held = if noted.speed_by_hand { SPEED_BY_HAND } else { SPEED_MEASURED };
-        let rpm =
-            noted.at.rpm * (1.0 + held * (2.0 * f64::from(sobol_burley::sample(draw as u32, 0, seed_of_point(key, self.plan.seed))) - 1.0));
+        let rpm = noted.at.rpm
+            * (1.0 + held * (2.0 * f64::from(sobol_burley::sample(draw as u32, 0, seed_of_point(key, self.recipe.seed))) - 1.0));
         let lags = if noted.temp_estimated && noted.at.oil_temp_c >= ESTIMATED_FROM_C { ESTIMATED_K * lag } else { 0.0 };
         Working { rpm, oil_temp_c: noted.at.oil_temp_c + PROBE_K * thermometer - lags }
     }

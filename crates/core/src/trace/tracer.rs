@@ -13,6 +13,7 @@ use super::knowledge::{BANDS, Cause, Hypothesis, Knowledge, Link, SLIGHT_UNDER, 
 use crate::case::Shows;
 use crate::circuit::nominal::{self, Unknowns};
 use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Port, Working};
+use crate::limits;
 use crate::oil::{self, Oil, OilError};
 use rayon::prelude::*;
 use statrs::distribution::{ContinuousCDF, Normal};
@@ -38,8 +39,6 @@ const UNMODELLED_SCALE: f64 = 0.35;
 const SENDER_SHARE: f64 = 0.12;
 const SENDER_KPA: f64 = 15.0;
 const LEAST_SHOWN: f64 = 0.05;
-/// The group of sender, wiring and gauge.
-const INDICATION: &str = "indication";
 /// Draws of a state that say what a reading not yet taken would show.
 const AHEAD_DRAWS: usize = 8;
 /// Where the outcomes of such a reading are parted, as shares of what all states expect.
@@ -167,9 +166,10 @@ struct Likely {
     stages: usize,
 }
 
-/// Log-likelihood of a hypothesis's bands, what is left of its draws, and how many even ones those are worth.
+/// Log-likelihood of a hypothesis's bands, what is left of its draws, how many even ones those are worth, and by how many stages of draws.
 #[derive(Debug, Clone)]
 struct Weighed {
+    stages: usize,
     bands: [f64; BANDS],
     left: Vec<LeftDraw>,
     worth: f64,
@@ -308,23 +308,20 @@ impl Tracer {
                 break;
             }
             let again = self.drawn(readings, &mut likely, stages, more.clone(), &grids);
-            for (place, (again, _)) in more.into_iter().zip(again) {
+            for (place, again) in more.into_iter().zip(again) {
                 if let Some(weighed) = weighed.get_mut(place) {
-                    *weighed = (again, stages);
+                    *weighed = again;
                 }
             }
         }
         self.keep(readings, likely);
-        let log_likelihood = if readings.is_empty() {
-            vec![0.0; self.know.states()]
-        } else {
-            weighed.iter().flat_map(|(weighed, _)| weighed.bands).collect()
-        };
-        let left = Arc::new(weighed.into_iter().map(|(weighed, _)| weighed.left).collect());
+        let log_likelihood =
+            if readings.is_empty() { vec![0.0; self.know.states()] } else { weighed.iter().flat_map(|weighed| weighed.bands).collect() };
+        let left = Arc::new(weighed.into_iter().map(|weighed| weighed.left).collect());
         Pressures { log_likelihood, left, readings: readings.to_vec() }
     }
 
-    /// What the longest run of readings that is kept has left of each hypothesis, and how many readings that was.
+    /// What the longest run of readings that is kept has left of each hypothesis.
     fn kept(&self, readings: &[Bearing]) -> Vec<Arc<Likely>> {
         let mut weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
         let longest = (0..weighed.len()).filter(|run| weighed.get(*run).is_some_and(|(known, _)| readings.starts_with(known)));
@@ -357,11 +354,10 @@ impl Tracer {
         stages: usize,
         places: Vec<usize>,
         grids: &[Arc<Grid>; 3],
-    ) -> Vec<(Weighed, usize)> {
+    ) -> Vec<Weighed> {
         // What the kept draws have not yet seen, and what new ones have to.
         let known = likely.first().map_or(0, |likely| likely.most.len());
         let drawn = places.iter().filter_map(|place| likely.get(*place)).map(|likely| likely.stages).max().unwrap_or(0);
-        let until = |stages: usize| stages.checked_sub(1).and_then(|last| STAGES.get(last)).copied().unwrap_or(0);
         let of_kept = self.reads(readings.get(known..).unwrap_or_default(), 0..until(drawn));
         let fewer = |likely: &Arc<Likely>| likely.stages < stages;
         let new = if places.iter().filter_map(|place| likely.get(*place)).any(fewer) { until(stages - 1)..until(stages) } else { 0..0 };
@@ -375,7 +371,7 @@ impl Tracer {
             if now.stages < stages {
                 self.extend(hypothesis, Arc::make_mut(&mut now), &of_new, new.clone());
             }
-            let weighed = self.by_band(hypothesis, &now, grids, until(stages));
+            let weighed = self.by_band(hypothesis, &now, grids, stages);
             Some((place, now, weighed))
         };
         let made: Vec<(usize, Arc<Likely>, Weighed)> = places.into_par_iter().filter_map(one).collect();
@@ -384,7 +380,7 @@ impl Tracer {
                 if let Some(kept) = likely.get_mut(place) {
                     *kept = now;
                 }
-                (weighed, stages)
+                weighed
             })
             .collect()
     }
@@ -426,7 +422,6 @@ impl Tracer {
         likely.stages += 1;
         if likely.stages == 1 {
             likely.draws = draws.map(|draw| (draw as u32, [1.0; TWISTS])).collect();
-            likely.most.clear();
             return self.reweigh(hypothesis, likely, reads);
         }
         let place = self.draws.place(harm_of(self.know, hypothesis));
@@ -452,7 +447,7 @@ impl Tracer {
         let Some((factors, offs)) = draw.checked_sub(read.begin).and_then(|place| read.beside.get(place)) else { return };
         let cause = self.know.causes.get(hypothesis.first);
         let own_word = read.reading.vehicles_own;
-        let lies = own_word && cause.is_some_and(|cause| cause.group == INDICATION && cause.conforms);
+        let lies = own_word && cause.is_some_and(Cause::is_the_displays);
         let shown = |kpa: f64| {
             let (kpa, extra) = cause.map_or((kpa, 0.0), |cause| self.shown(cause, draw, kpa));
             // A bad sender or wire shows some share of the pressure, the same at every reading; a good one errs as senders do.
@@ -466,17 +461,18 @@ impl Tracer {
         }
     }
 
-    /// ln of the likelihood of each band of a hypothesis by its first so many draws, and what is left of those.
+    /// ln of the likelihood of each band of a hypothesis by its first so many stages of draws, and what is left of those.
     ///
     /// How much a draw weighs before any reading also says how many of the jobs with this cause have it slight, which the states' priors leave to
     /// the widths of the bands.
-    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely, grids: &[Arc<Grid>; 3], until: usize) -> Weighed {
+    fn by_band(&self, hypothesis: &Hypothesis, likely: &Likely, grids: &[Arc<Grid>; 3], stages: usize) -> Weighed {
+        let draws = until(stages);
         let place = self.draws.place(harm_of(self.know, hypothesis));
         let [mut slight, mut marked] = [0.0; BANDS];
         let mut squares = 0.0;
         let mut left = Vec::with_capacity(likely.draws.len());
         for (draw, likelihood) in
-            likely.draws.iter().map(|(draw, likelihood)| (*draw as usize, likelihood)).filter(|(draw, _)| *draw < until)
+            likely.draws.iter().map(|(draw, likelihood)| (*draw as usize, likelihood)).filter(|(draw, _)| *draw < draws)
         {
             let fits = f64::from(likelihood.iter().sum::<f32>()) / TWISTS as f64;
             let weight = fits * self.draws.before_reading(grids, place, draw);
@@ -485,13 +481,13 @@ impl Tracer {
             let twist = likelihood.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(twist, _)| twist);
             left.push(LeftDraw { draw, twist, weight });
         }
-        let all = (until as f64 * self.draws.mean_before_reading(place)).max(f64::MIN_POSITIVE);
+        let all = (draws as f64 * self.draws.mean_before_reading(place)).max(f64::MIN_POSITIVE);
         let sum = (slight + marked).max(f64::MIN_POSITIVE);
         left.iter_mut().for_each(|left| left.weight /= sum);
         let log_scale: f64 = likely.most.iter().sum();
         let band = |sum: f64, width: f64| log_scale + (sum / all / width).max(LEAST_LIKELY / FIRST as f64).ln();
         let bands = [band(slight, SLIGHT_UNDER), band(marked, 1.0 - SLIGHT_UNDER)];
-        Weighed { bands, left, worth: sum * sum / squares.max(f64::MIN_POSITIVE) }
+        Weighed { stages, bands, left, worth: sum * sum / squares.max(f64::MIN_POSITIVE) }
     }
 
     /// What a reading at a point would show, as those before it weigh the draws; `u_kpa` is the doubt it would be read with. Kept.
@@ -601,20 +597,17 @@ impl Tracer {
     /// How probable it is that a sound engine which the readings leave keeps each of these limits, from the pressures it would have there.
     pub fn keeps(&self, pressures: &Pressures, points: &[PointOfSpec]) -> Vec<f64> {
         let sound =
-            |hypothesis: &&Hypothesis| hypothesis.link == Link::Alone && harm_of(self.know, hypothesis) == (Fault::None, Fault::None);
-        let Some(place) = self.know.hypotheses.iter().position(|hypothesis| sound(&hypothesis)) else { return vec![0.5; points.len()] };
+            |hypothesis: &Hypothesis| hypothesis.link == Link::Alone && harm_of(self.know, hypothesis) == (Fault::None, Fault::None);
+        let Some(place) = self.know.hypotheses.iter().position(sound) else { return vec![0.5; points.len()] };
         let of_harm = self.draws.place((Fault::None, Fault::None));
         let left = pressures.left.get(place).map(Vec::as_slice).unwrap_or_default();
         let keeps = |point: &PointOfSpec| {
             let at = Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c };
             let (grid, factors) = (self.draws.grid(at.into()), self.draws.discrepancy(at));
-            let normal = Normal::standard();
             let of_draw = |left: &LeftDraw| {
                 let kpa = self.draws.kpa(&grid, of_harm, left.draw) * factors(left.draw).get(left.twist).copied().unwrap_or(1.0);
                 let spread = MODEL_SHARE * kpa + MODEL_FLOOR_KPA;
-                let over = point.min_kpa.map_or(1.0, |min| normal.cdf((kpa - min) / spread));
-                let under = point.max_kpa.map_or(1.0, |max| normal.cdf((max - kpa) / spread));
-                left.weight * (over + under - 1.0).max(0.0)
+                left.weight * limits::decide(kpa, spread, point.min_kpa, point.max_kpa).0
             };
             left.iter().map(of_draw).sum::<f64>()
         };
@@ -663,20 +656,25 @@ fn run_bytes((_, likely): &Run) -> usize {
     likely.iter().map(|likely| size_of_val(likely.draws.as_slice())).sum()
 }
 
+/// How many draws so many stages have.
+fn until(stages: usize) -> usize {
+    stages.checked_sub(1).and_then(|last| STAGES.get(last)).copied().unwrap_or(0)
+}
+
 /// The hypotheses whose share of the odds hangs on which draws were made, of those that have had so many stages.
-fn unsure(weighed: &[(Weighed, usize)], priors: &[f64], stages: usize) -> Vec<usize> {
-    let most = weighed.iter().flat_map(|(weighed, _)| weighed.bands).fold(f64::NEG_INFINITY, f64::max);
-    let share = |(place, (weighed, _)): (usize, &(Weighed, usize))| -> f64 {
+fn unsure(weighed: &[Weighed], priors: &[f64], stages: usize) -> Vec<usize> {
+    let most = weighed.iter().flat_map(|weighed| weighed.bands).fold(f64::NEG_INFINITY, f64::max);
+    let share = |(place, weighed): (usize, &Weighed)| -> f64 {
         let of_bands = weighed.bands.iter().enumerate();
         of_bands.map(|(band, log)| priors.get(place * BANDS + band).copied().unwrap_or(0.0) * (log - most).exp()).sum()
     };
     let shares: Vec<f64> = weighed.iter().enumerate().map(share).collect();
     let all: f64 = shares.iter().sum();
     let unsure = |(place, share): (usize, &f64)| {
-        let (weighed, had) = weighed.get(place)?;
+        let weighed = weighed.get(place)?;
         let p = share / all;
         let as_if = p.max(SHARE_AT_LEAST);
-        (*had == stages && p >= SHARE_NEGLIGIBLE && as_if * (1.0 - as_if) > SHARE_SD * weighed.worth.sqrt()).then_some(place)
+        (weighed.stages == stages && p >= SHARE_NEGLIGIBLE && as_if * (1.0 - as_if) > SHARE_SD * weighed.worth.sqrt()).then_some(place)
     };
     shares.iter().enumerate().filter_map(unsure).collect()
 }

@@ -142,6 +142,13 @@ pub struct Cause {
     pub reason: String,
 }
 
+impl Cause {
+    /// Sender or wiring: what the vehicle shows is wrong, and the pressure never was.
+    pub fn is_the_displays(&self) -> bool {
+        self.group == "indication" && self.conforms
+    }
+}
+
 fn usual_certainty() -> f64 {
     0.9
 }

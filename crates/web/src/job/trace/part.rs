@@ -8,8 +8,7 @@ use crate::ui::show;
 use crate::ui::words::group_name;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use velvet_dial_core::case::{reasons, spec_points};
-use velvet_dial_core::circuit::nominal::hot_c;
+use velvet_dial_core::case::{hot_c, reasons};
 use velvet_dial_core::circuit::{Cooler, Place, Working};
 use velvet_dial_core::trace::knowledge::{Check, knowledge};
 use velvet_dial_core::trace::{Order, Proposal, Step};
@@ -54,8 +53,7 @@ pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     let worst =
         now.verdict.points.iter().filter_map(|point| point.reading.as_ref().map(|judged| (judged.probability_conforms, point.point)));
     let worst = worst.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, point)| Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c });
-    let at = worst
-        .unwrap_or(Working { rpm: assessed.case.engine.idle_rpm, oil_temp_c: hot_c(&assessed.case.engine, &spec_points(&assessed.case)) });
+    let at = worst.unwrap_or(Working { rpm: assessed.case.engine.idle_rpm, oil_temp_c: hot_c(&assessed.case) });
     let leader = now.posterior.leader().and_then(|index| know.causes.get(index).map(|cause| (index, cause)));
     let leader = leader.filter(|(_, cause)| !cause.conforms && !now.findings.is_empty());
     let left = leader.and_then(|(index, _)| assessed.tracer.left(index, &now.pressures));
