@@ -3,7 +3,8 @@
 //! A reading that is not believed stays readable and stops the engine like any other; it is not weighed. What is looked for, in this order, since each later
 //! test looks only at what the earlier ones left:
 //! a needle off zero with the line open; two gauges that disagree at one point; a reading that others on the same gauge at the same point do not repeat; the same pressure at idle and at speed, neither near nothing nor both cold
-//! on the relief; a fall with revs on one gauge that another gauge does not see.
+//! on the relief; a fall with revs on one gauge that another gauge does not see. What the vehicle says of itself is not looked at: that it is other than the test
+//! gauge says is what sender and wiring are known by.
 use crate::case::{Case, Deed, Reading, Shows, gauge};
 use crate::instrument::Sensitivity;
 use serde::Serialize;
@@ -54,6 +55,7 @@ pub fn not_believed(case: &Case) -> Vec<NotBelieved> {
             .iter()
             .enumerate()
             .filter(|(index, reading)| reading.set_aside.is_none() && found.iter().all(|known| known.reading != *index))
+            .filter(|(_, reading)| !gauge(case, reading).is_vehicles_own())
             .collect();
         add(test(case, &left), &mut found);
     }

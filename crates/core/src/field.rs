@@ -130,7 +130,9 @@ fields! {
     /// Oil that the filter takes, by the card.
     FILTER_TAKES = "filter_l", "Of it in the filter", 0.02..=20.0, "l";
     /// How many times as likely a known pattern makes a cause.
-    TIMES = "times", "Times as likely", 1.1..=20.0, "";
+    TIMES = "times", "Times as likely", 1.1..=200.0, "";
+    /// In how many cases a pattern was counted.
+    COUNTED = "cases", "Cases counted", 1.0..=100000.0, "";
     /// An hour of work, in the shop's money.
     LABOUR = "labour_rate", "Hour of work", 1.0..=10000.0, "";
     /// How far a vehicle has gone.
@@ -151,6 +153,8 @@ fields! {
     FULL_SCALE = "full_scale_kpa", "Full scale", 50.0..=4000.0, "kPa";
     /// Gauge's class.
     CLASS = "class_percent", "Accuracy class", 0.05..=10.0, "% of full scale";
+    /// Pressure at which a lamp switch opens.
+    LAMP_OPENS = "opens_kpa", "Opens at", 5.0..=400.0, "kPa";
     /// Gauge's graduation.
     GRADUATION = "graduation_kpa", "Graduation", 0.1..=200.0, "kPa";
     /// Error of a dash or a module.

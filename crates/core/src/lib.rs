@@ -29,5 +29,6 @@ pub mod running;
 pub mod script;
 pub mod shelf;
 pub mod stage;
+pub mod start_up;
 pub mod trace;
 pub mod unit;

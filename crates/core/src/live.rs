@@ -4,12 +4,9 @@
 use crate::capture::{self, Run};
 use crate::flag::StopLines;
 use crate::script::{Point, near_rpm};
+use crate::start_up::StartUp;
 use crate::unit::Units;
 
-/// No pressure so long after the first turn of the crank: stop, s; the script and the check of the start say the same.
-pub const STOP_S: f64 = 6.0;
-/// Pressure within so long after it is as it should be, s.
-pub const NORMAL_S: f64 = 3.0;
 /// A running engine beyond a stop line for so long is stopped, s.
 const BEYOND_S: f64 = 2.0;
 /// Pressure under this is none, kPa: where no speed is measured, there is no other line.
@@ -114,12 +111,10 @@ pub fn start(run: &Run, zero_kpa: f64) -> Option<Start> {
 }
 
 /// The outcome of the check `build_time` that a start is; none while it is waited for.
-pub fn build_outcome(start: Start) -> Option<&'static str> {
+pub fn build_outcome(start: Start, allowed: &StartUp) -> Option<&'static str> {
     match start {
-        Start::Built(seconds) if seconds <= NORMAL_S => Some("normal"),
-        Start::Built(seconds) if seconds <= STOP_S => Some("slow"),
-        Start::Built(_) => Some("none"),
-        Start::Waiting(seconds) => (seconds > STOP_S).then_some("none"),
+        Start::Built(seconds) => Some(allowed.outcome(seconds)),
+        Start::Waiting(seconds) => (seconds > allowed.stop_s).then_some("none"),
     }
 }
 
@@ -184,7 +179,7 @@ impl StopCall {
 /// Why the engine must be stopped now; none while nothing says so. `zero_kpa` is what the gauge shows at rest.
 pub fn stop_call(run: &Run, zero_kpa: f64, lines: &StopLines) -> Option<StopCall> {
     if let Some(Start::Waiting(seconds)) = start(run, zero_kpa)
-        && seconds > STOP_S
+        && seconds > lines.start_up().stop_s
     {
         return Some(StopCall::NoPressure(seconds));
     }
@@ -223,7 +218,7 @@ pub fn beyond_lines(run: &Run, zero_kpa: f64, lines: &StopLines) -> Vec<Beyond> 
             turns_since = Some(*time);
         }
         built |= *kpa >= shows;
-        let judged = built || (rpm.is_some() && turns_since.is_some_and(|since| time - since > STOP_S));
+        let judged = built || (rpm.is_some() && turns_since.is_some_and(|since| time - since > lines.start_up().stop_s));
         let limit = match rpm {
             Some(rpm) => lines.under_kpa(rpm),
             None => Some(NONE_KPA),
@@ -363,7 +358,7 @@ mod tests {
         {
             let run = starts(built, seconds);
             let start = start(&run, 1.0).unwrap();
-            assert_eq!(build_outcome(start), outcome, "{built} {start:?}");
+            assert_eq!(build_outcome(start, &StartUp::of(&case())), outcome, "{built} {start:?}");
             assert_eq!(called(&run, 1.0).is_some(), stops, "{built} {start:?}");
             if let Start::Built(seconds) = start {
                 assert!((seconds - built).abs() < 0.06, "{seconds} for {built}");

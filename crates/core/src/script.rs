@@ -3,6 +3,7 @@
 //! The points come from the engine's sheet (its speeds, its gear), from the complaint (a slope, a distance, an idle in gear) and from what is always asked: a cold start, the
 //! cold idle that shows the relief valve at work, hot idle before and after the held speeds.
 use crate::case::{Case, Phase, Reading, Slope};
+use crate::start_up::StartUp;
 use crate::unit::Gear;
 
 /// One point of the run.
@@ -90,14 +91,9 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
     };
 
     if phase == Phase::Before {
-        let act = "Engine cold. Start it and count: how many seconds until the needle leaves its rest?".to_owned();
-        let start = Point {
-            rpm: None,
-            oil_c: None,
-            check: Some("build_time"),
-            caution: "None within about six seconds: stop at once.",
-            ..point("cold-start", "Cold start".to_owned(), act, idle)
-        };
+        let act =
+            format!("Engine cold. Start it and count: how many seconds until the needle leaves its rest? {}", StartUp::of(case).says());
+        let start = Point { rpm: None, oil_c: None, check: Some("build_time"), ..point("cold-start", "Cold start".to_owned(), act, idle) };
         points.push(found(answered("build_time"), start));
         let act = "As soon as it idles: the cold pressure shows the relief valve at work, or stuck.".to_owned();
         let cold = taken.iter().any(|reading| reading.oil_temp_c < COLD_C && reading.rpm < 1.6 * idle);

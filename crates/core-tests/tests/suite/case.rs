@@ -94,11 +94,14 @@ fn a_known_pattern_multiplies_the_odds_of_its_cause_and_of_no_other() {
     for (told, says) in [
         (pattern("cause", json!("moon")), "no cause known here"),
         (pattern("times", json!(1.0)), "Times as likely"),
-        (pattern("times", json!(50)), "Times as likely"),
+        (pattern("times", json!(50)), "only said"),
+        (pattern("times", json!(500)), "Times as likely"),
         (pattern("source", json!(" ")), "needs its source"),
     ] {
         assert!(told.contains(says), "{told}");
     }
+    let counted = json!([{ "cause": "pickup_air", "times": 50, "cases": 60, "source": "60 jobs" }]);
+    assert!(parse(with(|v| v["known_patterns"] = counted).to_string().as_bytes()).is_ok(), "what was counted may weigh more");
     let twice = json!([{ "cause": "pickup_air", "times": 3, "source": "a" }, { "cause": "pickup_air", "times": 3, "source": "b" }]);
     assert!(parse(with(|v| v["known_patterns"] = twice).to_string().as_bytes()).unwrap_err().to_string().contains("given twice"));
 }

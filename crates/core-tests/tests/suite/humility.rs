@@ -4,6 +4,7 @@ use serde_json::{Value, json};
 use velvet_dial_core::case::{Diagnosis, ProofWord, Setting, diagnose, proof, spec_points};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::oil;
+use velvet_dial_core::start_up::{MOST_STOP_S, StartUp};
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Assumed, Enough, Step, Tracer};
 
@@ -236,4 +237,60 @@ fn without_a_complaint_the_sender_has_nothing_to_answer_for() {
         odds(&inspected, "sender"),
         odds(&lamp, "sender")
     );
+}
+
+/// A lamp says on which side of its switch the pressure is, as surely as a sender says anything: it is weighed, stops nothing by itself, and is no gauge.
+#[test]
+fn a_lamp_is_read_by_the_pressure_at_which_its_switch_opens() {
+    let lamp = |rpm: f64, shows: &str| {
+        with(|v| {
+            v["instruments"]["lamp"] =
+                json!({ "kind": "lamp_switch", "full_scale_kpa": 1000, "class_percent": 2.5, "graduation_kpa": 20, "opens_kpa": 40 });
+            v["instruments"]["second"] = json!({ "kind": "lamp_switch", "full_scale_kpa": 1000, "class_percent": 2.5, "graduation_kpa": 20, "opens_kpa": 180, "armed_from_rpm": 1500 });
+            let kpa = if rpm > 1000.0 { 180 } else { 40 };
+            let name = if rpm > 1000.0 { "second" } else { "lamp" };
+            v["readings"] = json!([{ "rpm": rpm, "oil_temp_c": 98, "kpa": kpa, "shows": shows, "instrument": name }]);
+            v["evidence"] = json!([]);
+            v["circumstances"] = json!([]);
+        })
+    };
+    let (on, out) = (known(&lamp(750.0, "lamp_on")).1, known(&lamp(750.0, "lamp_out")).1);
+    assert!(odds(&on, "within_spec") < odds(&out, "within_spec") && odds(&on, "sender") > odds(&out, "sender"));
+    assert!(on.flag.allowed() && on.verdict.overall == Decision::NotMeasured && on.settled.is_none());
+    assert!(on.takeable.iter().any(|reading| reading.name == "hot idle"), "the lamp has not read it");
+    let (short, enough) = (known(&lamp(3000.0, "lamp_on")).1, known(&lamp(3000.0, "lamp_out")).1);
+    let short_at_speed = |now: &Diagnosis| {
+        ["relief_weak", "pump_worn", "bearings_crank", "screen_blocked"].map(|cause| odds(now, cause)).iter().sum::<f64>()
+    };
+    assert!(short_at_speed(&short) > short_at_speed(&enough), "{} {}", short_at_speed(&short), short_at_speed(&enough));
+    let mut knocks = lamp(750.0, "lamp_on");
+    knocks["circumstances"] = json!(["knock"]);
+    assert_eq!(json!(known(&knocks).1.flag.word), "do_not_run", "a knock with the lamp on");
+    let wrong = |change: &dyn Fn(&mut Value)| {
+        let mut value = lamp(750.0, "lamp_on");
+        change(&mut value);
+        velvet_dial_core::case::parse(value.to_string().as_bytes()).unwrap_err().to_string()
+    };
+    assert!(wrong(&|v| v["readings"][0]["shows"] = json!("value")).contains("shows no value"));
+    assert!(wrong(&|v| v["readings"][0]["instrument"] = json!("g1")).contains("name the lamp switch"));
+    assert!(wrong(&|v| v["readings"][0]["instrument"] = json!("second")).contains("armed only from 1500 rpm"));
+}
+
+/// A start may take as long as filling takes: by size, oil and what was emptied, and never longer than an engine may run dry.
+#[test]
+fn a_start_may_take_what_filling_takes() {
+    let of = |litres: f64, idle: f64, told: &[&str]| {
+        StartUp::of(&case(&with(|v| {
+            v["engine"]["displacement_l"] = json!(litres);
+            v["engine"]["idle_rpm"] = json!(idle);
+            v["engine"]["oil_grade"] = json!("15W-40");
+            v["circumstances"] = json!(told);
+        })))
+    };
+    let (car, filter, truck) = (of(2.0, 750.0, &[]), of(2.0, 750.0, &["after_oil_service"]), of(12.0, 600.0, &["after_oil_service"]));
+    assert_eq!((car.normal_s, car.stop_s), (3.0, 6.0), "the trade's figures for a filled car's engine");
+    assert!(filter.normal_s >= car.normal_s && truck.normal_s > filter.normal_s && truck.stop_s <= MOST_STOP_S, "{filter:?} {truck:?}");
+    let rebuilt = of(12.0, 600.0, &["engine_was_rebuilt"]);
+    assert!(rebuilt.crank_first && rebuilt.stop_s == MOST_STOP_S && rebuilt.says().contains("without fuel"), "{rebuilt:?}");
+    assert_eq!([1.0, 4.0, 30.0].map(|seconds| car.outcome(seconds)), ["normal", "slow", "none"]);
 }

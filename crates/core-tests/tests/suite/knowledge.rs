@@ -9,7 +9,7 @@ const CAUSES: &str = "sender indication, wiring indication, test_gauge indicatio
     relief_weak relief, relief_shut relief, filter_blocked filter, filter_wrong filter, cooler_path filter, gallery_leak gallery, gallery_blocked gallery,
     bearings_crank bearings, bearings_cam bearings, rockers_worn top end, feed_oversize top end, valve_control top end, jets_open top end, turbo_feed top end,
     external_leak oil, relief_heavy relief, oil_thick oil, idle_low none, bearing_single bearings, within_spec none, something_else none";
-const CHECKS: &str = "level 2 ok low high, oil_look 3 clean fuel coolant sludge foam, oil_grade 2 right thinner thicker unknown, leaks 5 none seep heavy,
+const CHECKS: &str = "level 2 ok low high, oil_look 3 clean fuel coolant sludge foam metal, oil_grade 2 right thinner thicker unknown, leaks 5 none seep heavy,
     filter_id 3 right wrong old burst, sender_plug 5 ok oil_in_plug damaged, sender_screen 10 clear blocked, module_compare 5 agrees reads_low jumps,
     second_gauge 8 agrees disagrees, build_time 2 normal slow none, needle 1 steady sway flutter jumping, noise 2 none top_tick deep_knock whine rattle,
     tilt 15 no_change better_covered worse_uncovered, oil_change_retest 40 restored partly no_change, filter_swap_retest 25 restored partly no_change,
@@ -24,7 +24,8 @@ const CHECKS: &str = "level 2 ok low high, oil_look 3 clean fuel coolant sludge 
     journal_map 90 even one_bad several_bad far_end_bad";
 const CIRCUMSTANCES: &str = "lamp_on no_complaint lamp_only_hot lamp_at_idle lamp_at_speed after_oil_service sump_was_off pump_was_fitted engine_was_rebuilt feed_pipe_changed
     sender_already_replaced filter_already_replaced pump_already_replaced oil_neglected long_idling short_trips ran_with_lamp_on knock whine turbo_smoke fuel_smell
-    coolant_loss belt_driven_in_oil on_slope in_bend after_distance stood_long timing_or_head_work owner_fitted oil_topped_often lamp_only_cold";
+    coolant_loss belt_driven_in_oil on_slope in_bend after_distance stood_long timing_or_head_work owner_fitted oil_topped_often lamp_only_cold second_warning
+    sudden_while_driving";
 
 fn words(text: &str) -> Vec<String> {
     text.split(',').map(|part| part.split_whitespace().collect::<Vec<_>>().join(" ")).collect()

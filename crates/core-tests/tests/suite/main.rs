@@ -10,6 +10,7 @@ mod columns;
 mod extremes;
 mod field;
 mod flag;
+mod foreman;
 mod humility;
 mod knowledge;
 mod laws;

@@ -239,7 +239,7 @@ proptest! {
         let turned = |engine: Option<Engine>| matches!(engine, Some(Engine::Running | Engine::Cranked));
         let next = next_steps(know, &now, &situation);
         // What may save more than it costs comes first, and in either part what tells most a minute.
-        let pays = |proposal: &Proposal| proposal.worth_minutes > know.worth_in_minutes(proposal.money);
+        let pays = Proposal::pays;
         prop_assert!(next.is_sorted_by(|a, b| (pays(a) && !pays(b)) || (pays(a) == pays(b) && a.bits_a_minute >= b.bits_a_minute)));
         prop_assert_eq!(enough(know, &now, &next) == Some(Enough::NothingWorthIt), settled(know, &now).is_none() && !next.is_empty() && !next.iter().any(pays));
         for proposal in next {

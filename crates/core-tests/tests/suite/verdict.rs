@@ -247,11 +247,11 @@ fn the_schema_in_docs_is_that_of_the_types_and_holds_every_range() {
     );
     ranged("Layout", &["jets_open_kpa"]);
     ranged("Point", &["rpm", "oil_temp_c", "min_kpa", "max_kpa"]);
-    ranged("Instrument", &["full_scale_kpa", "class_percent", "graduation_kpa"]);
+    ranged("Instrument", &["full_scale_kpa", "class_percent", "graduation_kpa", "opens_kpa", "armed_from_rpm"]);
     ranged("Reading", &["rpm", "oil_temp_c", "kpa", "spread_kpa", "hold_s"]);
     assert_eq!(made["properties"]["format"]["const"], "velvet-dial.case/1");
     assert_eq!(made["$defs"]["Evidence"]["oneOf"].as_array().unwrap().len(), 42);
-    assert_eq!(made["properties"]["circumstances"]["items"]["enum"].as_array().unwrap().len(), 31);
+    assert_eq!(made["properties"]["circumstances"]["items"]["enum"].as_array().unwrap().len(), 33);
     for closed in ["Card", "Layout", "Point", "Sheet", "Instrument", "Reading", "Evidence", "Act", "BenchSaid"] {
         assert_eq!(made["$defs"][closed]["additionalProperties"], false, "{closed} lets strangers in");
     }

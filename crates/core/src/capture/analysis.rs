@@ -229,7 +229,7 @@ pub fn analysed(run: &Run, card: Option<&Card>) -> Analysis {
         notes.push("What thinning explains is an ordinary two-litre engine's on 5W-30: give the engine's card for its own.".to_owned());
     }
     if let Some(seconds) = build_time_s.filter(|seconds| *seconds > 6.0) {
-        notes.push(format!("Pressure took {seconds:.1} s to show: more than about six is a reason to stop."));
+        notes.push(format!("Pressure took {seconds:.1} s to show: more than about six is a reason to stop a filled engine of a car."));
     }
     if sweep.is_some_and(|sweep| sweep.rise_after_kpa.is_some_and(|rise| rise < -10.0)) {
         notes.push("Beyond the knee pressure falls again as revs rise: the pump starves, at a screen, a joint or a low level.".to_owned());

@@ -13,7 +13,7 @@ use crate::circuit::{PointOfSpec, Working, nominal};
 use crate::flag::{Flag, flag};
 use crate::instrument::Sensitivity;
 use crate::record::Curve;
-use crate::trace::knowledge::{BANDS, Check, Knowledge, Link, knowledge};
+use crate::trace::knowledge::{BANDS, Cause, Check, Knowledge, Link, knowledge};
 use crate::trace::{
     self, Allowed, Bearing, BenchState, Enough, Finding, Memory, Plan, Posterior, Pressures, Proposal, Situation, Strike, Takeable, Tracer,
     lightened, next_steps, raised, settled, standing, state_of, weigh,
@@ -29,6 +29,8 @@ const LEAST_BY_THUMB: f64 = 0.2;
 const FAULTY_WITHIN: f64 = 0.25;
 /// The same of those that keep a rule of thumb, which is no sheet.
 const FAULTY_WITHIN_THUMB: f64 = 0.5;
+/// Over what the rule asks for by this factor at every reading is as good as a sheet.
+const FAR_OVER_THUMB: f64 = 1.5;
 /// Fewest hot readings within the rule of thumb that say so.
 const BY_THUMB_READINGS: usize = 2;
 /// How often what cannot be believed is read with a gauge or line at fault, and otherwise.
@@ -79,6 +81,8 @@ pub struct Diagnosis {
     pub next: Vec<Proposal>,
     /// The cause that is certain enough to act on.
     pub settled: Option<usize>,
+    /// A part that was itself seen or measured at fault, and is put right first.
+    pub mend_now: Option<usize>,
     /// Good enough to act, and why; none while learning pays.
     pub enough: Option<Enough>,
     /// The flag.
@@ -112,7 +116,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let pressures = tracer.pressures(&run);
     let mut findings = Vec::new();
     if !run.is_empty() {
-        findings.push(reading_finding(know, tracer, &pressures, &before));
+        findings.push(reading_finding(know, tracer, &pressures, (&before, on_a_gauge(&run))));
         findings.extend(idle_finding(know, case, weighed));
     }
     if !not_believed.is_empty() {
@@ -145,7 +149,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let in_spec = ready::in_spec(&before, sound);
     let next: Vec<Proposal> = next.into_iter().filter(|proposal| !in_spec || ready::leaves_alone(proposal)).collect();
     // What the vehicle says of itself condemns nothing.
-    let read = run.iter().any(|bearing| !bearing.vehicles_own);
+    let read = on_a_gauge(&run);
     let enough = ready::enough(know, case, &posterior, (trace::enough(know, &posterior, &next), read, in_spec));
     Diagnosis {
         sound,
@@ -156,6 +160,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
         proof,
         priors,
         findings,
+        mend_now: ready::mend_now(know, case, &posterior),
         enough,
         posterior,
         pressures,
@@ -185,6 +190,7 @@ fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Tak
         readings: takeable.to_vec(),
         pattern: case.pattern.as_ref().and_then(|cause| know.cause(cause)),
         times: case.times(),
+        damage: ready::damage(know, case),
         ..Situation::at(&case.engine, bench)
     }
 }
@@ -222,7 +228,17 @@ pub(super) fn bearings(case: &Case, weighed: impl Fn(usize) -> bool) -> Vec<Bear
         .collect()
 }
 
-pub(super) fn reading_finding(know: &Knowledge, tracer: &Tracer, pressures: &Pressures, verdict: &Verdict) -> Finding {
+/// Something was read on a gauge and not only on the vehicle's own display.
+pub(super) fn on_a_gauge(run: &[Bearing]) -> bool {
+    run.iter().any(|bearing| !bearing.vehicles_own)
+}
+
+pub(super) fn reading_finding(
+    know: &Knowledge,
+    tracer: &Tracer,
+    pressures: &Pressures,
+    (verdict, on_a_gauge): (&Verdict, bool),
+) -> Finding {
     let read = verdict.points.iter().filter_map(|point| point.reading.as_ref().map(|judged| judged.probability_conforms));
     let conforms = read.clone().fold(1.0, f64::min);
     let (conforms, faulty) = match verdict.basis {
@@ -237,18 +253,26 @@ pub(super) fn reading_finding(know: &Knowledge, tracer: &Tracer, pressures: &Pre
             (conforms.max(LEAST_CONFORMING) * inferred.max(LEAST_BY_THUMB), 1.0 - (1.0 - FAULTY_WITHIN) * all)
         }
         Basis::RuleOfThumb if read.count() >= BY_THUMB_READINGS => {
-            (conforms.max(LEAST_BY_THUMB), 1.0 - (1.0 - FAULTY_WITHIN_THUMB) * conforms)
+            let over = verdict.points.iter().filter_map(|point| Some(point.reading.as_ref()?.measured_kpa / point.point.min_kpa?));
+            let far = over.fold(f64::INFINITY, f64::min) >= FAR_OVER_THUMB;
+            let within = if far { FAULTY_WITHIN } else { FAULTY_WITHIN_THUMB };
+            (conforms.max(LEAST_BY_THUMB), 1.0 - (1.0 - within) * conforms)
         }
         Basis::RuleOfThumb => (conforms.max(LEAST_BY_THUMB), 1.0),
     };
+    // What only the vehicle's own display says, a bad display says as well: then nothing speaks for a fault of the engine more than for sender or wire.
+    let most = if on_a_gauge { f64::NEG_INFINITY } else { pressures.log_likelihood.iter().copied().fold(f64::NEG_INFINITY, f64::max) };
     let log_likelihood = know
         .hypotheses
         .iter()
         .zip(pressures.log_likelihood.chunks(BANDS))
         .flat_map(|(hypothesis, bands)| {
-            let sound = hypothesis.link == Link::Alone && know.causes.get(hypothesis.first).is_some_and(|cause| cause.conforms);
-            let held = if sound { conforms.ln() } else { faulty.ln() };
-            bands.iter().map(move |log| log + held)
+            let display = hypothesis.link == Link::Alone && know.causes.get(hypothesis.first).is_some_and(Cause::is_the_displays);
+            let least = if display { most } else { f64::NEG_INFINITY };
+            let keeps = |cause: &Cause| cause.conforms || cause.hidden;
+            let keeps = hypothesis.link == Link::Alone && know.causes.get(hypothesis.first).is_some_and(keeps);
+            let held = if keeps { conforms.ln() } else { faulty.ln() };
+            bands.iter().map(move |log| log.max(least) + held)
         })
         .collect();
     Finding { key: "readings".into(), label: "The readings together".into(), log_likelihood }

@@ -8,7 +8,7 @@ use crate::instrument::Instrument;
 use crate::limits::Sheet;
 use crate::opened::{StripDown, StripDownError, places};
 use crate::trace::knowledge::knowledge;
-use crate::trace::{KnownPattern, Memory};
+use crate::trace::{KnownPattern, MOST_SAID, Memory};
 use crate::unit::Gear;
 use crate::{json, oil};
 use chrono::{DateTime, FixedOffset, Utc};
@@ -95,6 +95,17 @@ choice! {
         UnderFirstMark = "under_first_mark": "under the first mark",
         /// Against its upper stop; `kpa` is the last mark.
         Pegged = "pegged": "against the stop",
+        /// The lamp is on: the pressure is under the one at which its switch opens.
+        LampOn = "lamp_on": "lamp on",
+        /// The lamp is out: the pressure is over it.
+        LampOut = "lamp_out": "lamp out",
+    }
+}
+
+impl Shows {
+    /// It is what a lamp says.
+    pub fn is_of_a_lamp(self) -> bool {
+        matches!(self, Self::LampOn | Self::LampOut)
     }
 }
 choice! {
@@ -189,9 +200,13 @@ impl Reading {
         self.at.map(|at| at.to_utc())
     }
 
-    /// What the needle said.
+    /// What the needle said; a lamp that is on says as much as a needle under the mark at which its switch opens.
     pub fn shown(&self) -> Shows {
-        self.shows.unwrap_or(Shows::Value)
+        match self.shows.unwrap_or(Shows::Value) {
+            Shows::LampOn => Shows::UnderFirstMark,
+            Shows::LampOut => Shows::Pegged,
+            other => other,
+        }
     }
 
     /// True on level ground.
@@ -325,6 +340,8 @@ fn validate(case: &Case) -> Result<(), CaseError> {
         hold(at("full_scale_kpa"), &field::FULL_SCALE, gauge.full_scale_kpa)?;
         hold(at("class_percent"), &field::CLASS, gauge.class_percent)?;
         hold(at("graduation_kpa"), &field::GRADUATION, gauge.graduation_kpa)?;
+        hold_some(at("opens_kpa"), &field::LAMP_OPENS, gauge.opens_kpa)?;
+        hold_some(at("armed_from_rpm"), &field::RPM, gauge.armed_from_rpm)?;
     }
     if case.readings.len() > MOST_READINGS {
         return Err(CaseError::at("readings", format!("{} readings are too many; at most {MOST_READINGS}", case.readings.len())));
@@ -341,6 +358,10 @@ fn validate(case: &Case) -> Result<(), CaseError> {
                 at("set_aside"),
                 "a reading set aside needs its reason in a few words; leave the key out to have it weighed",
             ));
+        }
+        let instrument = reading.instrument.as_ref().and_then(|name| case.instruments.get(name)).cloned().unwrap_or_default();
+        if let Some(why) = instrument.refuses(reading.shows.unwrap_or(Shows::Value), reading.rpm) {
+            return Err(CaseError::at(at("shows"), why));
         }
         if let Some(name) = &reading.instrument
             && !case.instruments.contains_key(name)
@@ -499,6 +520,12 @@ fn acts(case: &Case) -> Result<(), CaseError> {
         let at = |key: &str| format!("known_patterns[{i}].{key}");
         cause_known(at("cause"), &Some(known.cause.clone()))?;
         hold(at("times"), &field::TIMES, known.times)?;
+        if known.times > known.most() {
+            let message = format!(
+                "a pattern that is only said raises its cause at most {MOST_SAID:.0} times; give the cases in which it was counted, at least as many as the times"
+            );
+            return Err(CaseError::at(at("times"), message));
+        }
         if known.source.trim().is_empty() {
             return Err(CaseError::at(at("source"), "a known pattern needs its source: who says so, or where it stands"));
         }

@@ -1,7 +1,7 @@
 //! Whether it may be acted on: what is proposed to be opened, cut or renewed on odds alone is not, and an engine that keeps its sheet is left alone.
-use super::{Basis, Case, Verdict};
+use super::{Basis, Case, Deed, Evidence, Verdict};
 use crate::limits::Decision;
-use crate::trace::knowledge::Knowledge;
+use crate::trace::knowledge::{Cause, Check, Knowledge};
 use crate::trace::{Enough, Posterior, Proposal, Step};
 
 /// An engine that keeps its sheet is left alone from this probability on that its oil system is OK.
@@ -14,17 +14,54 @@ const WITHOUT_A_GAUGE: [&str; 3] = ["indication", "oil", "none"];
 /// A check from outside that destroys what it looks at.
 const CUTS: &str = "filter_cut";
 
+/// A part that is seen or measured at fault is put right at once when it is found so with its cause so often, and so many times as often as otherwise; and when
+/// that takes no longer than this, parts in it, or the engine is open for it, or the cause is this probable as well.
+const MEND_OFTEN: f64 = 0.6;
+const MEND_TIMES: f64 = 7.0;
+const MEND_MINUTES: f64 = 90.0;
+const MEND_PROBABLE: f64 = 0.6;
+/// What was seen may have been ruled out since: under this probability it is not mended.
+const MEND_LEAST: f64 = 0.05;
+
+/// How often an outcome is found with a cause, and otherwise; none where the table has no row of its own for it.
+fn found_with(know: &Knowledge, entry: &Evidence, cause: &Cause) -> Option<(f64, f64)> {
+    let check = know.check(&entry.check)?;
+    let outcome = check.outcome(&entry.outcome)?;
+    let row = check.rows.iter().find(|row| row.cause == cause.id)?;
+    Some((row.p.get(outcome).copied()?, check.usual.p.get(outcome).copied()?))
+}
+
+/// A fault that was itself seen and was not put right yet: it is put right now, and the gauge says afterwards whether it was all.
+pub(super) fn mend_now(know: &Knowledge, case: &Case, posterior: &Posterior) -> Option<usize> {
+    let mended = |cause: &Cause| case.acts.iter().any(|act| act.act == Deed::Repair && act.cause.as_deref() == Some(&cause.id));
+    let quick = |cause: &Cause| cause.repair_minutes + know.worth_in_minutes(cause.parts) <= MEND_MINUTES;
+    let worth_it =
+        |index: usize, cause: &Cause, check: &Check| posterior.of(index) >= MEND_PROBABLE || quick(cause) || check.opens(&case.engine);
+    let seen = |index: usize, cause: &Cause| {
+        let looked = |entry: &&Evidence| know.check(&entry.check).is_some_and(|check| check.look && worth_it(index, cause, check));
+        case.weighed_evidence()
+            .filter(looked)
+            .filter_map(|entry| found_with(know, entry, cause))
+            .any(|(with, otherwise)| with >= MEND_OFTEN && with >= MEND_TIMES * otherwise)
+    };
+    let all = know.causes.iter().enumerate().filter(|(index, cause)| !mended(cause) && seen(*index, cause)).map(|(index, _)| index);
+    let stands = |index: &usize| posterior.of(*index) >= MEND_LEAST;
+    all.filter(stands).max_by(|a, b| posterior.of(*a).total_cmp(&posterior.of(*b)))
+}
+
+/// A knock was heard or metal was seen, and nobody has looked at the bearings since.
+pub(super) fn damage(know: &Knowledge, case: &Case) -> bool {
+    let found = |entry: &Evidence| know.is_damage(&format!("{}={}", entry.check, entry.outcome));
+    case.circumstances.iter().any(|told| know.is_damage(told)) || case.weighed_evidence().any(found)
+}
+
 /// A cause may be acted on: it is cheap, or a reading that is believed speaks for it, or what was seen is itself the proof.
 pub(super) fn may_act(know: &Knowledge, case: &Case, cause: usize, read: bool) -> bool {
     let Some(cause) = know.causes.get(cause) else { return false };
     let seen = || {
-        case.weighed_evidence().any(|entry| {
-            let Some(check) = know.check(&entry.check) else { return false };
-            let Some(outcome) = check.outcome(&entry.outcome) else { return false };
-            let row = check.rows.iter().find(|row| row.cause == cause.id);
-            let usual = check.usual.p.get(outcome).copied().unwrap_or(1.0);
-            row.and_then(|row| row.p.get(outcome)).is_some_and(|p| *p >= SEEN_OFTEN && *p >= SEEN_TIMES * usual)
-        })
+        case.weighed_evidence()
+            .filter_map(|entry| found_with(know, entry, cause))
+            .any(|(with, otherwise)| with >= SEEN_OFTEN && with >= SEEN_TIMES * otherwise)
     };
     read || WITHOUT_A_GAUGE.contains(&cause.group.as_str()) || seen()
 }
@@ -50,6 +87,9 @@ pub(super) fn enough(
     posterior: &Posterior,
     (enough, read, in_spec): (Option<Enough>, bool, bool),
 ) -> Option<Enough> {
+    if enough != Some(Enough::Certain) && mend_now(know, case, posterior).is_some() {
+        return Some(Enough::Seen);
+    }
     if in_spec {
         return Some(Enough::InSpec);
     }

@@ -2,7 +2,7 @@
 //!
 //! What a finding says is how far it moved the cause's log-odds, everything else as it is. The readings are weighed together, since what a gauge, a thermometer and an
 //! engine are off is off at all of them alike; what one of them says is therefore the difference it makes to be there beside the others. These differences do not add up.
-use super::diagnose::{bearings, reading_finding, weighable};
+use super::diagnose::{bearings, on_a_gauge, reading_finding, weighable};
 use super::explain::why;
 use super::verdict::verdict;
 use super::{Case, Diagnosis, Phase};
@@ -63,11 +63,12 @@ fn one_by_one(case: &Case, tracer: &Tracer, diagnosis: &Diagnosis, cause: usize)
     let taken: Vec<usize> = taken.map(|(index, _)| index).take(ONE_BY_ONE).collect();
     let without = |index: &usize| {
         let others = |other: usize| weighed(other) && other != *index;
-        let pressures = tracer.pressures(&bearings(case, others));
+        let run = bearings(case, others);
+        let pressures = tracer.pressures(&run);
         let before = verdict(case, Phase::Before, &diagnosis.readings, others);
         let mut findings = diagnosis.findings.clone();
         for finding in findings.iter_mut().filter(|finding| finding.key == READINGS) {
-            *finding = reading_finding(know, tracer, &pressures, &before);
+            *finding = reading_finding(know, tracer, &pressures, (&before, on_a_gauge(&run)));
         }
         (*index, with_it - log_odds(weigh(know, &diagnosis.priors, &findings).of(cause)))
     };

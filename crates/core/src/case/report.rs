@@ -125,7 +125,7 @@ pub fn report(case: &Case, diagnosis: &Diagnosis) -> Report {
         verdict: VerdictOut { overall: diagnosis.verdict.overall, points: points(case, diagnosis) },
         causes: causes(know, diagnosis),
         pairs: pairs(know, states),
-        settled: diagnosis.settled.and_then(|cause| settled(know, diagnosis, cause)),
+        settled: diagnosis.settled.and_then(|cause| settled(know, diagnosis, cause)).or_else(|| mend_now(know, diagnosis)),
         next: diagnosis.next.iter().take(NEXT_LISTED).map(|proposal| next(&diagnosis.takeable, proposal)).collect(),
         stop: StopOut {
             run_engine: diagnosis.flag.allowed(),
@@ -220,6 +220,17 @@ fn settled(know: &'static Knowledge, diagnosis: &Diagnosis, index: usize) -> Opt
         if cause.parts > 0.0 { " and its parts" } else { "" }
     );
     Some(SettledOut { cause: &cause.id, probability: probability(p), why })
+}
+
+/// What was itself seen and is mended in minutes.
+fn mend_now(know: &'static Knowledge, diagnosis: &Diagnosis) -> Option<SettledOut> {
+    let index = diagnosis.mend_now?;
+    let cause = know.causes.get(index)?;
+    let why = format!(
+        "{} was seen, and takes {:.0} minutes to put right. Do it now, then read again: there may be more.",
+        cause.name, cause.repair_minutes
+    );
+    Some(SettledOut { cause: &cause.id, probability: probability(diagnosis.posterior.of(index)), why })
 }
 
 /// A proposal as it is printed.

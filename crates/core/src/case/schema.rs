@@ -29,6 +29,8 @@ const RANGES: &[(&str, &str, &Field)] = &[
     ("Instrument", "full_scale_kpa", &field::FULL_SCALE),
     ("Instrument", "class_percent", &field::CLASS),
     ("Instrument", "graduation_kpa", &field::GRADUATION),
+    ("Instrument", "opens_kpa", &field::LAMP_OPENS),
+    ("Instrument", "armed_from_rpm", &field::RPM),
     ("Reading", "rpm", &field::RPM),
     ("Reading", "oil_temp_c", &field::OIL_TEMP),
     ("Reading", "kpa", &field::PRESSURE),

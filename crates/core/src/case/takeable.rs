@@ -39,7 +39,10 @@ pub(super) fn takeable(
         |a: (f64, f64, Gear), b: (f64, f64, Gear)| (a.0 / b.0.max(1.0) - 1.0).abs() <= TAKEN_SHARE && warm(a.1) == warm(b.1) && a.2 == b.2;
     let taken = |point: (f64, f64, Gear)| {
         let of = |reading: &Reading| (reading.rpm, reading.oil_temp_c, reading.gear);
-        let usable = |(index, reading): &(usize, &Reading)| reading.phase == Phase::Before && weighed(*index);
+        // What the dash said is still to be read on a gauge.
+        let usable = |(index, reading): &(usize, &Reading)| {
+            reading.phase == Phase::Before && weighed(*index) && !gauge(case, reading).is_vehicles_own()
+        };
         case.readings.iter().enumerate().filter(usable).any(|(_, reading)| alike(of(reading), point))
     };
     let mut wanted: Vec<(f64, f64, Gear)> = Vec::new();

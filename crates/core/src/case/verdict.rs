@@ -236,7 +236,7 @@ fn decided(shows: Shows, kpa: f64, u_kpa: f64, point: &Point) -> (f64, Decision)
         Shows::UnderFirstMark if point.min_kpa.is_none() && under(point.max_kpa) => (0.98, Decision::Within),
         Shows::Pegged if over(point.max_kpa) => (0.02, Decision::Above),
         Shows::Pegged if point.max_kpa.is_none() && over(point.min_kpa) => (0.98, Decision::Within),
-        Shows::UnderFirstMark | Shows::Pegged => (0.5, Decision::Undecided),
+        Shows::UnderFirstMark | Shows::Pegged | Shows::LampOn | Shows::LampOut => (0.5, Decision::Undecided),
     }
 }
 

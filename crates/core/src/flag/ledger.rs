@@ -4,7 +4,7 @@
 //! is taken: what is marked *before* stands first, then acts without a time, then what has one, and findings without a time last. Within one list the
 //! file's own order holds. What was told at intake stands before all.
 use super::lines::{Says, says};
-use crate::case::{Act, Case, Cranked, Deed, Phase};
+use crate::case::{Act, Case, Cranked, Deed, Phase, Shows};
 use crate::trace::knowledge::knowledge;
 use chrono::{DateTime, Utc};
 
@@ -27,7 +27,11 @@ pub(super) fn events<'a>(case: &'a Case, believed: impl Fn(usize) -> bool) -> Ve
     for (index, reading) in case.readings.iter().enumerate() {
         let after = reading.phase == Phase::After;
         let event = Event::Read { says: says(case, reading), believed: believed(index) && reading.set_aside.is_none(), after };
-        all.push((Place::of(reading.moment(), false, !after), event));
+        let place = Place::of(reading.moment(), false, !after);
+        if reading.shows == Some(Shows::LampOn) {
+            all.push((place, Event::Found("lamp_on".to_owned())));
+        }
+        all.push((place, event));
     }
     for entry in &case.evidence {
         let event = Event::Found(format!("{}={}", entry.check, entry.outcome));

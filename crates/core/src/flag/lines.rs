@@ -12,6 +12,7 @@ use crate::case::{Case, Reading, Shows, gauge};
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
 use crate::instrument::Sensitivity;
 use crate::limits::{Decision, decide};
+use crate::start_up::StartUp;
 use crate::unit::Gear;
 
 const BY_ITSELF: f64 = 0.5;
@@ -91,12 +92,16 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
         // Cranked, or standing: what it shows then is no held reading of a running engine.
         return Says::default();
     }
+    // A lamp may be its switch's fault: it stops no engine by itself, and a knock beside it does.
+    if reading.shows.is_some_and(Shows::is_of_a_lamp) {
+        return Says::default();
+    }
     let lines = StopLines::of(case, reading.gear);
     let below = lines.under_kpa(reading.rpm);
     let (low, pegged) = match reading.shown() {
         Shows::Value => (reading.kpa, false),
-        Shows::UnderFirstMark => (0.0, false),
-        Shows::Pegged => (reading.kpa, true),
+        Shows::UnderFirstMark | Shows::LampOn => (0.0, false),
+        Shows::Pegged | Shows::LampOut => (reading.kpa, true),
     };
     let near_idle = case.engine.idles_at(reading.rpm);
     let against_limit = if pegged { Decision::Within } else { against_limit(case, reading, low) };
@@ -141,18 +146,24 @@ pub struct StopLines<'a> {
     case: &'a Case,
     named: Vec<(f64, f64)>,
     over_kpa: f64,
+    start_up: std::cell::OnceCell<StartUp>,
 }
 
 impl<'a> StopLines<'a> {
     /// The lines of a case's engine.
     pub fn of(case: &'a Case, gear: Gear) -> Self {
-        Self { case, named: named(case, gear), over_kpa: over_line_kpa(case) }
+        Self { case, named: named(case, gear), over_kpa: over_line_kpa(case), start_up: std::cell::OnceCell::new() }
     }
 
     /// By speed the pressure under which a running engine must be shut off, kPa. None at a speed that a starter may make.
     pub fn under_kpa(&self, rpm: f64) -> Option<f64> {
         let share = if self.case.engine.idles_at(rpm) { IDLE_SHARE } else { SPEED_SHARE };
         runs(self.case, rpm).then(|| (share * least_kpa(self.case, &self.named, rpm)).max(NONE_KPA))
+    }
+
+    /// The seconds that a start of it may take.
+    pub fn start_up(&self) -> &StartUp {
+        self.start_up.get_or_init(|| StartUp::of(self.case))
     }
 
     /// The pressure from which a running engine must be shut off before filter or cooler burst, kPa.

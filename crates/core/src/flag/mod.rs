@@ -102,7 +102,7 @@ impl Flag {
 const CRANKED: &str =
     "Pressure showed when it was cranked: start it, take one reading near idle, and shut it off if it is not clear of the limit.";
 const CRANK: &str =
-    "Crank with fuel or ignition disabled and the gauge fitted until pressure shows; stop if none shows in about six seconds.";
+    "Crank with fuel or ignition disabled and the gauge fitted until pressure shows. Crank for ten seconds at most, then rest the starter.";
 
 /// Where a rule stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

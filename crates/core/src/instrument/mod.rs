@@ -2,6 +2,7 @@
 //!
 //! Source: JCGM 100:2008 (GUM). Gauge class and half a graduation are limits of error, so rectangular: a/√3 (4.3.7). The items are
 //! independent and add in quadrature (5.1.2). Temperature and speed enter by the circuit's own sensitivities.
+use crate::case::Shows;
 use crate::choice::choice;
 use serde::{Deserialize, Serialize};
 
@@ -16,6 +17,8 @@ choice! {
         Transducer = "transducer": "transducer",
         /// What the vehicle itself says: its error is that of sender and wiring.
         Vehicle = "vehicle": "the vehicle's own display (dash or module)",
+        /// The vehicle's own lamp or buzzer: a switch that opens at one pressure.
+        LampSwitch = "lamp_switch": "the vehicle's own lamp or warning switch",
     }
 }
 
@@ -47,6 +50,12 @@ pub struct Instrument {
     /// Thread of its own, male, in the words of the thread list.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub thread: Option<String>,
+    /// Of a lamp switch: the pressure at which it opens and the lamp goes out, kPa, 5 to 400. Its scale, class and graduation say nothing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub opens_kpa: Option<f64>,
+    /// Of a warning that is armed only above some speed: that speed, turns a minute.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub armed_from_rpm: Option<f64>,
 }
 
 fn bourdon() -> Kind {
@@ -66,6 +75,8 @@ impl Default for Instrument {
             serial: None,
             certificate: None,
             thread: None,
+            opens_kpa: None,
+            armed_from_rpm: None,
         }
     }
 }
@@ -131,6 +142,8 @@ impl Budget {
     }
 }
 
+/// Most lamp switches open at about this pressure, kPa.
+const LAMP_OPENS_KPA: f64 = 40.0;
 /// A gauge that is overdue may have left its class: nobody has looked since. Until somebody does, its class counts half as wide again (an assumption, and told as one).
 const OVERDUE: f64 = 1.5;
 
@@ -142,7 +155,25 @@ impl Instrument {
 
     /// It is no test gauge: it says what sender and wiring let it say, and proves nothing about the oil.
     pub fn is_vehicles_own(&self) -> bool {
-        self.kind == Kind::Vehicle
+        matches!(self.kind, Kind::Vehicle | Kind::LampSwitch)
+    }
+
+    /// The pressure at which a lamp switch opens, kPa; none of a gauge.
+    pub fn lamp_opens_kpa(&self) -> Option<f64> {
+        (self.kind == Kind::LampSwitch).then(|| self.opens_kpa.unwrap_or(LAMP_OPENS_KPA))
+    }
+
+    /// Why a reading at this speed cannot be of this instrument; none where it can. A lamp is on or out and shows no value, a gauge shows one.
+    pub fn refuses(&self, shows: Shows, rpm: f64) -> Option<String> {
+        match (self.lamp_opens_kpa(), shows.is_of_a_lamp()) {
+            (Some(_), false) => Some("a lamp switch shows no value: say whether the lamp is on or out".to_owned()),
+            (None, true) => Some("a lamp is on or out, a gauge shows a pressure: name the lamp switch, or the value".to_owned()),
+            (Some(_), true) => self
+                .armed_from_rpm
+                .filter(|armed| rpm < *armed)
+                .map(|armed| format!("this warning is armed only from {armed:.0} rpm: at {rpm:.0} rpm it says nothing")),
+            (None, false) => None,
+        }
     }
 
     /// True when its calibration was due before this day.

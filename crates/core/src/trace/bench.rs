@@ -2,7 +2,7 @@
 //!
 //! A check or a reading that needs another state carries its *way*: the moves that lead there, each with its price. What the flag forbids has no way at
 //! all. A sump once off is closed again before anything that needs the engine running; whoever asks for that pays for it.
-use super::knowledge::{Access, Check, Engine, Knowledge, Needs, Price, Sump};
+use super::knowledge::{Access, Check, Engine, Knowledge, Needs, Price, Sump, knowledge};
 use super::tracer::Ahead;
 use crate::case::{Case, Deed, EngineIs, OilIs, Phase, Slope, SumpIs};
 use crate::circuit::{Card, Working};
@@ -160,6 +160,10 @@ pub struct Situation<'a> {
     pub pattern: Option<usize>,
     /// How many times the card's minutes an opening takes in this shop.
     pub times: f64,
+    /// A knock was heard or metal was seen: the crank is turned by hand or the engine is opened before anything else.
+    pub damage: bool,
+    /// What an hour of work costs, in the shop's money.
+    pub hour: f64,
 }
 
 /// What a step needs of the bench.
@@ -184,6 +188,8 @@ impl<'a> Situation<'a> {
             readings: Vec::new(),
             pattern: None,
             times: 1.0,
+            damage: false,
+            hour: knowledge().hour,
         }
     }
 
@@ -249,6 +255,11 @@ impl<'a> Situation<'a> {
             Access::EngineOut => way.push(Move::EngineOut),
         }
         Some(way)
+    }
+
+    /// Money as minutes of work.
+    pub(super) fn in_minutes(&self, money: f64) -> f64 {
+        60.0 * money / self.hour
     }
 
     /// What a way costs.

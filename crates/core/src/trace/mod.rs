@@ -17,15 +17,16 @@ mod strike;
 mod tracer;
 mod twin;
 mod weigh;
+mod weighing;
 
 pub(crate) use bench::HOT_FROM_C;
 pub use bench::{Allowed, BenchState, Move, Situation, Takeable, state_of};
 pub use draws::Assumed;
 pub use left::{BAND, Flows, Left};
 pub use memory::{Known, Learned, Memory, MemoryError, OWN_JOBS, OWN_TIMES, Took};
-pub use next::{Enough, Proposal, Step, Turn, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled};
+pub use next::{Effect, Enough, Proposal, Step, Turn, effects, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled};
 pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan};
-pub use pattern::{KnownPattern, raised, same_family};
+pub use pattern::{KnownPattern, MOST_SAID, raised, same_family};
 pub use strike::{Strike, standing};
 pub use tracer::{Ahead, Bearing, Local, Pressures, Tracer};
 pub use twin::lightened;

@@ -39,6 +39,8 @@ pub struct Proposal {
     pub group_gain_bits: f64,
     /// Minutes that acting after it may be expected to save over acting now, before its own price.
     pub worth_minutes: f64,
+    /// Its own price, material too, in minutes of work.
+    pub cost_minutes: f64,
     /// The most probable outcome that would turn the ranking over.
     pub turns: Option<Turn>,
     /// For each outcome: how probable it is now; none for a move.
@@ -57,6 +59,16 @@ pub struct Turn {
 }
 
 impl Proposal {
+    /// Minutes that it may be expected to save over what it costs; below nothing it costs more than it saves.
+    pub fn saves_minutes(&self) -> f64 {
+        self.worth_minutes - self.cost_minutes
+    }
+
+    /// It may be expected to save more than it costs.
+    pub fn pays(&self) -> bool {
+        self.worth_minutes > self.cost_minutes
+    }
+
     /// The check it is, if it is one.
     pub fn check(&self) -> Option<&'static str> {
         if let Step::Check(check) = self.step { Some(check) } else { None }
@@ -69,6 +81,12 @@ const WORTH_BITS: f64 = 0.005;
 const TURN_TO_IT_MINUTES: f64 = 2.0;
 /// A result puts another cause in front when that one is then this much more probable than the old one: nearer than that nobody can say.
 const CLEARLY: f64 = 0.02;
+/// What comes first after a knock or metal.
+const BY_HAND: &str = "turn_by_hand";
+/// So many steps are tried in pairs where none of them pays by itself.
+const PAIRED: usize = 5;
+/// Outcomes less probable than this are passed over when pairs are tried.
+const PAIRED_LEAST: f64 = 0.02;
 /// A check of the named pattern comes first when it takes no longer than this.
 pub(super) const QUICK_MINUTES: f64 = 15.0;
 /// What acting on the wrong cause costs beside its repair: recovering it, a second intake and run, the search begun anew.
@@ -86,6 +104,8 @@ pub enum Enough {
     NothingLeft,
     /// Every point of the sheet is kept: nothing is opened or cut.
     InSpec,
+    /// A part was seen or measured at fault: it is put right whatever else there may be.
+    Seen,
 }
 
 /// A check or a reading with its way.
@@ -125,7 +145,9 @@ pub(super) fn singles(know: &'static Knowledge, states: &[f64], situation: &Situ
         let row = |state: usize, outcome: usize| likelihood(reading, state, outcome);
         Some(single(know, situation, (states, leader, now), Step::Reading(place), way, (Takeable::MINUTES, 0.0), outcomes, row))
     });
-    checks.chain(readings).filter(|single| single.gain_bits > WORTH_BITS).collect()
+    // After a knock or metal it is turned by hand whatever that tells.
+    let wanted = |single: &Single| situation.damage && single.step == Step::Check(BY_HAND);
+    checks.chain(readings).filter(|single| single.gain_bits > WORTH_BITS || wanted(single)).collect()
 }
 
 /// P(outcome | state) of a reading not yet taken.
@@ -186,16 +208,30 @@ pub fn next_steps(know: &'static Knowledge, now: &Posterior, situation: &Situati
 
 pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Situation) -> Vec<Proposal> {
     let singles = singles(know, states, situation);
-    let mut proposals: Vec<Proposal> = singles.iter().filter(|single| single.way.is_empty()).map(|single| alone(know, single)).collect();
+    let mut proposals: Vec<Proposal> =
+        singles.iter().filter(|single| single.way.is_empty()).map(|single| alone(know, situation, single)).collect();
     let mut moves: Vec<Move> = singles.iter().filter_map(|single| single.way.first().copied()).collect();
     moves.sort();
     moves.dedup();
     let causes = know.fold(states);
     let open = (entropy_bits(&causes), entropy_bits(&know.by_group(&causes)));
     proposals.extend(moves.into_iter().map(|step| together(know, situation, step, (&singles, open))));
+    if certain(know, &know.present(states)).is_none() && !proposals.iter().any(Proposal::pays) {
+        pay_together(know, states, situation, (&singles, &mut proposals));
+    }
     // What may be expected to save more than it costs comes before what only tells.
-    let pays = |proposal: &Proposal| proposal.worth_minutes > know.worth_in_minutes(proposal.money);
-    proposals.sort_by(|a, b| pays(b).cmp(&pays(a)).then(b.bits_a_minute.total_cmp(&a.bits_a_minute)));
+    proposals.sort_by(|a, b| b.pays().cmp(&a.pays()).then(b.bits_a_minute.total_cmp(&a.bits_a_minute)));
+    let first = |wanted: fn(&Step) -> bool, proposals: &mut Vec<Proposal>| {
+        let place = proposals.iter().position(|proposal| wanted(&proposal.step));
+        if let Some(place) = place {
+            let first = proposals.remove(place);
+            proposals.insert(0, first);
+        }
+    };
+    if situation.damage {
+        first(|step| matches!(step, Step::Bench(Move::OpenSump, _)), &mut proposals);
+        first(|step| *step == Step::Check(BY_HAND), &mut proposals);
+    }
     if let Some(first) = pattern_check(know, situation).and_then(|check| proposals.iter().position(|p| p.check() == Some(check))) {
         let first = proposals.remove(first);
         proposals.insert(0, first);
@@ -203,11 +239,70 @@ pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Si
     proposals
 }
 
+/// Where no step pays by itself two may: one tells what the other leaves open. The first of the best two that do is worth what both save together, less the price
+/// of the second.
+fn pay_together(know: &'static Knowledge, states: &[f64], situation: &Situation, (singles, proposals): (&[Single], &mut [Proposal])) {
+    let loss = loss_minutes(know, situation, &know.fold(states));
+    let own = |single: &Single| single.own_minutes + situation.in_minutes(single.own_material);
+    let way = |way: &[Move]| {
+        let price = situation.price(know, way);
+        price.minutes + situation.in_minutes(price.material)
+    };
+    let mut near: Vec<&Single> = singles.iter().collect();
+    let worth = |single: &Single| single.worth_minutes / (own(single) + way(&single.way) + TURN_TO_IT_MINUTES);
+    near.sort_by(|a, b| worth(b).total_cmp(&worth(a)));
+    near.truncate(PAIRED);
+    let chance = |step: &Step, state: usize, outcome: usize| match step {
+        Step::Check(check) => know.check(check).map_or(1e-3, |check| check.likelihood(state, outcome)),
+        Step::Reading(place) => situation.readings.get(*place).map_or(1e-3, |reading| likelihood(reading, state, outcome)),
+        Step::Bench(..) => 1.0,
+    };
+    let mut best: Option<(f64, &Single)> = None;
+    for (place, one) in near.iter().enumerate() {
+        let after_one: Vec<(Vec<f64>, f64)> = (0..one.outcome_probability.len())
+            .map(|outcome| after(states, |state| chance(&one.step, state, outcome)))
+            .filter(|(_, p)| *p > PAIRED_LEAST)
+            .collect();
+        for other in near.iter().skip(place + 1) {
+            let mut left = 0.0;
+            let mut seen = 0.0;
+            for (then, p) in &after_one {
+                for outcome in 0..other.outcome_probability.len() {
+                    let (both, q) = after(then, |state| chance(&other.step, state, outcome));
+                    if p * q > PAIRED_LEAST * PAIRED_LEAST {
+                        left += p * q * loss_minutes(know, situation, &know.fold(&both));
+                        seen += p * q;
+                    }
+                }
+            }
+            let mut gone = one.way.clone();
+            gone.extend(other.way.iter().filter(|step| !one.way.contains(step)));
+            // What was passed over is as open as before.
+            let saved = seen * loss - left - own(one) - own(other) - way(&gone);
+            if saved > 0.0 && best.is_none_or(|(most, _)| saved > most) {
+                best = Some((saved, if worth(one) >= worth(other) { one } else { other }));
+            }
+        }
+    }
+    let Some((saved, first)) = best else { return };
+    let leads = |proposal: &&mut Proposal| match &proposal.step {
+        Step::Bench(step, behind) => first.way.first() == Some(step) && behind.contains(&first.step),
+        step => first.way.is_empty() && *step == first.step,
+    };
+    if let Some(proposal) = proposals.iter_mut().find(leads) {
+        proposal.worth_minutes = proposal.cost_minutes + saved;
+        if let Step::Bench(_, behind) = &mut proposal.step {
+            behind.sort_by_key(|step| *step != first.step);
+        }
+    }
+}
+
 /// A step by itself with all of its way in its price, as a list shows it.
 pub(super) fn with_way(know: &Knowledge, situation: &Situation, single: &Single) -> Proposal {
     let way = situation.price(know, &single.way);
-    let step = alone(know, single);
+    let step = alone(know, situation, single);
     Proposal {
+        cost_minutes: step.cost_minutes + way.minutes + situation.in_minutes(way.material),
         minutes: step.minutes + way.minutes,
         opening_minutes: way.minutes,
         money: step.money + know.money(way.minutes, way.material),
@@ -215,7 +310,7 @@ pub(super) fn with_way(know: &Knowledge, situation: &Situation, single: &Single)
     }
 }
 
-fn alone(know: &Knowledge, single: &Single) -> Proposal {
+fn alone(know: &Knowledge, situation: &Situation, single: &Single) -> Proposal {
     Proposal {
         step: single.step.clone(),
         minutes: single.own_minutes,
@@ -225,6 +320,7 @@ fn alone(know: &Knowledge, single: &Single) -> Proposal {
         bits_a_minute: single.bits_a_minute(),
         group_gain_bits: single.group_gain_bits,
         worth_minutes: single.worth_minutes,
+        cost_minutes: single.own_minutes + situation.in_minutes(single.own_material),
         turns: single.turns,
         outcome_probability: single.outcome_probability.clone(),
     }
@@ -245,7 +341,7 @@ fn together(know: &Knowledge, situation: &Situation, step: Move, (singles, open)
         group_bits = f64::min(group_bits + single.group_gain_bits, all_group_bits);
         own += single.own_minutes + TURN_TO_IT_MINUTES;
         best = f64::max(best, bits / (situation.price(know, &gone).minutes + own));
-        let pays = single.worth_minutes - know.worth_in_minutes(know.money(single.own_minutes, single.own_material));
+        let pays = single.worth_minutes - single.own_minutes - situation.in_minutes(single.own_material);
         surplus += f64::max(pays, 0.0);
     }
     let price = situation.price(know, &[step]);
@@ -259,6 +355,7 @@ fn together(know: &Knowledge, situation: &Situation, step: Move, (singles, open)
         bits_a_minute: best,
         group_gain_bits: group_bits,
         worth_minutes: (surplus - further).max(0.0),
+        cost_minutes: price.minutes + situation.in_minutes(price.material),
         turns: None,
         outcome_probability: Vec::new(),
     }
@@ -297,8 +394,7 @@ pub(super) fn stop(know: &Knowledge, present: &[f64], proposals: &[Proposal]) ->
     if proposals.is_empty() {
         return Some(Enough::NothingLeft);
     }
-    let pays = |proposal: &Proposal| proposal.worth_minutes > know.worth_in_minutes(proposal.money);
-    (!proposals.iter().any(pays)).then_some(Enough::NothingWorthIt)
+    (!proposals.iter().any(Proposal::pays)).then_some(Enough::NothingWorthIt)
 }
 
 /// The leading cause when it stands at the certainty at which one acts on it.
@@ -312,13 +408,6 @@ pub(super) fn certain(know: &Knowledge, present: &[f64]) -> Option<usize> {
 /// The leading cause when it is certain enough to act on.
 pub fn settled(know: &Knowledge, now: &Posterior) -> Option<usize> {
     certain(know, &now.present)
-}
-
-impl Proposal {
-    /// Minutes that it may be expected to save over what it costs; below nothing it costs more than it saves.
-    pub fn saves_minutes(&self, know: &Knowledge) -> f64 {
-        self.worth_minutes - know.worth_in_minutes(self.money)
-    }
 }
 
 /// What acting on a cause now costs when it is not the one: its work and parts in vain and the comeback, minutes, and its parts alone, in the shop's money.
@@ -346,6 +435,35 @@ pub fn overturn(proposals: &[Proposal]) -> Option<(&Step, Turn)> {
         .max_by(|a, b| a.1.probability.total_cmp(&b.1.probability))
 }
 
+/// What an outcome of a check would change.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Effect {
+    /// How probable the outcome is.
+    pub probability: f64,
+    /// The causes that it would move most: by index, with their probability now and then.
+    pub moved: Vec<(usize, f64, f64)>,
+}
+
+/// Causes named for an outcome, and how far the second must move to be named.
+const MOVED_NAMED: usize = 2;
+const MOVED_LEAST: f64 = 0.03;
+
+/// What each outcome of a check would change, in their order.
+pub fn effects(know: &'static Knowledge, states: &[f64], check: &Check) -> Vec<Effect> {
+    let now = know.present(states);
+    let effect = |outcome: usize| {
+        let (then, probability) = after(states, |state| check.likelihood(state, outcome));
+        let then = know.present(&then);
+        let mut moved: Vec<(usize, f64, f64)> =
+            now.iter().zip(&then).enumerate().map(|(cause, (now, then))| (cause, *now, *then)).collect();
+        moved.sort_by(|a, b| (b.2 - b.1).abs().total_cmp(&(a.2 - a.1).abs()));
+        let far = |place: usize, of: &(usize, f64, f64)| place == 0 || (of.2 - of.1).abs() >= MOVED_LEAST;
+        let named = moved.into_iter().take(MOVED_NAMED).enumerate().filter(|(place, of)| far(*place, of)).map(|(_, of)| of);
+        Effect { probability, moved: named.collect() }
+    };
+    (0..check.outcomes.len()).map(effect).collect()
+}
+
 /// States after an outcome and the outcome's probability.
 pub(super) fn after(states: &[f64], row: impl Fn(usize) -> f64) -> (Vec<f64>, f64) {
     let joint: Vec<f64> = states.iter().enumerate().map(|(state, p)| p * row(state)).collect();
@@ -358,12 +476,12 @@ pub(super) fn after(states: &[f64], row: impl Fn(usize) -> f64) -> (Vec<f64>, f6
 /// probability per minute first (Smith, *Naval Research Logistics Quarterly* 3, 1956). Each that was not it costs its repair, a comeback, and what the cause
 /// that is still there does to the engine until it comes back; the right one costs nothing in vain.
 fn loss_minutes(know: &Knowledge, situation: &Situation, causes: &[f64]) -> f64 {
-    let engine = know.worth_in_minutes(situation.card.worth());
+    let engine = situation.in_minutes(situation.card.worth());
     let mut turn: Vec<(f64, f64, f64)> = know
         .causes
         .iter()
         .zip(causes)
-        .map(|(cause, p)| (*p, cause.repair_minutes + know.worth_in_minutes(cause.parts) + COMEBACK_MINUTES, p * cause.ruins))
+        .map(|(cause, p)| (*p, cause.repair_minutes + situation.in_minutes(cause.parts) + COMEBACK_MINUTES, p * cause.ruins))
         .collect();
     turn.sort_by(|a, b| (b.0 / b.1).total_cmp(&(a.0 / a.1)));
     let mut still_there: f64 = turn.iter().map(|(p, ..)| p).sum();

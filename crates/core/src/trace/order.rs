@@ -249,6 +249,10 @@ impl<'a> Walk<'a> {
         match step {
             Step::Check(check) => {
                 self.situation.done.push(check);
+                self.situation.damage |= know
+                    .check(check)
+                    .and_then(|check| check.outcomes.get(outcome))
+                    .is_some_and(|outcome| know.is_damage(&format!("{check}={}", outcome.id)));
                 let stops =
                     know.check(check).and_then(|check| check.outcomes.get(outcome)).is_some_and(|outcome| flag::stops(check, &outcome.id));
                 self.situation.allowed.run &= !stops;

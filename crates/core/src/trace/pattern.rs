@@ -11,10 +11,23 @@ use serde::{Deserialize, Serialize};
 pub struct KnownPattern {
     /// The cause.
     pub cause: String,
-    /// How many times as likely it is as on other engines, 1.1 to 20.
+    /// How many times as likely it is as on other engines, 1.1 to 20; more, up to 200, where so many cases were counted.
     pub times: f64,
+    /// In how many cases it was counted; none where it is what somebody says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cases: Option<u32>,
     /// Who says so, or where it stands.
     pub source: String,
+}
+
+/// What somebody says of a family may raise a cause this many times at most.
+pub const MOST_SAID: f64 = 20.0;
+
+impl KnownPattern {
+    /// The most that this pattern may raise its cause by: what was counted, as many times as there were cases.
+    pub fn most(&self) -> f64 {
+        self.cases.map_or(MOST_SAID, |cases| f64::from(cases).max(MOST_SAID))
+    }
 }
 
 /// Odds of the causes before anything was found, raised by what is known of the family; they sum to what they summed to.

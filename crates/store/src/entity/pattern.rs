@@ -10,6 +10,8 @@ pub struct Model {
     pub family: String,
     pub cause: String,
     pub times: f64,
+    /// In how many cases it was counted; none where somebody only says so.
+    pub cases: Option<u32>,
     pub source: String,
     pub entered_by: Uuid,
     pub entered_at: DateTime,

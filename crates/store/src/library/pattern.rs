@@ -40,7 +40,7 @@ pub(crate) async fn standing_of_all(db: &impl ConnectionTrait, viewer: &Viewer) 
 
 /// A pattern with its family.
 fn of_row(row: table::Model) -> (String, KnownPattern) {
-    (row.family, KnownPattern { cause: row.cause, times: row.times, source: row.source })
+    (row.family, KnownPattern { cause: row.cause, times: row.times, cases: row.cases, source: row.source })
 }
 
 fn standing(viewer: &Viewer) -> sea_orm::Select<table::Entity> {
@@ -73,6 +73,7 @@ pub async fn add_pattern(db: &Connection, viewer: &Viewer, family: &str, known: 
         family: Set(family.to_owned()),
         cause: Set(known.cause.clone()),
         times: Set(known.times),
+        cases: Set(known.cases),
         source: Set(known.source.clone()),
         entered_by: Set(viewer.user),
         entered_at: Set(now()),

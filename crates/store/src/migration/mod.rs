@@ -9,6 +9,7 @@ mod fifth;
 mod first;
 mod fourth;
 mod ninth;
+mod pattern_cases;
 mod proof;
 mod second;
 mod seventh;
@@ -64,6 +65,7 @@ impl MigratorTrait for Migrator {
             Box::new(tenth::Tenth),
             Box::new(proof::Proof),
             Box::new(told_by::ToldBy),
+            Box::new(pattern_cases::PatternCases),
         ]
     }
 }

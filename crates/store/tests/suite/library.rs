@@ -227,7 +227,7 @@ async fn known_patterns_and_pages_belong_to_their_family_their_sheet_and_their_s
         let opening = Opening { tag: if jobs.len() == 1 { "T 2" } else { "T 1" }, ..opening };
         jobs.push((who, engine, jobs::open(&db, who, &opening).await.unwrap()));
     }
-    let known = KnownPattern { cause: "pickup_air".to_owned(), times: 4.0, source: HOSTILE.chars().take(190).collect() };
+    let known = KnownPattern { cause: "pickup_air".to_owned(), times: 4.0, cases: Some(7), source: HOSTILE.chars().take(190).collect() };
     assert_eq!(library::add_pattern(&db, &alpha, "Skua", &known).await.unwrap(), Entered::Stands);
     let again = KnownPattern { times: 9.0, ..known.clone() };
     assert_eq!(library::add_pattern(&db, &alpha, "skua", &again).await.unwrap(), Entered::Twice, "it would count twice");

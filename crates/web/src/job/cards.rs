@@ -6,15 +6,17 @@ use crate::ui::show;
 use crate::ui::words::access_words;
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::stage::{QUICK, RECHECK};
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{Proposal, Step};
+use velvet_dial_core::start_up::StartUp;
+use velvet_dial_core::trace::knowledge::{Check, Outcome, knowledge};
+use velvet_dial_core::trace::{Effect, Proposal, Step, effects};
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One check.
 pub struct CheckCard {
     pub id: &'static str,
     pub ask: &'static str,
-    pub how: &'static str,
+    /// With what it means for this engine.
+    pub how: String,
     pub minutes: String,
     /// “sump off”, when that must be done for it.
     pub opening: &'static str,
@@ -24,6 +26,8 @@ pub struct CheckCard {
     /// Why this one, in a sentence; empty when it is already answered.
     pub why: String,
     pub outcomes: Vec<Choice>,
+    /// What each result would change, a line each; empty when it is already answered.
+    pub effects: Vec<String>,
     /// What was found, by whom, when: after a repair, what was found since.
     pub answer: Option<Answer>,
     /// What was found before the repair, once there is one.
@@ -97,6 +101,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         })
         .collect();
     let why = proposal.map(|proposal| why(assessed, proposal)).unwrap_or_default();
+    let effects = proposal.map_or_else(Vec::new, |_| effects_of(assessed, check));
     let engine = &assessed.case.engine;
     let minutes = show::minutes(check.minutes_on(engine));
     let way = assessed.now.situation(&assessed.case).way_to_check(check).unwrap_or_default();
@@ -113,13 +118,14 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     Some(CheckCard {
         id: &check.id,
         ask: &check.ask,
-        how: &check.how,
+        how: if check.id == "build_time" { format!("{} {}", check.how, StartUp::of(&assessed.case).says()) } else { check.how.clone() },
         minutes,
         opening,
         running: check.running(),
         waits: waits_for_yes(&assessed.job, check),
         why,
         outcomes,
+        effects,
         answer,
         before,
         put_off,
@@ -136,18 +142,36 @@ fn photos(job: &Job, check: &str) -> Vec<Seen> {
     job.live().filter_map(of).collect()
 }
 
+/// “Low: Oil level too low 12 → 68 %, Worn pump 20 → 9 %.”
+fn effects_of(assessed: &Assessed, check: &Check) -> Vec<String> {
+    let know = knowledge();
+    let line = |(outcome, effect): (&Outcome, Effect)| {
+        let moved = effect.moved.iter().filter_map(|(cause, now, then)| {
+            let name = &know.causes.get(*cause)?.name;
+            Some(format!("{name} {} → {}", show::percent(*now), show::percent(*then)))
+        });
+        format!("{}: {}", outcome.label, moved.collect::<Vec<_>>().join(", "))
+    };
+    check.outcomes.iter().zip(effects(know, &assessed.now.posterior.states, check)).map(line).collect()
+}
+
 /// What this check would part from what, or which outcome would turn the ranking over.
 fn why(assessed: &Assessed, proposal: &Proposal) -> String {
     let know = knowledge();
     let name = |index: usize| know.causes.get(index).map_or("", |cause| cause.name.as_str());
     let leader = assessed.now.posterior.ranked().first().copied().unwrap_or_default();
+    if assessed.now.situation(&assessed.case).damage && proposal.check() == Some("turn_by_hand") {
+        return "A knock was heard or metal was seen: feel whether the crank turns freely before anything else is done.".to_owned();
+    }
     match (proposal.turns, proposal.check().and_then(|check| know.check(check))) {
         (Some(turn), Some(check)) => {
             let label = check.outcomes.get(turn.outcome).map_or("", |o| o.label.as_str());
             format!("“{label}” would put “{}” in front.", name(turn.cause))
         }
         (Some(turn), None) => format!("What it shows may put “{}” in front.", name(turn.cause)),
-        (None, _) => format!("No result changes the leading cause; each makes “{}” more or less probable.", name(leader)),
+        (None, _) => {
+            format!("No single result puts another cause clearly in front of “{}”; it makes it more or less probable.", name(leader))
+        }
     }
 }
 
@@ -214,7 +238,7 @@ pub(super) fn one_reading_at_a_time(next: &[Proposal]) -> (Vec<&Proposal>, Vec<&
 
 /// The checks that are made again after a repair, answered or not. What they would say of the cause was asked before it.
 pub(super) fn recheck(assessed: &Assessed) -> Vec<CheckCard> {
-    RECHECK.iter().filter_map(|id| card(assessed, id)).map(|card| CheckCard { why: String::new(), ..card }).collect()
+    RECHECK.iter().filter_map(|id| card(assessed, id)).map(|card| CheckCard { why: String::new(), effects: Vec::new(), ..card }).collect()
 }
 
 /// The quick checks, answered or not.

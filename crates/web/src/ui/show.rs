@@ -15,9 +15,11 @@ pub fn pressure(kpa: f64, unit: Units) -> String {
 pub fn read(reading: &Reading, unit: Units) -> String {
     let said = pressure(reading.kpa, unit);
     match reading.shown() {
+        _ if reading.shows == Some(Shows::LampOn) => format!("lamp on, under {said}"),
+        _ if reading.shows == Some(Shows::LampOut) => format!("lamp out, over {said}"),
         Shows::UnderFirstMark => format!("under {said}"),
         Shows::Pegged => format!("over {said}"),
-        Shows::Value => said,
+        Shows::Value | Shows::LampOn | Shows::LampOut => said,
     }
 }
 

@@ -140,7 +140,7 @@ async fn a_stop_call_stays_on_every_screen_until_it_is_answered() {
         assert!(called(path).await, "{path}");
     }
     let page = person.page("/jobs/10/trace").await;
-    assert!(page.contains("Do not run.") && page.contains("No pressure within six seconds of a start"));
+    assert!(page.contains("Do not run.") && page.contains("No pressure in the time that this engine takes after a start"));
     // One entry, with the seconds, however many look on.
     let job = jobs::load(&house.db, &who, 10).await.unwrap();
     let calls: Vec<_> = job.live().filter(|entry| entry.body.kind() == "stop_call").collect();

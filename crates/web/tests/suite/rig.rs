@@ -161,7 +161,7 @@ async fn a_thread_is_told_from_what_starts_in_it() {
 async fn the_run_is_walked_point_by_point_and_a_needle_at_its_end_is_a_reading() {
     let me = Person::signed_in().await;
     let page = me.page("/jobs/8/run").await;
-    assert!(page.contains("Point 1 of 7") && page.contains("None within about six seconds: stop at once"));
+    assert!(page.contains("Point 1 of 7") && page.contains("None after 6 s: stop the engine at once"));
     let chosen = me.page("/jobs/8/run?point=hot-idle").await;
     assert!(chosen.contains("Point 4 of 7") && chosen.contains("Wait for the needle"));
     assert!(me.page("/jobs/8/run?point=tarot").await.contains("Point 1 of 7"), "a point that is none is no trouble");

@@ -61,13 +61,9 @@ async fn a_whole_job_from_sign_in_to_report() {
     me.press("Trace").await;
     me.sees("touch one for why").await;
     let odds = me.driver.find(By::Id("suspect-pickup_air")).await.unwrap().text().await.unwrap();
-    me.driver
-        .find(By::XPath("//section[contains(., 'How the needle moves')]//button[contains(., 'Steady')]"))
-        .await
-        .unwrap()
-        .click()
-        .await
-        .unwrap();
+    me.press("How the needle moves").await;
+    me.sees("Your choice").await;
+    me.press("Steady").await;
     until("the odds move", || async {
         let now = me.driver.find(By::Id("suspect-pickup_air")).await.unwrap().text().await.unwrap_or_default();
         now != odds && now.contains("down")

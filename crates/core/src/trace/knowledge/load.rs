@@ -62,6 +62,8 @@ struct RawCheck {
     #[serde(default)]
     engine: Option<Engine>,
     #[serde(default)]
+    look: bool,
+    #[serde(default)]
     gauge: bool,
     #[serde(default)]
     hot: bool,
@@ -81,6 +83,7 @@ struct CheckFile {
     slight: f64,
     hour: f64,
     twin_share: f64,
+    damage: Vec<String>,
     access: Openings,
     bench: Moves,
     twin: Vec<Twin>,
@@ -101,6 +104,9 @@ pub(super) fn fingerprint() -> String {
         texts.flat_map(str::bytes).fold(0xcbf2_9ce4_8422_2325_u64, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3));
     format!("{hash:016x}")
 }
+
+/// The heading of circumstances that somebody saw or heard.
+const SEEN: &str = "seen";
 
 /// The four files as one; what cannot be read is told by [`super::faults`].
 pub(super) fn load() -> Knowledge {
@@ -124,12 +130,15 @@ pub(super) fn load() -> Knowledge {
                 let p = circumstance.row(&cause.id);
                 Some([p, 1.0 - p].to_vec())
             };
-            let table = spread.over_states(&usual, rows).into_iter().filter_map(|row| row.first().copied()).collect();
+            // A slight fault is seen less; what was done to the engine is told as often with it as with a marked one.
+            let slight = if circumstance.ask == SEEN { slight } else { 1.0 };
+            let table = spread.over_states(slight, &usual, rows).into_iter().filter_map(|row| row.first().copied()).collect();
             Circumstance { table, ..circumstance }
         })
         .collect();
     let (hour, twin_share, openings, moves) =
         checks.as_ref().map_or_else(Default::default, |file| (file.hour, file.twin_share, file.access, file.bench));
+    let damage = checks.as_ref().map_or_else(Vec::new, |file| file.damage.clone());
     let twins = checks.as_ref().map_or_else(Vec::new, |file| file.twin.iter().map(|twin| twin.both.clone()).collect());
     let checks = checks.map(|file| file.check).unwrap_or_default().into_iter().map(|raw| spread.check(raw)).collect();
     let total: f64 = causes.iter().map(|cause| cause.prior).sum();
@@ -144,7 +153,7 @@ pub(super) fn load() -> Knowledge {
             })
         })
         .collect();
-    Knowledge { group_of, causes, hypotheses, checks, circumstances, hour, moves, twins, twin_share, openings, complaints }
+    Knowledge { group_of, causes, hypotheses, checks, circumstances, hour, moves, damage, twins, twin_share, openings, complaints }
 }
 
 fn read<T: DeserializeOwned>(name: &str, text: &str, complaints: &mut Vec<String>) -> Option<T> {
@@ -178,7 +187,7 @@ struct Spread<'a> {
 
 impl Spread<'_> {
     /// A row for every state. `row` gives a cause's own, none where the usual one holds.
-    fn over_states(&self, usual: &[f64], row: impl Fn(&Cause) -> Option<Vec<f64>>) -> Vec<Vec<f64>> {
+    fn over_states(&self, slight: f64, usual: &[f64], row: impl Fn(&Cause) -> Option<Vec<f64>>) -> Vec<Vec<f64>> {
         let of = |cause: usize| -> Vec<f64> {
             let Some(cause) = self.causes.get(cause) else { return usual.to_vec() };
             // What is not on the list leaves the parts that are looked at sound: it has the usual row, so a clean strip-down speaks for it.
@@ -188,7 +197,7 @@ impl Spread<'_> {
         for hypothesis in self.hypotheses {
             let first = of(hypothesis.first);
             let second = hypothesis.second.map(of);
-            for shown in [self.slight, 1.0] {
+            for shown in [slight, 1.0] {
                 let faded = |row: &[f64]| -> Vec<f64> { row.iter().zip(usual).map(|(p, usual)| usual + shown * (p - usual)).collect() };
                 let first = faded(&first);
                 table.push(match &second {
@@ -209,7 +218,8 @@ impl Spread<'_> {
                 Outcome { id: id.to_owned(), label: label.to_owned() }
             })
             .collect();
-        let table = self.over_states(&raw.usual.p, |cause| raw.rows.iter().find(|row| row.cause == cause.id).map(|row| row.p.clone()));
+        let table =
+            self.over_states(self.slight, &raw.usual.p, |cause| raw.rows.iter().find(|row| row.cause == cause.id).map(|row| row.p.clone()));
         let stops = outcomes.iter().map(|outcome| flag::stops(&raw.id, &outcome.id)).collect();
         Check {
             id: raw.id,
@@ -223,6 +233,7 @@ impl Spread<'_> {
             minutes_per_l: raw.minutes_per_l,
             needs: raw.needs,
             engine: raw.engine,
+            look: raw.look,
             gauge: raw.gauge,
             hot: raw.hot,
             sump: raw.sump,

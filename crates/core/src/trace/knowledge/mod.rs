@@ -116,6 +116,9 @@ pub struct Cause {
     pub reading: ShownAs,
     /// The circuit is sound with it: it holds only while every measured point conforms.
     pub conforms: bool,
+    /// The pressure at the port hardly shows it: with it the sheet is kept as often as without a fault.
+    #[serde(default)]
+    pub hidden: bool,
     /// Certainty at which one acts on it.
     #[serde(default = "usual_certainty")]
     pub act_at: f64,
@@ -168,6 +171,8 @@ pub struct Knowledge {
     pub hour: f64,
     /// What moving the bench from one state to another costs.
     pub moves: Moves,
+    /// Findings that say that metal has touched metal, by their keys.
+    pub(crate) damage: Vec<String>,
     /// Findings that are two sides of one fact, as patterns of their keys.
     pub(crate) twins: Vec<[String; 2]>,
     /// Weight of the one of two such findings that tells less.
@@ -266,6 +271,11 @@ impl Knowledge {
             Access::EngineOut => card.engine_out_minutes,
         };
         Price { minutes: said.unwrap_or(usual.minutes), ..usual }
+    }
+
+    /// A finding, by its key, that says that metal has touched metal.
+    pub fn is_damage(&self, key: &str) -> bool {
+        self.damage.iter().any(|known| known == key)
     }
 
     /// Work and material as money.

@@ -99,6 +99,8 @@ pub struct Check {
     pub needs: Option<Needs>,
     /// What the engine does meanwhile; either where there is none.
     pub engine: Option<Engine>,
+    /// Its result is the part itself, seen or measured, and not what the engine answers to a test.
+    pub look: bool,
     /// The test gauge must be fitted.
     pub gauge: bool,
     /// The oil must be hot.

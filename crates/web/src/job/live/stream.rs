@@ -259,11 +259,12 @@ impl Watcher {
         }
         let run = run_of(&recent);
         let gear = self.point.as_ref().map(|point| point.gear).unwrap_or_default();
-        let call = live::stop_call(&run, self.zero_kpa, &StopLines::of(&self.case, gear));
+        let lines = StopLines::of(&self.case, gear);
+        let call = live::stop_call(&run, self.zero_kpa, &lines);
         event.stop = call.as_ref().map(|call| call.says(unit));
         event.blind = live::cannot_call(&run);
         if let Some(start @ Start::Built(seconds)) = live::start(&run, self.zero_kpa) {
-            event.built = live::build_outcome(start).map(|outcome| (format!("{seconds:.1} s"), outcome));
+            event.built = live::build_outcome(start, lines.start_up()).map(|outcome| (format!("{seconds:.1} s"), outcome));
         }
         if let Some(point) = &self.point {
             let now = live::now(&run, point, unit);

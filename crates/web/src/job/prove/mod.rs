@@ -67,7 +67,8 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
             return desk.answer(Stage::Prove, ask, StatusCode::CONFLICT).await;
         }
         let seq = job.seq();
-        if found.took_min.is_some() {
+        // An opening's minutes are learnt from jobs that opened something.
+        if found.took_min.is_some() && (opened_for_it(&job) || looked_inside(&job)) {
             found.planned_min = planned(&job, &found);
         }
         let record = record::of(&desk, job, found.known).await?;
@@ -167,6 +168,12 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
 fn opened_for_it(job: &Job) -> bool {
     let repair = job.repair().and_then(|repair| repair.cause.as_deref()).and_then(opened::repair_of);
     repair.is_some_and(|repair| repair.access(&job.engine.card) != Access::Outside)
+}
+
+/// Something behind an opening was looked at.
+fn looked_inside(job: &Job) -> bool {
+    let inside = |check: &str| knowledge().opens(check, &job.engine.card);
+    job.live().any(|entry| matches!(&entry.body, Body::Evidence { check, .. } if inside(check)))
 }
 
 /// It is cranked once more before it is started.

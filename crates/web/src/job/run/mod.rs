@@ -22,7 +22,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Shows, Slope, SpeedHeld};
 use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::unit::{Gear, Units};
+use velvet_dial_core::unit::{Gear, Units, first_upper};
 use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
 use velvet_dial_store::library::{self, Gauge};
 use velvet_dial_store::rigs;
@@ -97,7 +97,7 @@ pub fn filled(job: &Job, entry: &str, unit: Units) -> Slip {
     slip.keep("pressure", &show::typed(reading.kpa, unit));
     slip.keep("spread", &show::typed(reading.spread_kpa, unit));
     slip.keep("gauge", reading.instrument.as_deref().unwrap_or(""));
-    slip.keep("shows", reading.shown().id());
+    slip.keep("shows", reading.shows.unwrap_or(Shows::Value).id());
     slip.keep("slope", reading.slope.unwrap_or(Slope::Level).id());
     slip.keep("speed_held", reading.speed_held.unwrap_or(SpeedHeld::Measured).id());
     slip.keep("hold_s", &reading.hold_s.map(show::plain).unwrap_or_default());
@@ -121,8 +121,10 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]
         Shows::UnderFirstMark => Some(scale.graduation_kpa),
         Shows::Pegged => Some(scale.full_scale_kpa),
         Shows::Value => None,
+        // What a lamp says is on which side of its switch the pressure is, whatever was typed.
+        Shows::LampOn | Shows::LampOut => scale.lamp_opens_kpa(),
     };
-    let mark = mark.filter(|_| typed.raw("pressure").trim().is_empty());
+    let mark = mark.filter(|_| shows.is_of_a_lamp() || typed.raw("pressure").trim().is_empty());
     let (rpm, oil_temp_c, kpa) = (typed.number("rpm"), typed.number("oil_temp_c"), mark.or_else(|| typed.number("pressure")));
     let (slope, speed_held, hold_s) =
         (typed.choice("slope", Slope::ALL), typed.choice("speed_held", SpeedHeld::ALL), typed.number("hold_s"));
@@ -131,6 +133,9 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]
     let gear = typed.choice("gear", Gear::ALL).unwrap_or(Gear::Neutral);
     if gauge.is_none() && !named.is_empty() {
         typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
+    }
+    if let Some(why) = rpm.and_then(|rpm| scale.refuses(shows, rpm)) {
+        typed.slip.wrong(if scale.lamp_opens_kpa().is_some() { "shows" } else { "gauge" }, format!("{}.", first_upper(&why)));
     }
     if let (Some(gauge), Some(kpa)) = (gauge, kpa)
         && kpa > gauge.gauge.full_scale_kpa

@@ -15,6 +15,7 @@ use crate::ui::words::{limit_words, point_name, reading_place};
 use velvet_dial_core::case::{JudgedReading, Phase, Proof, ProofWord, Shows, Slope, SpeedHeld, proof};
 use velvet_dial_core::record;
 use velvet_dial_core::script::{self, Point};
+use velvet_dial_core::start_up::StartUp;
 use velvet_dial_core::trace::Step as Proposed;
 use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
@@ -52,6 +53,8 @@ pub struct ReadingsWork {
     /// What the closing is called, and whether it is the main act.
     pub closes: (&'static str, bool),
     pub repaired: bool,
+    /// The seconds that a start of this engine may take.
+    pub start_up: StartUp,
     pub script: Vec<Step>,
     /// The point that is done now; none when all are answered.
     pub now: Option<Now>,
@@ -186,6 +189,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         after,
         live: live::panel(drawn, now, after),
         recorded: drawn.rigs.runs.iter().rev().map(|run| recorded_line(run, &job.zone)).collect(),
+        start_up: StartUp::of(&assessed.case),
         script: points
             .iter()
             .map(|point| Step {
@@ -247,7 +251,10 @@ fn form(job: &Job, slip: &Slip, unit: Units, last_gauge: String, chosen: Option<
         let ordinary = Choice { id: String::new(), label: "ordinary workshop gauge".to_owned() };
         let of_shop = job.gauges.iter().map(|gauge| Choice {
             id: gauge.name.clone(),
-            label: format!("{} · class {}", gauge.name, show::plain(gauge.gauge.class_percent)),
+            label: match gauge.gauge.lamp_opens_kpa() {
+                Some(opens) => format!("{} · opens at {}", gauge.name, show::pressure(opens, unit)),
+                None => format!("{} · class {}", gauge.name, show::plain(gauge.gauge.class_percent)),
+            },
         });
         std::iter::once(ordinary).chain(of_shop).collect()
     };

@@ -67,8 +67,10 @@ pub struct Undo {
     pub what: String,
 }
 
-/// The cause that is certain enough to act on.
+/// The cause to act on.
 pub struct Settled {
+    /// Why now.
+    pub why: &'static str,
     pub name: String,
     pub percent: String,
     pub put_right: String,
@@ -114,11 +116,13 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         .take(3)
         .map(|proposal| Then { ask: cards::name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes) })
         .collect();
-    let settled = assessed.now.settled.and_then(|index| {
-        let cause = knowledge().causes.get(index)?;
-        let percent = show::percent(assessed.now.posterior.of(index));
-        Some(Settled { name: cause.name.clone(), percent, put_right: cause.put_right.clone() })
-    });
+    let act = |index: Option<usize>, why: &'static str| {
+        let cause = knowledge().causes.get(index?)?;
+        let percent = show::percent(assessed.now.posterior.of(index?));
+        Some(Settled { why, name: cause.name.clone(), percent, put_right: cause.put_right.clone() })
+    };
+    let settled = act(assessed.now.settled, "Good enough to act")
+        .or_else(|| act(assessed.now.mend_now, "Seen at fault: put it right first, then read again"));
     Shell {
         number: job.head.number,
         tag: job.head.vehicle.tag.clone(),

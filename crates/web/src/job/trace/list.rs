@@ -135,10 +135,14 @@ fn leads(assessed: &Assessed) -> (String, String) {
             format!("Good enough to act on: {name} leads with {p}, and nothing left to learn is worth its minutes.")
         }
         Some(Enough::InSpec) => "Stop here: every point of the sheet is within its limits. Look at the sender, the wiring and the complaint itself; nothing is opened or cut.".to_owned(),
+        Some(Enough::Seen) => {
+            let seen = now.mend_now.and_then(|index| know.causes.get(index)).map_or("", |cause| cause.name.as_str());
+            format!("“{seen}” was seen at fault: put that right first, then read again. There may be more.")
+        }
         Some(Enough::NothingLeft) => format!("{name} leads with {p}, and all that can be done from here is done."),
         None => format!("{name} leads with {p}: not good enough to act on yet."),
     };
-    let wrong = in_vain(index).filter(|_| !cause.conforms && now.enough.is_some()).map(|costs| {
+    let wrong = in_vain(index).filter(|_| !cause.conforms && now.enough.is_some_and(|enough| enough != Enough::Seen)).map(|costs| {
         let ruins = if cause.ruins > 0.2 { " Left in place it ruins the engine." } else { "" };
         format!("If it is wrong: {costs}.{ruins}")
     });

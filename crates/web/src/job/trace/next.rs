@@ -11,7 +11,7 @@ use crate::ui::words::access_words;
 use actix_web::HttpResponse;
 use askama::Template;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
-use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plan, proof_of};
+use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plan, price_if_wrong, proof_of};
 use velvet_dial_store::jobs::Body;
 
 /// One of the four orders.
@@ -137,7 +137,7 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
-        price: first.map(|first| price(first, drawn.house.money())).unwrap_or_default(),
+        price: first.map(|first| price(assessed, first, drawn.house.money())).unwrap_or_default(),
         instead: instead.map(|card| {
             let says = against(assessed, card.id);
             (card, says)
@@ -153,20 +153,32 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     .render()
 }
 
-/// “3 min, about 5 EUR; may be expected to save 40 min”.
-fn price(proposal: &Proposal, money: &str) -> String {
-    let saves = proposal.saves_minutes(knowledge());
-    let saves = if saves >= 1.0 { format!("; may be expected to save {}", show::roughly(saves)) } else { String::new() };
-    format!("{}, about {:.0} {money}{saves}", show::minutes(proposal.minutes), proposal.money)
+/// “3 min, about 5 EUR. Saves about 40 min on average: acting on … now would be wrong in 4 of 10 such jobs, and costs 5 h when it is.”
+fn price(assessed: &Assessed, proposal: &Proposal, money: &str) -> String {
+    let know = knowledge();
+    let saves = proposal.saves_minutes();
+    let leader = assessed.now.posterior.leader().and_then(|index| Some((index, know.causes.get(index)?)));
+    let because = leader.filter(|_| saves >= 1.0).and_then(|(index, cause)| {
+        let wrong = 10.0 * (1.0 - assessed.now.posterior.of(index));
+        let (in_vain, _) = price_if_wrong(know, index)?;
+        let wrong = match wrong.round() {
+            0.0 => "now and then".to_owned(),
+            10.0 => "nearly always".to_owned(),
+            of_ten => format!("in {of_ten:.0} of 10 such jobs"),
+        };
+        let acts = if cause.conforms { "handing it back as it is".to_owned() } else { format!("acting on “{}” now", cause.name) };
+        let saves = show::roughly(saves);
+        Some(format!(". Saves {saves} on average: {acts} would be wrong {wrong}, which costs {} with the comeback", show::minutes(in_vain)))
+    });
+    format!("{}, about {:.0} {money}{}", show::minutes(proposal.minutes), proposal.money, because.unwrap_or_default())
 }
 
 /// What a check costs against what is proposed.
 fn against(assessed: &Assessed, check: &str) -> String {
-    let know = knowledge();
     let of = |wanted: &str| assessed.next.iter().chain(&assessed.now.next).find(|proposal| proposal.check() == Some(wanted));
     let Some(best) = assessed.next.first() else { return String::new() };
     match of(check) {
-        Some(own) => match best.saves_minutes(know) - own.saves_minutes(know) {
+        Some(own) => match best.saves_minutes() - own.saves_minutes() {
             worse if worse >= 1.0 => format!("Your choice. It may be expected to cost {} against the proposal.", show::roughly(worse)),
             _ => "Your choice, as good as the proposal.".to_owned(),
         },

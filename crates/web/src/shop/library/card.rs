@@ -83,7 +83,12 @@ fn pattern(known: &FamilyPattern, zone: &Zone) -> PatternRow {
         know.cause(&known.known.cause).and_then(|index| know.causes.get(index)).map_or(known.known.cause.as_str(), |cause| &cause.name);
     PatternRow {
         id: known.id.to_string(),
-        words: format!("{}: {} times as likely as on other engines", first_upper(cause), show::plain(known.known.times)),
+        words: format!(
+            "{}: {} times as likely as on other engines{}",
+            first_upper(cause),
+            show::plain(known.known.times),
+            known.known.cases.map_or_else(String::new, |cases| format!(", counted in {cases} cases"))
+        ),
         source: known.known.source.clone(),
         by: by(&known.by, zone),
     }

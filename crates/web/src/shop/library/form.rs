@@ -58,7 +58,8 @@ pub static PATTERN: Form = Form {
     asks: &[
         Ask::new("family", "Family", "", Kind::Hidden),
         Ask::new("cause", "What is known to fail", "", Kind::Choice),
-        Ask::new("times", "How many times as likely", "1.1 to 20", Kind::Number(&field::TIMES)),
+        Ask::new("times", "How many times as likely", "1.1 to 20; more only where it was counted", Kind::Number(&field::TIMES)),
+        Ask::new("cases", "Counted in", "cases; empty if somebody only says so", Kind::NumberOrNone(&field::COUNTED)),
         Ask::new(
             "source",
             "Source",
@@ -93,9 +94,11 @@ pub static GAUGE: Form = Form {
     asks: &[
         Ask::new("name", "Gauge", "a name to find it by", Kind::Needed(120, FIND_AGAIN)),
         Ask::new("kind", "Kind", "", Kind::Choice),
-        Ask::new("full_scale", "Full scale", "", Kind::Pressure(&field::FULL_SCALE)),
-        Ask::number(&field::CLASS),
-        Ask::new("graduation", "Mark every", "", Kind::Pressure(&field::GRADUATION)),
+        Ask::new("full_scale", "Full scale", "", Kind::PressureOrNone(&field::FULL_SCALE)),
+        Ask::new("class_percent", "Accuracy class", "% of full scale", Kind::NumberOrNone(&field::CLASS)),
+        Ask::new("graduation", "Mark every", "", Kind::PressureOrNone(&field::GRADUATION)),
+        Ask::new("opens", "Lamp switch opens at", "", Kind::PressureOrNone(&field::LAMP_OPENS)),
+        Ask::new("armed_from_rpm", "Warning armed from", "rpm, if only above some speed", Kind::NumberOrNone(&field::RPM)),
         Ask::new("calibrated_on", "Calibrated on", "year-month-day", Kind::Day),
         Ask::new("due_on", "Due again on", "year-month-day", Kind::Day),
         Ask::new("serial", "Serial number", "", Kind::Text(60)),

@@ -23,6 +23,8 @@ pub fn of(gauge: &Gauge, unit: Units) -> Slip {
     slip.keep("full_scale", &show::typed(card.full_scale_kpa, unit));
     slip.keep("class_percent", &show::plain(card.class_percent));
     slip.keep("graduation", &show::typed(card.graduation_kpa, unit));
+    slip.keep("opens", &card.opens_kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default());
+    slip.keep("armed_from_rpm", &card.armed_from_rpm.map(show::plain).unwrap_or_default());
     for (name, day) in [("calibrated_on", card.calibrated_on), ("due_on", card.due_on)] {
         slip.keep(name, &day.map(|day| day.to_string()).unwrap_or_default());
     }
@@ -37,6 +39,23 @@ fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {
     let kind = read.choice("kind", Kind::ALL).unwrap_or(Kind::Bourdon);
     let (full_scale_kpa, class_percent, graduation_kpa) =
         (read.number("full_scale"), read.number("class_percent"), read.number("graduation"));
+    let (opens_kpa, armed_from_rpm) = (read.number("opens"), read.number("armed_from_rpm"));
+    let is_lamp = kind == Kind::LampSwitch;
+    if is_lamp && opens_kpa.is_none() {
+        read.slip.wrong(
+            "opens",
+            "Lamp switch opens at: enter the pressure at which the lamp goes out; it is stamped on the switch or on the sheet.",
+        );
+    }
+    for (name, label, value) in [
+        ("full_scale", "Full scale", full_scale_kpa),
+        ("class_percent", "Accuracy class", class_percent),
+        ("graduation", "Mark every", graduation_kpa),
+    ] {
+        if value.is_none() && !is_lamp && read.raw(name).trim().is_empty() {
+            read.slip.wrong(name, format!("{label}: nothing typed yet; a gauge needs it to know how far it may be off."));
+        }
+    }
     let (calibrated_on, due_on) = (read.day("calibrated_on"), read.day("due_on"));
     let said = |text: String| Some(text).filter(|text| !text.is_empty());
     let (serial, certificate) = (said(read.text("serial")), said(read.text("certificate")));
@@ -48,19 +67,25 @@ fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {
     }
     if let (Some(scale), Some(mark)) = (full_scale_kpa, graduation_kpa)
         && mark > scale / 2.0
+        && !is_lamp
     {
         read.slip.wrong("graduation", "Mark every: more than half the full scale; enter the step between two marks.");
     }
+    // A lamp switch has neither scale nor class.
+    let ordinary = is_lamp.then(Instrument::default);
+    let ordinary = ordinary.as_ref();
     let gauge = Instrument {
         kind,
-        full_scale_kpa: full_scale_kpa?,
-        class_percent: class_percent?,
-        graduation_kpa: graduation_kpa?,
+        full_scale_kpa: full_scale_kpa.or(ordinary.map(|gauge| gauge.full_scale_kpa))?,
+        class_percent: class_percent.or(ordinary.map(|gauge| gauge.class_percent))?,
+        graduation_kpa: graduation_kpa.or(ordinary.map(|gauge| gauge.graduation_kpa))?,
         calibrated_on,
         due_on,
         serial,
         certificate,
         thread,
+        opens_kpa: opens_kpa.filter(|_| is_lamp),
+        armed_from_rpm: armed_from_rpm.filter(|_| is_lamp),
     };
     read.slip.is_clean().then_some((name, gauge))
 }

@@ -5,7 +5,7 @@ use super::{Editing, page};
 use crate::http::form::{Read, Sent};
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
-use crate::ui::Liking;
+use crate::ui::{Liking, show};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
@@ -25,11 +25,20 @@ pub fn empty(family: &str) -> Slip {
 pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
     let mut read = Read::of(&PATTERN, &form, liking.unit);
     let family = read.raw("family").trim().to_owned();
-    let times = read.number("times");
+    let (times, cases) = (read.number("times"), read.number("cases").map(|cases| cases.round() as u32));
     let source = read.text("source");
     let cause = knowledge().cause(read.raw("cause")).and_then(|index| knowledge().causes.get(index)).ok_or(Failure::NoPage)?;
     if let Some(times) = times.filter(|_| read.slip.is_clean()) {
-        let pattern = KnownPattern { cause: cause.id.clone(), times, source };
+        let pattern = KnownPattern { cause: cause.id.clone(), times, cases, source };
+        if times > pattern.most() {
+            let most = show::plain(pattern.most());
+            read.slip.wrong(
+                "times",
+                format!("How many times as likely: {most} at most, unless it was counted in more cases. Say in how many it was counted."),
+            );
+            let editing = Editing { pattern: Some(read.slip), ..Editing::default() };
+            return page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await;
+        }
         let wrong = match library::add_pattern(&app.db, &who.0, &family, &pattern).await? {
             Entered::Stands => return Ok(home(&PATTERN, &form, liking)),
             Entered::NoFamily => "No engine of the library is of this family by now. Give one its family first.",
