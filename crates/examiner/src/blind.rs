@@ -100,6 +100,16 @@ impl Engine {
         Self { made, points, read, gauge, lags_k }
     }
 
+    /// How warm the oil truly was at a reading, but for what the thermometer is off, °C.
+    pub fn true_c(&self, reading: &Reading) -> f64 {
+        reading.oil_temp_c - self.lags_k.filter(|_| reading.oil_temp_c > 40.0).unwrap_or(0.0)
+    }
+
+    /// Standard deviation of what the gauge is off by its class, kPa.
+    pub fn gauge_kpa(&self) -> f64 {
+        self.gauge.class_percent / 100.0 * self.gauge.full_scale_kpa / 3f64.sqrt()
+    }
+
     pub fn layout(&self) -> &Layout {
         &self.made.card.layout
     }

@@ -13,6 +13,7 @@
 mod believed;
 mod blind;
 mod build;
+mod ceiling;
 mod engine;
 mod habit;
 mod print;
@@ -22,7 +23,8 @@ mod stranger;
 mod throws;
 
 pub use believed::{Believed, believed, believes};
-pub use print::tuning;
+pub use ceiling::ceiling;
+pub use print::{most, tuning};
 pub use score::{Bin, Calibration, SoundScore, Tally};
 
 use blind::{Blind, Engine, is_true};
@@ -74,13 +76,31 @@ pub struct Options {
     pub tuned_on: bool,
     /// Judge by the readings and the intake alone, and follow no order of checks: a tenth of the time.
     pub unfollowed: bool,
+    /// What an hour of work costs, in the money that parts and engines are priced in: the dearer it is, the sooner a search ends.
+    pub hour: f64,
     /// The tracer's own seed; its figures should not hang on it.
     pub tracer_seed: Option<u32>,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Self { seed: 1, engines: 12, noticed: 1.0 / 3.0, discrepancy: 1.0, tuned_on: false, unfollowed: false, tracer_seed: None }
+        Self {
+            seed: 1,
+            engines: 12,
+            noticed: 1.0 / 3.0,
+            discrepancy: 1.0,
+            tuned_on: false,
+            unfollowed: false,
+            hour: knowledge().hour,
+            tracer_seed: None,
+        }
+    }
+}
+
+impl Options {
+    /// The seed of an engine of a rival.
+    fn seed_of(&self, rival: usize, engine: usize) -> u64 {
+        self.seed.wrapping_mul(1_000_003).wrapping_add((1_000 * rival + engine) as u64)
     }
 }
 
@@ -279,8 +299,7 @@ fn count_orders(sums: &mut [Orders; 2], of_case: &[Vec<(&'static str, OrderScore
 fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<Drawn> {
     let mut waiting: Vec<usize> = Vec::new();
     let one = |engine: usize| {
-        let seed = options.seed.wrapping_mul(1_000_003).wrapping_add((1_000 * rival + engine) as u64);
-        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let mut rng = ChaCha8Rng::seed_from_u64(options.seed_of(rival, engine));
         let drawn = Engine::drawn(habit, &mut rng);
         let mut cases: Vec<(Blind, bool)> = (0..know.causes.len())
             .filter_map(|cause| drawn.with(know, cause, options.noticed, &mut rng))
@@ -303,11 +322,11 @@ fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<
 fn examine(know: &'static Knowledge, options: Options, drawn: &Drawn) -> Vec<Seen> {
     let assumed = Assumed { discrepancy: options.discrepancy, seed: options.tracer_seed.unwrap_or(Assumed::default().seed) };
     let Some(tracer) = drawn.tracer(assumed) else { return Vec::new() };
-    drawn.cases.iter().map(|(blind, equal)| ask(know, &tracer, blind, (drawn.rival, *equal, options.unfollowed))).collect()
+    drawn.cases.iter().map(|(blind, equal)| ask(know, &tracer, blind, (drawn.rival, *equal, options))).collect()
 }
 
 /// Hands a case to the tracer at every level.
-fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal, unfollowed): (usize, bool, bool)) -> Seen {
+fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal, options): (usize, bool, Options)) -> Seen {
     let hypothesis = know.hypotheses.get(blind.truth);
     let tally = |posterior: &Posterior| hypothesis.map_or_else(Tally::default, |h| Tally::of(know, h, posterior));
     let said = |posterior: &Posterior| hypothesis.map_or_else(Vec::new, |h| statements(h, posterior));
@@ -326,10 +345,10 @@ fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal, 
     let id = cause.map_or("", |cause| cause.id.as_str());
     let sound_engine = hypothesis.is_some_and(|h| h.second.is_none()) && cause.is_some_and(|cause| cause.conforms);
     let sound = SoundScore::of(sound_engine, blind.below, bare.sound);
-    let situation = bare.situation(&blind.case);
+    let situation = Situation { hour: options.hour, ..bare.situation(&blind.case) };
     let mut orders: [Vec<(&'static str, OrderScore)>; 2] = Default::default();
     let mut end: [Vec<Stated>; 2] = Default::default();
-    if !unfollowed && (SHOWN_BY_PRESSURE.contains(&id) || !equal) {
+    if !options.unfollowed && (SHOWN_BY_PRESSURE.contains(&id) || !equal) {
         for ((orders, end), answers) in orders.iter_mut().zip(&mut end).zip(&blind.answers) {
             for (name, order, until) in ORDERS {
                 let (score, states) = follow(know, (order, until), &bare.posterior.states, &situation, (blind, answers));

@@ -162,3 +162,22 @@ fn orders(f: &mut Formatter, name: &str, scores: &Orders) -> Result {
     }
     writeln!(f)
 }
+
+/// The most that the readings could tell, as a table.
+pub fn most(rows: &[(&str, Tally)]) -> String {
+    let mut text = String::from("| rival | n | first | first three | first group | first two groups |\n|---|---:|---:|---:|---:|---:|\n");
+    let mut all = Tally::default();
+    rows.iter().for_each(|(_, tally)| all.add(*tally));
+    for (name, tally) in rows.iter().copied().chain([("**all**", all)]) {
+        let percent = |count: u32| 100.0 * tally.share(count);
+        text += &format!(
+            "| {name} | {} | {:.0} | {:.0} | {:.0} | {:.0} |\n",
+            tally.cases,
+            percent(tally.first),
+            percent(tally.first_three),
+            percent(tally.group_first),
+            percent(tally.group_first_two)
+        );
+    }
+    text
+}

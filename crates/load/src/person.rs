@@ -58,10 +58,30 @@ impl Person {
         Ok(sent.form(form).send().await?)
     }
 
-    /// A reading, and how long it took; why it was not acknowledged, when it was not.
+    /// Opens a new job on the engine of this place in the list, and says its number.
+    pub async fn open_job(&self, place: u64) -> Told<i64> {
+        let (page, _) = self.get("/jobs/new").await?;
+        let engines: Vec<&str> =
+            page.split("<option value=\"").filter_map(|rest| rest.get(..36)).filter(|id| Uuid::parse_str(id).is_ok()).collect();
+        let engine = engines.get((place % engines.len().max(1) as u64) as usize).copied().ok_or("no engine to choose")?;
+        let key = Uuid::new_v4().to_string();
+        let form = [("key", key.as_str()), ("tag", &key[..8]), ("engine", engine), ("complaint", "Lamp at idle when hot")];
+        let answer = self.post("/jobs", &form).await?;
+        let to = ["location", "hx-redirect"].into_iter().find_map(|name| answer.headers().get(name)?.to_str().ok());
+        let number = to.and_then(|to| to.strip_prefix("/jobs/")?.split('/').next()?.parse().ok());
+        number.ok_or_else(|| format!("no job was opened: {}", answer.status()).into())
+    }
+
+    /// A hot idle, and how long it took; why it was not acknowledged, when it was not.
     pub async fn reading(&self, job: i64, kpa: f64) -> Result<Duration, String> {
+        self.reading_at(job, (780, 98), kpa).await
+    }
+
+    /// A reading at a speed and an oil temperature, likewise.
+    pub async fn reading_at(&self, job: i64, (rpm, oil_temp_c): (u32, u32), kpa: f64) -> Result<Duration, String> {
         let (key, kpa) = (Uuid::new_v4().to_string(), format!("{kpa:.1} kPa"));
-        let form = [("key", key.as_str()), ("unit", "kPa"), ("rpm", "780"), ("oil_temp_c", "98"), ("pressure", &kpa), ("phase", "before")];
+        let (rpm, oil) = (rpm.to_string(), oil_temp_c.to_string());
+        let form = [("key", key.as_str()), ("unit", "kPa"), ("rpm", &rpm), ("oil_temp_c", &oil), ("pressure", &kpa), ("phase", "before")];
         let start = Instant::now();
         let answer = self.post(&format!("/jobs/{job}/reading"), &form).await.map_err(|error| error.to_string())?;
         let status = answer.status();

@@ -2,7 +2,7 @@
 use clap::Args;
 use std::io::{self, Write};
 use std::process::ExitCode;
-use velvet_dial_examiner::{Options, believed, believes, evaluate, tune, tuning};
+use velvet_dial_examiner::{Options, believed, believes, ceiling, evaluate, most, tune, tuning};
 
 /// What to draw.
 #[derive(Debug, Args)]
@@ -22,12 +22,18 @@ pub struct Evaluate {
     /// Judge by readings and intake alone and follow no order of checks, in a tenth of the time.
     #[arg(long)]
     unfollowed: bool,
+    /// What an hour of work costs when the search is followed, 10 to 1000; parts and engines are priced in the same money.
+    #[arg(long, default_value_t = Options::default().hour as u32, value_parser = clap::value_parser!(u32).range(10..=1000))]
+    hour: u32,
     /// Print one JSON object instead of tables.
     #[arg(long)]
     json: bool,
     /// Score values of the model's own error on every rival that is tuned on, and what the others of those would choose for each, instead of the tables.
     #[arg(long)]
     tune: bool,
+    /// Print the most that the readings could tell somebody who knew each engine as it was when sound and its maker's faults, instead of the tables.
+    #[arg(long, conflicts_with_all = ["tune", "believes"])]
+    ceiling: bool,
     /// Print what is believed of nine healthy engines before anything is read, beside what the trade calls usual, instead of the tables.
     #[arg(long, conflicts_with = "tune")]
     believes: bool,
@@ -50,8 +56,15 @@ impl Evaluate {
             noticed,
             tuned_on: self.tuned_on,
             unfollowed: self.unfollowed,
+            hour: f64::from(self.hour),
             ..Options::default()
         };
+        if self.ceiling {
+            let rows = ceiling(options);
+            let text = if self.json { serde_json::to_string(&rows).unwrap_or_default() } else { most(&rows) };
+            let _ = writeln!(io::stdout().lock(), "{}", text.trim_end());
+            return ExitCode::SUCCESS;
+        }
         if self.tune {
             let _ = writeln!(io::stdout().lock(), "{}", tuning(&tune(options)).trim_end());
             return ExitCode::SUCCESS;
