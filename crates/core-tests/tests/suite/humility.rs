@@ -294,3 +294,29 @@ fn a_start_may_take_what_filling_takes() {
     assert!(rebuilt.crank_first && rebuilt.stop_s == MOST_STOP_S && rebuilt.says().contains("without fuel"), "{rebuilt:?}");
     assert_eq!([1.0, 4.0, 30.0].map(|seconds| car.outcome(seconds)), ["normal", "slow", "none"]);
 }
+
+/// What was known when the repair was recorded stays: neither what is read nor what is found afterwards moves it, and a report tells the figures that it was done on.
+#[test]
+fn the_figures_are_kept_as_they_were_at_the_repair() {
+    let job = |after: bool| {
+        known(&with(|v| {
+            v["readings"] = json!([hot(750.0, 45.0), hot(2000.0, 310.0), hot(3000.0, 420.0)]);
+            v["circumstances"] = json!(["sump_was_off"]);
+            v["evidence"] = json!([{ "check": "level", "outcome": "ok" }, { "check": "needle", "outcome": "flutter" }]);
+            v["acts"] = json!([{ "act": "repair", "cause": "pickup_air" }]);
+            if after {
+                v["evidence"].as_array_mut().unwrap().push(json!({ "check": "leaks", "outcome": "heavy", "phase": "after" }));
+                v["evidence"].as_array_mut().unwrap().push(json!({ "check": "needle", "outcome": "steady", "phase": "after" }));
+                v["readings"]
+                    .as_array_mut()
+                    .unwrap()
+                    .push(json!({ "rpm": 750, "oil_temp_c": 100, "kpa": 190, "instrument": "g1", "phase": "after" }));
+            }
+        }))
+        .1
+    };
+    let (before, after) = (job(false), job(true));
+    assert_eq!(before.posterior.present, after.posterior.present);
+    assert_eq!(before.sound, after.sound);
+    assert!(after.proof.points.iter().any(|point| point.reading.is_some()), "what came after is judged for itself");
+}

@@ -202,6 +202,9 @@ pub struct Circumstance {
     pub id: String,
     /// On a screen.
     pub label: String,
+    /// What is asked once it is told; none where it speaks for itself.
+    #[serde(default)]
+    pub hint: Option<String>,
     /// The heading it stands under.
     pub ask: String,
     /// How often it is told with any cause.

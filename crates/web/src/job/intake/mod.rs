@@ -166,6 +166,8 @@ fn filled(said: &Particulars) -> Slip {
 pub struct IntakeGroup {
     pub heading: &'static str,
     pub ticks: Vec<Tick>,
+    /// What is asked of something that was ticked.
+    pub hints: Vec<&'static str>,
 }
 
 /// One circumstance.
@@ -188,9 +190,13 @@ fn intake(assessed: &Assessed) -> Vec<IntakeGroup> {
             told: assessed.case.circumstances.contains(&circumstance.id),
             supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
         };
+        let hint = circumstance.hint.as_deref().filter(|_| tick.told);
         match groups.iter_mut().find(|group| group.heading == circumstance.ask) {
-            Some(group) => group.ticks.push(tick),
-            None => groups.push(IntakeGroup { heading: &circumstance.ask, ticks: vec![tick] }),
+            Some(group) => {
+                group.ticks.push(tick);
+                group.hints.extend(hint);
+            }
+            None => groups.push(IntakeGroup { heading: &circumstance.ask, ticks: vec![tick], hints: hint.into_iter().collect() }),
         }
     }
     groups

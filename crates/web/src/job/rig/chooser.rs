@@ -3,13 +3,12 @@ use crate::job::assess::Assessed;
 use crate::ui::picture::scales::{self, Band, Scale, Scales};
 use crate::ui::show;
 use velvet_dial_core::calculator::{Candidate, Choice, GaugeChoice, choose};
+use velvet_dial_core::case::hot_c;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::unit::Units;
 
 /// Oil that is cold on a cool morning, and the speed it idles at over the usual.
 const COLD: (f64, f64) = (15.0, 150.0);
-/// Hot oil, where no sheet says a temperature.
-const HOT_C: f64 = 100.0;
 
 /// The pressures that a job may meet, kPa.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -32,13 +31,14 @@ pub fn expected(assessed: &Assessed) -> Expected {
     let points = assessed.case.spec.as_ref().map_or(&[][..], |sheet| sheet.points.as_slice());
     let fast_rpm = points.iter().map(|point| point.rpm).fold(0.0, f64::max);
     let fast_rpm = if fast_rpm > 1.5 * engine.idle_rpm { fast_rpm } else { 0.5 * engine.rated_rpm() };
+    let hot_c = hot_c(&assessed.case);
     let at = |rpm: f64, oil_temp_c: f64| tracer.expected_kpa(Working { rpm, oil_temp_c });
     let limits = points.iter().filter_map(|point| point.min_kpa);
     // A tenth of kPa a turn is the rule of thumb: 70 kPa a thousand turns.
     let thumb = 0.07 * engine.idle_rpm;
     Expected {
-        idle: at(engine.idle_rpm, HOT_C),
-        fast: at(fast_rpm, HOT_C),
+        idle: at(engine.idle_rpm, hot_c),
+        fast: at(fast_rpm, hot_c),
         fast_rpm,
         cold: at(engine.idle_rpm + COLD.1, COLD.0),
         least: limits.fold(f64::INFINITY, f64::min).min(if points.is_empty() { thumb } else { f64::INFINITY }),

@@ -103,7 +103,7 @@ pub fn moved(assessed: &Assessed, index: usize) -> Option<String> {
     (change.abs() >= MOVED).then(|| format!("{} {:.0}", if change > 0.0 { "up" } else { "down" }, 100.0 * change.abs()))
 }
 
-/// Causes by their part; the likeliest part first, with the probability that at least one of all its causes is present.
+/// Causes, likeliest first, by their part: the part of the likeliest cause first, each with the probability that at least one of all its causes is present.
 pub fn grouped<T>(posterior: &Posterior, causes: impl Iterator<Item = (&'static str, T)>) -> Vec<(f64, &'static str, Vec<T>)> {
     let mut groups: Vec<(f64, &str, Vec<T>)> = Vec::new();
     for (part, cause) in causes {
@@ -112,6 +112,5 @@ pub fn grouped<T>(posterior: &Posterior, causes: impl Iterator<Item = (&'static 
             None => groups.push((knowledge().any_of(&posterior.states, part), part, vec![cause])),
         }
     }
-    groups.sort_by(|a, b| b.0.total_cmp(&a.0));
     groups
 }

@@ -168,7 +168,7 @@ fn price(assessed: &Assessed, proposal: &Proposal, money: &str) -> String {
         };
         let acts = if cause.conforms { "handing it back as it is".to_owned() } else { format!("acting on “{}” now", cause.name) };
         let saves = show::roughly(saves);
-        Some(format!(". Saves {saves} on average: {acts} would be wrong {wrong}, which costs {} with the comeback", show::minutes(in_vain)))
+        Some(format!(". Saves {saves} on average: {acts} would be wrong {wrong}, which costs {} with the comeback, or the engine where the real fault ruins it", show::minutes(in_vain)))
     });
     format!("{}, about {:.0} {money}{}", show::minutes(proposal.minutes), proposal.money, because.unwrap_or_default())
 }
