@@ -10,7 +10,7 @@ use super::verdict::{gauge, judge, verdict};
 use super::{Basis, Case, JudgedReading, Phase, Reading, Slope, SpeedHeld, Verdict};
 use crate::believe::{NotBelieved, not_believed};
 use crate::circuit::{PointOfSpec, Working, nominal};
-use crate::flag::{Flag, flag};
+use crate::flag::{Flag, Word, flag};
 use crate::instrument::Sensitivity;
 use crate::record::Curve;
 use crate::trace::knowledge::{BANDS, Cause, Check, Knowledge, Link, knowledge};
@@ -191,6 +191,7 @@ fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Tak
         pattern: case.pattern.as_ref().and_then(|cause| know.cause(cause)),
         times: case.times(),
         damage: ready::damage(know, case),
+        open_first: flag.word == Word::DoNotRun,
         ..Situation::at(&case.engine, bench)
     }
 }

@@ -1,5 +1,5 @@
 //! Whether it may be acted on: what is proposed to be opened, cut or renewed on odds alone is not, and an engine that keeps its sheet is left alone.
-use super::{Basis, Case, Deed, Evidence, Verdict};
+use super::{Act, Basis, Case, Deed, Evidence, Verdict};
 use crate::limits::Decision;
 use crate::trace::knowledge::{Cause, Check, Knowledge};
 use crate::trace::{Enough, Posterior, Proposal, Step};
@@ -33,7 +33,10 @@ fn found_with(know: &Knowledge, entry: &Evidence, cause: &Cause) -> Option<(f64,
 
 /// A fault that was itself seen and was not put right yet: it is put right now, and the gauge says afterwards whether it was all.
 pub(super) fn mend_now(know: &Knowledge, case: &Case, posterior: &Posterior) -> Option<usize> {
-    let mended = |cause: &Cause| case.acts.iter().any(|act| act.act == Deed::Repair && act.cause.as_deref() == Some(&cause.id));
+    let mended = |cause: &Cause| {
+        let of_it = |act: &Act| act.act == Deed::Repair && act.cause.as_deref() == Some(&cause.id);
+        case.acts.iter().any(|act| of_it(act) || (act.act == Deed::Fill && cause.id == "oil_low"))
+    };
     let quick = |cause: &Cause| cause.repair_minutes + know.worth_in_minutes(cause.parts) <= MEND_MINUTES;
     let worth_it =
         |index: usize, cause: &Cause, check: &Check| posterior.of(index) >= MEND_PROBABLE || quick(cause) || check.opens(&case.engine);
@@ -49,10 +52,16 @@ pub(super) fn mend_now(know: &Knowledge, case: &Case, posterior: &Posterior) -> 
     all.filter(stands).max_by(|a, b| posterior.of(*a).total_cmp(&posterior.of(*b)))
 }
 
-/// A knock was heard or metal was seen, and nobody has looked at the bearings since.
+/// A knock was heard or metal was seen, and nobody has measured every journal good or put bearings right since.
 pub(super) fn damage(know: &Knowledge, case: &Case) -> bool {
     let found = |entry: &Evidence| know.is_damage(&format!("{}={}", entry.check, entry.outcome));
-    case.circumstances.iter().any(|told| know.is_damage(told)) || case.weighed_evidence().any(found)
+    let told = || case.circumstances.iter().any(|told| know.is_damage(told)) || case.weighed_evidence().any(found);
+    let measured = || case.weighed_evidence().any(|entry| entry.check == "journal_map" && entry.outcome == "even");
+    let repaired = || {
+        let of_bearings = |id: &str| know.causes.iter().any(|cause| cause.id == id && cause.group == "bearings");
+        case.acts.iter().any(|act| act.act == Deed::Repair && act.cause.as_deref().is_some_and(of_bearings))
+    };
+    told() && !measured() && !repaired()
 }
 
 /// A cause may be acted on: it is cheap, or a reading that is believed speaks for it, or what was seen is itself the proof.

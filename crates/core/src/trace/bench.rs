@@ -162,6 +162,8 @@ pub struct Situation<'a> {
     pub times: f64,
     /// A knock was heard or metal was seen: the crank is turned by hand or the engine is opened before anything else.
     pub damage: bool,
+    /// It must not run at all: with damage it is opened, and not cranked to listen once more.
+    pub open_first: bool,
     /// What an hour of work costs, in the shop's money.
     pub hour: f64,
 }
@@ -189,6 +191,7 @@ impl<'a> Situation<'a> {
             pattern: None,
             times: 1.0,
             damage: false,
+            open_first: false,
             hour: knowledge().hour,
         }
     }

@@ -17,11 +17,14 @@ use crate::circuit::nominal::{self, DIMENSIONS, Unknowns, normal_quantile};
 use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Draws of a hypothesis, stage by stage. With [`TWISTS`] of each they end where the sequence does, at 65,536.
 pub(super) const STAGES: [usize; 6] = [256, 512, 1024, 2048, 4096, 8192];
+/// The circuits of the first so many are kept; those of later draws are made again when they are asked for, else forty engines would not fit into a server's memory.
+const CIRCUITS_KEPT: usize = 2048;
 /// Draws of the first stage, which every hypothesis has.
 pub(super) const FIRST: usize = STAGES[0];
 /// Gauges and discrepancies that each draw is tried with.
@@ -137,7 +140,8 @@ impl Grid {
 /// A healthy engine and what goes with it.
 #[derive(Debug)]
 struct Drawn {
-    circuit: Circuit,
+    /// Of the first [`CIRCUITS_KEPT`] alone.
+    circuit: Option<Box<Circuit>>,
     /// By what is on paper, before any reading; worked out when it is first asked for.
     prior_weight: OnceLock<f64>,
     /// Severity of the first and of the second fault.
@@ -244,18 +248,28 @@ const THERMOMETER: usize = DIMENSIONS + 3;
 const NUMBERS: usize = DIMENSIONS + 5;
 
 impl Recipe {
+    /// The numbers in 0..1 that a draw is made of.
+    fn numbers(&self, draw: usize) -> impl Fn(usize) -> f64 + use<> {
+        let seed = self.seed;
+        let numbers: [[f32; 4]; NUMBERS.div_ceil(4)] = std::array::from_fn(|four| sobol_burley::sample_4d(draw as u32, four as u32, seed));
+        move |place: usize| numbers.as_flattened().get(place).map_or(0.5, |u| f64::from(*u))
+    }
+
+    /// The healthy engine of a draw.
+    fn circuit(&self, draw: usize) -> Circuit {
+        let unknowns = Unknowns { hot_c: self.hot_c, ..Unknowns::from_unit(&std::array::from_fn(self.numbers(draw)), &self.card) };
+        nominal::circuit(&self.card, self.oil, &unknowns)
+    }
+
     fn drawn(&self, draw: usize) -> Drawn {
-        let numbers: [[f32; 4]; NUMBERS.div_ceil(4)] =
-            std::array::from_fn(|four| sobol_burley::sample_4d(draw as u32, four as u32, self.seed));
-        let unit = |place: usize| numbers.as_flattened().get(place).map_or(0.5, |u| f64::from(*u));
-        let unknowns = Unknowns { hot_c: self.hot_c, ..Unknowns::from_unit(&std::array::from_fn(unit), &self.card) };
+        let unit = self.numbers(draw);
         let of_twists = seed_of("twists", &[], self.seed);
         let twist = |twist: usize| {
             let [level, slope, twist, _] = sobol_burley::sample_4d((draw * TWISTS + twist) as u32, 0, of_twists);
             [(LEVEL, level), (SLOPE, slope), (TWIST, twist)].map(|(sd, u)| (self.discrepancy * sd * normal_quantile(f64::from(u))) as f32)
         };
         Drawn {
-            circuit: nominal::circuit(&self.card, self.oil, &unknowns),
+            circuit: (draw < CIRCUITS_KEPT).then(|| Box::new(self.circuit(draw))),
             prior_weight: OnceLock::new(),
             severity: [unit(SEVERITY), unit(SEVERITY + 1)],
             latent_offset: unit(LATENT),
@@ -341,7 +355,8 @@ impl Draws {
         let near = self.near.lock().unwrap_or_else(PoisonError::into_inner);
         let noticed = self.noticed.lock().unwrap_or_else(PoisonError::into_inner);
         let grids = noticed.iter().chain(kept.iter().map(|(_, grid)| grid)).map(|grid| grid.bytes());
-        self.drawn.bytes() + grids.sum::<usize>() + near.iter().map(|(_, near)| size_of_val(near.as_slice())).sum::<usize>()
+        let circuits = until_kept(&self.drawn) * size_of::<Circuit>();
+        self.drawn.bytes() + circuits + grids.sum::<usize>() + near.iter().map(|(_, near)| size_of_val(near.as_slice())).sum::<usize>()
     }
 
     /// Lets go what is only needed while a reading is weighed. What is solved stays solved.
@@ -357,8 +372,15 @@ impl Draws {
         self.drawn.get(draw, |draws| draws.into_par_iter().map(|draw| self.recipe.drawn(draw)).collect())
     }
 
+    /// The healthy engine of a draw.
+    fn sound(&self, draw: usize) -> Option<Cow<'_, Circuit>> {
+        let kept = self.drawn(draw)?.circuit.as_deref();
+        Some(kept.map_or_else(|| Cow::Owned(self.recipe.circuit(draw)), Cow::Borrowed))
+    }
+
     fn weight(&self, draw: usize) -> f64 {
-        self.drawn(draw).map_or(0.0, |drawn| *drawn.prior_weight.get_or_init(|| self.recipe.prior_weight(&drawn.circuit)))
+        let weight = || self.sound(draw).map_or(0.0, |circuit| self.recipe.prior_weight(&circuit));
+        self.drawn(draw).map_or(0.0, |drawn| *drawn.prior_weight.get_or_init(weight))
     }
 
     /// Severity of the first fault of a draw.
@@ -432,10 +454,12 @@ impl Draws {
     }
 
     /// The engine of a draw, harmed.
-    pub(super) fn harmed(&self, (first, second): Harm, draw: usize) -> Option<Circuit> {
-        let drawn = self.drawn(draw)?;
-        let mut circuit = drawn.circuit.clone();
-        let [a, b] = drawn.severity;
+    pub(super) fn harmed(&self, by: Harm, draw: usize) -> Option<Circuit> {
+        self.harm(by, draw, self.sound(draw)?.into_owned())
+    }
+
+    fn harm(&self, (first, second): Harm, draw: usize, mut circuit: Circuit) -> Option<Circuit> {
+        let [a, b] = self.drawn(draw)?.severity;
         harm(&mut circuit, &[(first, a), (second, b)]);
         Some(circuit)
     }
@@ -463,8 +487,8 @@ impl Draws {
             return f64::from(known);
         }
         let solve = || {
-            let harmed = self.harmed(*self.harms.get(place)?, draw)?;
-            let sound = &self.drawn(draw)?.circuit;
+            let sound = &*self.sound(draw)?;
+            let harmed = self.harm(*self.harms.get(place)?, draw, sound.clone())?;
             let beside = grid.sound.get(draw, |draws| draws.map(|_| OnceLock::new()).collect())?.get_or_init(|| {
                 let (key, noted) = key(grid.at);
                 sound.beside(self.stood(key, noted, draw))
@@ -491,8 +515,8 @@ impl Draws {
         let warmer = Working { oil_temp_c: at.oil_temp_c + WARMER_K, ..at };
         let faster = Working { rpm: at.rpm + FASTER_RPM, ..at };
         let sound: Vec<(&Circuit, [Beside; 3])> = (0..LOCAL_DRAWS)
-            .filter_map(|draw| self.drawn(draw))
-            .map(|drawn| (&drawn.circuit, [at, warmer, faster].map(|point| drawn.circuit.beside(point))))
+            .filter_map(|draw| self.drawn(draw)?.circuit.as_deref())
+            .map(|circuit| (circuit, [at, warmer, faster].map(|point| circuit.beside(point))))
             .collect();
         self.harms
             .par_iter()
@@ -515,7 +539,7 @@ impl Draws {
     /// Healthy engines of the first three stages with their weights, for whoever asks what is believed before anything is read.
     pub(super) fn healthy(&self) -> impl Iterator<Item = (&Circuit, f64)> {
         let [_, _, third, ..] = STAGES;
-        (0..third).filter_map(|draw| Some((&self.drawn(draw)?.circuit, self.weight(draw))))
+        (0..third).filter_map(|draw| Some((self.drawn(draw)?.circuit.as_deref()?, self.weight(draw))))
     }
 }
 
@@ -525,6 +549,11 @@ fn least_kpa(spec: &[PointOfSpec], at: Working) -> f64 {
         .filter(|point| (point.rpm / at.rpm - 1.0).abs() < 0.15 && (point.oil_temp_c - at.oil_temp_c).abs() < 25.0)
         .filter_map(|point| point.min_kpa)
         .fold(0.0, f64::max)
+}
+
+/// How many circuits are kept of what was drawn so far.
+fn until_kept(drawn: &Staged<Drawn>) -> usize {
+    drawn.0.iter().filter_map(OnceLock::get).map(|made| made.len()).sum::<usize>().min(CIRCUITS_KEPT)
 }
 
 /// The faults of a hypothesis.

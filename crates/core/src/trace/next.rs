@@ -229,7 +229,9 @@ pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Si
         }
     };
     if situation.damage {
-        first(|step| matches!(step, Step::Bench(Move::OpenSump, _)), &mut proposals);
+        if situation.open_first {
+            first(|step| matches!(step, Step::Bench(Move::OpenSump, _)), &mut proposals);
+        }
         first(|step| *step == Step::Check(BY_HAND), &mut proposals);
     }
     if let Some(first) = pattern_check(know, situation).and_then(|check| proposals.iter().position(|p| p.check() == Some(check))) {

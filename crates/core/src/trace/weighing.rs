@@ -27,7 +27,8 @@ const LEAST_LIKELY: f64 = 1e-4;
 const SHARE_SD: f64 = 0.012;
 /// A hypothesis of less than this share is drawn as if it had as much, since what is found later may raise it, unless it has less than the least.
 const SHARE_AT_LEAST: f64 = 0.03;
-const SHARE_NEGLIGIBLE: f64 = 1e-4;
+/// By how many stages it has had, the least share that a hypothesis needs for one more: the last stages are dear.
+const LEAST_SHARES: [f64; STAGES.len()] = [3e-4, 3e-4, 3e-4, 5e-3, 0.03, 1.0];
 /// Share of readings that are off by an error nobody modelled, and its scale as a share of the pressure.
 const UNMODELLED: f64 = 0.03;
 const UNMODELLED_SCALE: f64 = 0.35;
@@ -59,8 +60,8 @@ struct Weighed {
 /// Readings, and what they leave of every hypothesis.
 pub(super) type Run = (Vec<Bearing>, Vec<Arc<Likely>>);
 
-/// Memory that runs of readings may take, bytes: a dozen of some length. The last one is kept in any case; one reading alone leaves most draws.
-const RUN_BYTES: usize = 4 << 20;
+/// Memory that runs of readings may take, bytes: a few of some length. The last one is kept in any case; one reading alone leaves most draws.
+const RUN_BYTES: usize = 1 << 20;
 
 /// What is the same for all hypotheses at a reading, over a range of draws.
 struct Read<'a> {
@@ -295,11 +296,12 @@ fn unsure(weighed: &[Weighed], priors: &[f64], stages: usize) -> Vec<usize> {
     };
     let shares: Vec<f64> = weighed.iter().enumerate().map(share).collect();
     let all: f64 = shares.iter().sum();
+    let least = stages.checked_sub(1).and_then(|last| LEAST_SHARES.get(last)).copied().unwrap_or(1.0);
     let unsure = |(place, share): (usize, &f64)| {
         let weighed = weighed.get(place)?;
         let p = share / all;
         let as_if = p.max(SHARE_AT_LEAST);
-        (weighed.stages == stages && p >= SHARE_NEGLIGIBLE && as_if * (1.0 - as_if) > SHARE_SD * weighed.worth.sqrt()).then_some(place)
+        (weighed.stages == stages && p >= least && as_if * (1.0 - as_if) > SHARE_SD * weighed.worth.sqrt()).then_some(place)
     };
     shares.iter().enumerate().filter_map(unsure).collect()
 }
