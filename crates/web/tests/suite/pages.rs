@@ -45,7 +45,8 @@ async fn no_page_grows_unseen() {
         Some("run") => 8_500,
         // The bands of the map, and everything that is known of every suspect; a later page is to stay under 30 kB.
         Some("compare") => 9_800,
-        Some("trace") => 9_800,
+        // With what each result of the proposal would change.
+        Some("trace") => 10_200,
         // Each step with its reason, and the price of every cause that may be behind it.
         Some("open-up") => 10_000,
         // With the readings it asks what the job was, among all causes.
