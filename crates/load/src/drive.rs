@@ -114,10 +114,12 @@ async fn together(server: &Server, how: &Load, young: bool) -> Told<()> {
                     Err(why) => lost.push(why.to_string()),
                 }
             }
-            let (at, kpa) = if young { YOUNG.get(tap % YOUNG.len()).copied().unwrap_or(((780, 98), 60.0)) } else { ((780, 98), 60.0) };
             // No two taps are the same reading.
-            let apart = if young { (place % 17) as f64 } else { tap as f64 };
-            match person.reading_at(job, at, kpa + apart).await {
+            let answer = match YOUNG.get(tap % YOUNG.len()).filter(|_| young) {
+                Some((at, kpa)) => person.reading_at(job, *at, kpa + (place % 17) as f64).await,
+                None => person.reading(job, 60.0 + tap as f64).await,
+            };
+            match answer {
                 Ok(time) => took.push(time),
                 Err(why) => lost.push(why),
             }

@@ -150,7 +150,8 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
     let next: Vec<Proposal> = next.into_iter().filter(|proposal| !in_spec || ready::leaves_alone(proposal)).collect();
     // What the vehicle says of itself condemns nothing.
     let read = on_a_gauge(&run);
-    let enough = ready::enough(know, case, &posterior, (trace::enough(know, &posterior, &next), read, in_spec));
+    let mend_now = ready::mend_now(know, case, &posterior);
+    let enough = ready::enough(know, case, &posterior, (trace::enough(know, &posterior, &next), read, in_spec, mend_now));
     Diagnosis {
         sound,
         settled: settled(know, &posterior).filter(|cause| ready::may_act(know, case, *cause, read)),
@@ -160,7 +161,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
         proof,
         priors,
         findings,
-        mend_now: ready::mend_now(know, case, &posterior),
+        mend_now,
         enough,
         posterior,
         pressures,

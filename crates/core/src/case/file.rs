@@ -1,5 +1,5 @@
 //! The case file, version 1, as types; unknown keys and values out of range are errors that name their path.
-use super::{Act, BenchSaid, Deed};
+use super::{Act, BenchSaid, Deed, gauge};
 use crate::calculator::threads;
 use crate::choice::choice;
 use crate::circuit::Card;
@@ -106,6 +106,19 @@ impl Shows {
     /// It is what a lamp says.
     pub fn is_of_a_lamp(self) -> bool {
         matches!(self, Self::LampOn | Self::LampOut)
+    }
+
+    /// Why this instrument cannot have shown it at this speed; none where it can. A lamp is on or out and shows no value, a gauge shows one.
+    pub fn refused_by(self, instrument: &Instrument, rpm: f64) -> Option<String> {
+        match (instrument.lamp_opens_kpa(), self.is_of_a_lamp()) {
+            (Some(_), false) => Some("a lamp switch shows no value: say whether the lamp is on or out".to_owned()),
+            (None, true) => Some("a lamp is on or out, a gauge shows a pressure: name the lamp switch, or the value".to_owned()),
+            (Some(_), true) => instrument
+                .armed_from_rpm
+                .filter(|armed| rpm < *armed)
+                .map(|armed| format!("this warning is armed only from {armed:.0} rpm: at {rpm:.0} rpm it says nothing")),
+            (None, false) => None,
+        }
     }
 }
 choice! {
@@ -359,8 +372,7 @@ fn validate(case: &Case) -> Result<(), CaseError> {
                 "a reading set aside needs its reason in a few words; leave the key out to have it weighed",
             ));
         }
-        let instrument = reading.instrument.as_ref().and_then(|name| case.instruments.get(name)).cloned().unwrap_or_default();
-        if let Some(why) = instrument.refuses(reading.shows.unwrap_or(Shows::Value), reading.rpm) {
+        if let Some(why) = reading.shows.unwrap_or(Shows::Value).refused_by(&gauge(case, reading), reading.rpm) {
             return Err(CaseError::at(at("shows"), why));
         }
         if let Some(name) = &reading.instrument

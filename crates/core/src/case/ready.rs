@@ -23,12 +23,15 @@ const MEND_PROBABLE: f64 = 0.6;
 /// What was seen may have been ruled out since: under this probability it is not mended.
 const MEND_LEAST: f64 = 0.05;
 
-/// How often an outcome is found with a cause, and otherwise; none where the table has no row of its own for it.
-fn found_with(know: &Knowledge, entry: &Evidence, cause: &Cause) -> Option<(f64, f64)> {
-    let check = know.check(&entry.check)?;
-    let outcome = check.outcome(&entry.outcome)?;
-    let row = check.rows.iter().find(|row| row.cause == cause.id)?;
-    Some((row.p.get(outcome).copied()?, check.usual.p.get(outcome).copied()?))
+/// An outcome is found at least so often with a cause, and at least so many times as often as otherwise. Not so where the table has no row of its own for it.
+fn speaks(know: &Knowledge, entry: &Evidence, cause: &Cause, (often, times): (f64, f64)) -> bool {
+    let shares = || {
+        let check = know.check(&entry.check)?;
+        let outcome = check.outcome(&entry.outcome)?;
+        let row = check.rows.iter().find(|row| row.cause == cause.id)?;
+        Some((*row.p.get(outcome)?, *check.usual.p.get(outcome)?))
+    };
+    shares().is_some_and(|(with, otherwise)| with >= often && with >= times * otherwise)
 }
 
 /// A fault that was itself seen and was not put right yet: it is put right now, and the gauge says afterwards whether it was all.
@@ -41,11 +44,8 @@ pub(super) fn mend_now(know: &Knowledge, case: &Case, posterior: &Posterior) -> 
     let worth_it =
         |index: usize, cause: &Cause, check: &Check| posterior.of(index) >= MEND_PROBABLE || quick(cause) || check.opens(&case.engine);
     let seen = |index: usize, cause: &Cause| {
-        let looked = |entry: &&Evidence| know.check(&entry.check).is_some_and(|check| check.look && worth_it(index, cause, check));
-        case.weighed_evidence()
-            .filter(looked)
-            .filter_map(|entry| found_with(know, entry, cause))
-            .any(|(with, otherwise)| with >= MEND_OFTEN && with >= MEND_TIMES * otherwise)
+        let looked = |entry: &Evidence| know.check(&entry.check).is_some_and(|check| check.look && worth_it(index, cause, check));
+        case.weighed_evidence().any(|entry| looked(entry) && speaks(know, entry, cause, (MEND_OFTEN, MEND_TIMES)))
     };
     let all = know.causes.iter().enumerate().filter(|(index, cause)| !mended(cause) && seen(*index, cause)).map(|(index, _)| index);
     let stands = |index: &usize| posterior.of(*index) >= MEND_LEAST;
@@ -58,7 +58,7 @@ pub(super) fn damage(know: &Knowledge, case: &Case) -> bool {
     let told = || case.circumstances.iter().any(|told| know.is_damage(told)) || case.weighed_evidence().any(found);
     let measured = || case.weighed_evidence().any(|entry| entry.check == "journal_map" && entry.outcome == "even");
     let repaired = || {
-        let of_bearings = |id: &str| know.causes.iter().any(|cause| cause.id == id && cause.group == "bearings");
+        let of_bearings = |id: &str| know.cause(id).and_then(|index| know.causes.get(index)).is_some_and(|cause| cause.group == "bearings");
         case.acts.iter().any(|act| act.act == Deed::Repair && act.cause.as_deref().is_some_and(of_bearings))
     };
     told() && !measured() && !repaired()
@@ -67,11 +67,7 @@ pub(super) fn damage(know: &Knowledge, case: &Case) -> bool {
 /// A cause may be acted on: it is cheap, or a reading that is believed speaks for it, or what was seen is itself the proof.
 pub(super) fn may_act(know: &Knowledge, case: &Case, cause: usize, read: bool) -> bool {
     let Some(cause) = know.causes.get(cause) else { return false };
-    let seen = || {
-        case.weighed_evidence()
-            .filter_map(|entry| found_with(know, entry, cause))
-            .any(|(with, otherwise)| with >= SEEN_OFTEN && with >= SEEN_TIMES * otherwise)
-    };
+    let seen = || case.weighed_evidence().any(|entry| speaks(know, entry, cause, (SEEN_OFTEN, SEEN_TIMES)));
     read || WITHOUT_A_GAUGE.contains(&cause.group.as_str()) || seen()
 }
 
@@ -94,9 +90,9 @@ pub(super) fn enough(
     know: &Knowledge,
     case: &Case,
     posterior: &Posterior,
-    (enough, read, in_spec): (Option<Enough>, bool, bool),
+    (enough, read, in_spec, mend_now): (Option<Enough>, bool, bool, Option<usize>),
 ) -> Option<Enough> {
-    if enough != Some(Enough::Certain) && mend_now(know, case, posterior).is_some() {
+    if enough != Some(Enough::Certain) && mend_now.is_some() {
         return Some(Enough::Seen);
     }
     if in_spec {

@@ -2,7 +2,6 @@
 //!
 //! Source: JCGM 100:2008 (GUM). Gauge class and half a graduation are limits of error, so rectangular: a/√3 (4.3.7). The items are
 //! independent and add in quadrature (5.1.2). Temperature and speed enter by the circuit's own sensitivities.
-use crate::case::Shows;
 use crate::choice::choice;
 use serde::{Deserialize, Serialize};
 
@@ -161,19 +160,6 @@ impl Instrument {
     /// The pressure at which a lamp switch opens, kPa; none of a gauge.
     pub fn lamp_opens_kpa(&self) -> Option<f64> {
         (self.kind == Kind::LampSwitch).then(|| self.opens_kpa.unwrap_or(LAMP_OPENS_KPA))
-    }
-
-    /// Why a reading at this speed cannot be of this instrument; none where it can. A lamp is on or out and shows no value, a gauge shows one.
-    pub fn refuses(&self, shows: Shows, rpm: f64) -> Option<String> {
-        match (self.lamp_opens_kpa(), shows.is_of_a_lamp()) {
-            (Some(_), false) => Some("a lamp switch shows no value: say whether the lamp is on or out".to_owned()),
-            (None, true) => Some("a lamp is on or out, a gauge shows a pressure: name the lamp switch, or the value".to_owned()),
-            (Some(_), true) => self
-                .armed_from_rpm
-                .filter(|armed| rpm < *armed)
-                .map(|armed| format!("this warning is armed only from {armed:.0} rpm: at {rpm:.0} rpm it says nothing")),
-            (None, false) => None,
-        }
     }
 
     /// True when its calibration was due before this day.

@@ -24,7 +24,9 @@ pub use bench::{Allowed, BenchState, Move, Situation, Takeable, state_of};
 pub use draws::Assumed;
 pub use left::{BAND, Flows, Left};
 pub use memory::{Known, Learned, Memory, MemoryError, OWN_JOBS, OWN_TIMES, Took};
-pub use next::{Effect, Enough, Proposal, Step, Turn, effects, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled};
+pub use next::{
+    BY_HAND, Effect, Enough, Proposal, Step, Turn, effects, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled,
+};
 pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan};
 pub use pattern::{KnownPattern, MOST_SAID, raised, same_family};
 pub use strike::{Strike, standing};

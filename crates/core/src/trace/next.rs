@@ -81,8 +81,8 @@ const WORTH_BITS: f64 = 0.005;
 const TURN_TO_IT_MINUTES: f64 = 2.0;
 /// A result puts another cause in front when that one is then this much more probable than the old one: nearer than that nobody can say.
 const CLEARLY: f64 = 0.02;
-/// What comes first after a knock or metal.
-const BY_HAND: &str = "turn_by_hand";
+/// The check that comes first after a knock or metal.
+pub const BY_HAND: &str = "turn_by_hand";
 /// So many steps are tried in pairs where none of them pays by itself.
 const PAIRED: usize = 5;
 /// Outcomes less probable than this are passed over when pairs are tried.
@@ -150,8 +150,17 @@ pub(super) fn singles(know: &'static Knowledge, states: &[f64], situation: &Situ
     checks.chain(readings).filter(|single| single.gain_bits > WORTH_BITS || wanted(single)).collect()
 }
 
+/// P(outcome | state) of a step; a move of the bench shows nothing.
+pub(super) fn chance(know: &Knowledge, situation: &Situation, step: &Step, state: usize, outcome: usize) -> f64 {
+    match step {
+        Step::Check(check) => know.check(check).map_or(1e-3, |check| check.likelihood(state, outcome)),
+        Step::Reading(place) => situation.readings.get(*place).map_or(1e-3, |reading| likelihood(reading, state, outcome)),
+        Step::Bench(..) => 1.0,
+    }
+}
+
 /// P(outcome | state) of a reading not yet taken.
-pub(super) fn likelihood(reading: &Takeable, state: usize, outcome: usize) -> f64 {
+fn likelihood(reading: &Takeable, state: usize, outcome: usize) -> f64 {
     reading.ahead.table.get(state).and_then(|row| row.get(outcome)).copied().unwrap_or(1e-3)
 }
 
@@ -221,24 +230,24 @@ pub(super) fn proposals(know: &'static Knowledge, states: &[f64], situation: &Si
     }
     // What may be expected to save more than it costs comes before what only tells.
     proposals.sort_by(|a, b| b.pays().cmp(&a.pays()).then(b.bits_a_minute.total_cmp(&a.bits_a_minute)));
-    let first = |wanted: fn(&Step) -> bool, proposals: &mut Vec<Proposal>| {
-        let place = proposals.iter().position(|proposal| wanted(&proposal.step));
-        if let Some(place) = place {
-            let first = proposals.remove(place);
-            proposals.insert(0, first);
-        }
-    };
-    if situation.damage {
-        if situation.open_first {
-            first(|step| matches!(step, Step::Bench(Move::OpenSump, _)), &mut proposals);
-        }
-        first(|step| *step == Step::Check(BY_HAND), &mut proposals);
+    if situation.damage && situation.open_first {
+        to_front(&mut proposals, |step| matches!(step, Step::Bench(Move::OpenSump, _)));
     }
-    if let Some(first) = pattern_check(know, situation).and_then(|check| proposals.iter().position(|p| p.check() == Some(check))) {
-        let first = proposals.remove(first);
-        proposals.insert(0, first);
+    if situation.damage {
+        to_front(&mut proposals, |step| *step == Step::Check(BY_HAND));
+    }
+    if let Some(check) = pattern_check(know, situation) {
+        to_front(&mut proposals, |step| *step == Step::Check(check));
     }
     proposals
+}
+
+/// The first step that is wanted comes before all others.
+fn to_front(proposals: &mut Vec<Proposal>, wanted: impl Fn(&Step) -> bool) {
+    if let Some(place) = proposals.iter().position(|proposal| wanted(&proposal.step)) {
+        let first = proposals.remove(place);
+        proposals.insert(0, first);
+    }
 }
 
 /// Where no step pays by itself two may: one tells what the other leaves open. The first of the best two that do is worth what both save together, less the price
@@ -254,15 +263,10 @@ fn pay_together(know: &'static Knowledge, states: &[f64], situation: &Situation,
     let worth = |single: &Single| single.worth_minutes / (own(single) + way(&single.way) + TURN_TO_IT_MINUTES);
     near.sort_by(|a, b| worth(b).total_cmp(&worth(a)));
     near.truncate(PAIRED);
-    let chance = |step: &Step, state: usize, outcome: usize| match step {
-        Step::Check(check) => know.check(check).map_or(1e-3, |check| check.likelihood(state, outcome)),
-        Step::Reading(place) => situation.readings.get(*place).map_or(1e-3, |reading| likelihood(reading, state, outcome)),
-        Step::Bench(..) => 1.0,
-    };
     let mut best: Option<(f64, &Single)> = None;
     for (place, one) in near.iter().enumerate() {
         let after_one: Vec<(Vec<f64>, f64)> = (0..one.outcome_probability.len())
-            .map(|outcome| after(states, |state| chance(&one.step, state, outcome)))
+            .map(|outcome| after(states, |state| chance(know, situation, &one.step, state, outcome)))
             .filter(|(_, p)| *p > PAIRED_LEAST)
             .collect();
         for other in near.iter().skip(place + 1) {
@@ -270,7 +274,7 @@ fn pay_together(know: &'static Knowledge, states: &[f64], situation: &Situation,
             let mut seen = 0.0;
             for (then, p) in &after_one {
                 for outcome in 0..other.outcome_probability.len() {
-                    let (both, q) = after(then, |state| chance(&other.step, state, outcome));
+                    let (both, q) = after(then, |state| chance(know, situation, &other.step, state, outcome));
                     if p * q > PAIRED_LEAST * PAIRED_LEAST {
                         left += p * q * loss_minutes(know, situation, &know.fold(&both));
                         seen += p * q;

@@ -10,7 +10,7 @@
 use super::bench::{Move, Situation};
 use super::knowledge::Knowledge;
 use super::next::{
-    Proposal, QUICK_MINUTES, Single, Step, after, certain, leader_of, likelihood, pattern_check, proposals, singles, stop, tells, with_way,
+    Proposal, QUICK_MINUTES, Single, Step, after, certain, chance, leader_of, pattern_check, proposals, singles, stop, tells, with_way,
 };
 use crate::choice::choice;
 use crate::flag;
@@ -215,11 +215,7 @@ impl<'a> Walk<'a> {
     }
 
     fn chance(&self, know: &Knowledge, step: &Step, state: usize, outcome: usize) -> f64 {
-        match step {
-            Step::Check(check) => know.check(check).map_or(1e-3, |check| check.likelihood(state, outcome)),
-            Step::Reading(place) => self.situation.readings.get(*place).map_or(1e-3, |reading| likelihood(reading, state, outcome)),
-            Step::Bench(..) => 1.0,
-        }
+        chance(know, &self.situation, step, state, outcome)
     }
 
     fn row(&self, know: &Knowledge, step: &Step, state: usize) -> Vec<f64> {

@@ -3,7 +3,7 @@
 //! How readings weigh the samples is [`super::weighing`]; what is asked afterwards is answered here from what they left.
 use super::draws::{Assumed, Draws, FIRST, Near, TWISTS, harm_of};
 use super::knowledge::{Cause, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs, knowledge};
-use super::weighing::{MODEL_FLOOR_KPA, MODEL_SHARE, Run, run_bytes, student};
+use super::weighing::{Run, model_kpa, run_bytes, student};
 use crate::case::Shows;
 use crate::circuit::nominal::{self, Unknowns};
 use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Port, Working};
@@ -285,7 +285,7 @@ impl Tracer {
             .iter()
             .map(|shown| {
                 let under = |part: f64| -> f64 {
-                    let one = |kpa: &f64| normal.cdf((part - kpa) / u_kpa.hypot(MODEL_SHARE * kpa + MODEL_FLOOR_KPA));
+                    let one = |kpa: &f64| normal.cdf((part - kpa) / u_kpa.hypot(model_kpa(*kpa)));
                     shown.iter().map(one).sum::<f64>() / shown.len().max(1) as f64
                 };
                 let mut last = 0.0;
@@ -341,8 +341,7 @@ impl Tracer {
             let (grid, factors) = (self.draws.grid(at.into()), self.draws.discrepancy(at));
             let of_draw = |left: &LeftDraw| {
                 let kpa = self.draws.kpa(&grid, of_harm, left.draw) * factors(left.draw).get(left.twist).copied().unwrap_or(1.0);
-                let spread = MODEL_SHARE * kpa + MODEL_FLOOR_KPA;
-                left.weight * limits::decide(kpa, spread, point.min_kpa, point.max_kpa).0
+                left.weight * limits::decide(kpa, model_kpa(kpa), point.min_kpa, point.max_kpa).0
             };
             left.iter().map(of_draw).sum::<f64>()
         };

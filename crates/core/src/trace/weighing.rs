@@ -15,8 +15,8 @@ use crate::case::Shows;
 use rayon::prelude::*;
 use std::sync::{Arc, PoisonError};
 
-pub(super) const MODEL_SHARE: f64 = 0.035;
-pub(super) const MODEL_FLOOR_KPA: f64 = 2.0;
+const MODEL_SHARE: f64 = 0.035;
+const MODEL_FLOOR_KPA: f64 = 2.0;
 /// What an estimate of the oil's temperature differs by from one reading to the next beside what the run shares, as a share of the pressure.
 const ESTIMATE_SHARE: f64 = 0.10;
 /// A draw less likely than this share of the likeliest of its hypothesis is ruled out; heavy tails keep a later reading from calling it back.
@@ -313,6 +313,11 @@ const STUDENT_NORM: f64 = 0.375;
 
 /// Of a needle under its first mark or against its stop: how often it is there though the pressure is not.
 const STUCK: f64 = 0.005;
+
+/// What one reading of a pressure differs by from the next without a cause, kPa.
+pub(super) fn model_kpa(kpa: f64) -> f64 {
+    MODEL_SHARE * kpa + MODEL_FLOOR_KPA
+}
 
 /// The Student t density (ν = 4) of a reading about `shown_kpa`, 1/kPa; of one that shows a side of a mark, the probability of that side.
 pub(super) fn student(reading: &Bearing, shown_kpa: f64, extra_kpa: f64) -> f64 {

@@ -4,12 +4,12 @@
 //! time migrates, by a named lock of the database. What is added may be empty, so that an older server beside a newer one goes on writing.
 //!
 //! A step is written in SeaORM's builder. What it has no words for (a named lock, an update from another table) is SQL, with the reason beside it.
+mod added_column;
 mod eighth;
 mod fifth;
 mod first;
 mod fourth;
 mod ninth;
-mod pattern_cases;
 mod proof;
 mod second;
 mod seventh;
@@ -17,7 +17,6 @@ mod sixth;
 mod table;
 mod tenth;
 mod third;
-mod told_by;
 
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::sea_orm::{ConnectOptions, Database, DatabaseConnection, DbBackend, Statement};
@@ -64,8 +63,8 @@ impl MigratorTrait for Migrator {
             Box::new(ninth::Ninth),
             Box::new(tenth::Tenth),
             Box::new(proof::Proof),
-            Box::new(told_by::ToldBy),
-            Box::new(pattern_cases::PatternCases),
+            Box::new(added_column::SUMMARY_TOLD_BY),
+            Box::new(added_column::PATTERN_CASES),
         ]
     }
 }

@@ -7,8 +7,8 @@ use crate::ui::words::access_words;
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::stage::{QUICK, RECHECK};
 use velvet_dial_core::start_up::StartUp;
-use velvet_dial_core::trace::knowledge::{Check, Outcome, knowledge};
-use velvet_dial_core::trace::{Effect, Proposal, Step, effects};
+use velvet_dial_core::trace::knowledge::{Outcome, knowledge};
+use velvet_dial_core::trace::{BY_HAND, Effect, Proposal, Step, effects};
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One check.
@@ -26,7 +26,7 @@ pub struct CheckCard {
     /// Why this one, in a sentence; empty when it is already answered.
     pub why: String,
     pub outcomes: Vec<Choice>,
-    /// What each result would change, a line each; empty when it is already answered.
+    /// What each result would change, a line each; only where the trace asks for it.
     pub effects: Vec<String>,
     /// What was found, by whom, when: after a repair, what was found since.
     pub answer: Option<Answer>,
@@ -101,7 +101,6 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         })
         .collect();
     let why = proposal.map(|proposal| why(assessed, proposal)).unwrap_or_default();
-    let effects = proposal.map_or_else(Vec::new, |_| effects_of(assessed, check));
     let engine = &assessed.case.engine;
     let minutes = show::minutes(check.minutes_on(engine));
     let way = assessed.now.situation(&assessed.case).way_to_check(check).unwrap_or_default();
@@ -125,7 +124,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         waits: waits_for_yes(&assessed.job, check),
         why,
         outcomes,
-        effects,
+        effects: Vec::new(),
         answer,
         before,
         put_off,
@@ -142,9 +141,11 @@ fn photos(job: &Job, check: &str) -> Vec<Seen> {
     job.live().filter_map(of).collect()
 }
 
-/// “Low: Oil level too low 12 → 68 %, Worn pump 20 → 9 %.”
-fn effects_of(assessed: &Assessed, check: &Check) -> Vec<String> {
+/// What each result of a proposed check would change: “Low: Oil level too low 12 → 68 %, Worn pump 20 → 9 %.”
+pub(super) fn effects_of(assessed: &Assessed, check: &str) -> Vec<String> {
     let know = knowledge();
+    let proposed = assessed.next.iter().any(|proposal| proposal.check() == Some(check));
+    let Some(check) = know.check(check).filter(|_| proposed) else { return Vec::new() };
     let line = |(outcome, effect): (&Outcome, Effect)| {
         let moved = effect.moved.iter().filter_map(|(cause, now, then)| {
             let name = &know.causes.get(*cause)?.name;
@@ -160,7 +161,7 @@ fn why(assessed: &Assessed, proposal: &Proposal) -> String {
     let know = knowledge();
     let name = |index: usize| know.causes.get(index).map_or("", |cause| cause.name.as_str());
     let leader = assessed.now.posterior.ranked().first().copied().unwrap_or_default();
-    if assessed.now.situation(&assessed.case).damage && proposal.check() == Some("turn_by_hand") {
+    if proposal.check() == Some(BY_HAND) && assessed.now.situation(&assessed.case).damage {
         return "A knock was heard or metal was seen: feel whether the crank turns freely before anything else is done.".to_owned();
     }
     match (proposal.turns, proposal.check().and_then(|check| know.check(check))) {
@@ -238,7 +239,7 @@ pub(super) fn one_reading_at_a_time(next: &[Proposal]) -> (Vec<&Proposal>, Vec<&
 
 /// The checks that are made again after a repair, answered or not. What they would say of the cause was asked before it.
 pub(super) fn recheck(assessed: &Assessed) -> Vec<CheckCard> {
-    RECHECK.iter().filter_map(|id| card(assessed, id)).map(|card| CheckCard { why: String::new(), effects: Vec::new(), ..card }).collect()
+    RECHECK.iter().filter_map(|id| card(assessed, id)).map(|card| CheckCard { why: String::new(), ..card }).collect()
 }
 
 /// The quick checks, answered or not.

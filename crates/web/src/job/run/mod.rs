@@ -134,7 +134,7 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]
     if gauge.is_none() && !named.is_empty() {
         typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
     }
-    if let Some(why) = rpm.and_then(|rpm| scale.refuses(shows, rpm)) {
+    if let Some(why) = rpm.and_then(|rpm| shows.refused_by(&scale, rpm)) {
         typed.slip.wrong(if scale.lamp_opens_kpa().is_some() { "shows" } else { "gauge" }, format!("{}.", first_upper(&why)));
     }
     if let (Some(gauge), Some(kpa)) = (gauge, kpa)

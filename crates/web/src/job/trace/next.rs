@@ -127,8 +127,12 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         .query
         .get("instead")
         .and_then(|check| cards::card(assessed, check))
-        .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)));
-    let next = first.and_then(|proposal| cards::next(assessed, proposal));
+        .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)))
+        .map(|card| CheckCard { effects: cards::effects_of(assessed, card.id), ..card });
+    let mut next = first.and_then(|proposal| cards::next(assessed, proposal));
+    if let Some(NextCard::Check(card)) = &mut next {
+        card.effects = cards::effects_of(assessed, card.id);
+    }
     let waits = matches!(&next, Some(NextCard::Check(card)) if card.waits) || instead.as_ref().is_some_and(|card| card.waits);
     Panel {
         bench: drawn.shell,

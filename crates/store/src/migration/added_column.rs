@@ -1,0 +1,34 @@
+//! A step that adds one column, which may be empty.
+use super::table::drop_column;
+use sea_orm_migration::prelude::*;
+use sea_orm_migration::schema::{char_len_null, unsigned_null};
+
+pub struct AddedColumn {
+    name: &'static str,
+    table: &'static str,
+    column: fn() -> ColumnDef,
+}
+
+/// A summary names the state of the program that told it, so that only what another one told is told anew.
+pub const SUMMARY_TOLD_BY: AddedColumn =
+    AddedColumn { name: "m2026_12_08_told_by", table: "summaries", column: || char_len_null("told_by", 32) };
+/// A known pattern says in how many cases it was counted.
+pub const PATTERN_CASES: AddedColumn =
+    AddedColumn { name: "m2026_12_10_pattern_cases", table: "patterns", column: || unsigned_null("cases") };
+
+impl MigrationName for AddedColumn {
+    fn name(&self) -> &str {
+        self.name
+    }
+}
+
+#[async_trait::async_trait]
+impl MigrationTrait for AddedColumn {
+    async fn up(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        manager.alter_table(Table::alter().table(self.table).add_column_if_not_exists((self.column)()).take()).await
+    }
+
+    async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        drop_column(manager, self.table, &(self.column)().get_column_name()).await
+    }
+}
