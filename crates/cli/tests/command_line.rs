@@ -265,7 +265,7 @@ fn explain_says_why_with_memory_and_strikes_and_a_sheets_own_oil() {
 fn calculate_lists_describes_works_out_and_refuses() {
     let text = |output: &Output| String::from_utf8_lossy(&output.stdout).into_owned();
     let list = text(&run(&["calculate"], ""));
-    assert_eq!(list.lines().count(), 17);
+    assert_eq!(list.lines().count(), 18);
     assert!(list.contains("thread") && list.contains("timetable"));
     let described = text(&run(&["calculate", "relief"], ""));
     assert!(described.contains("Example:") && described.contains("plunger_mm"));

@@ -2,6 +2,7 @@
 //!
 //! An end fits the end of another when both say the same thread and one is male. A thread that only starts in the other and then binds is none that fits, however often it has been
 //! forced in (see [`crate::calculator::which`]). The shortest chain is the best: every joint is one more place to weep.
+use crate::choice::choice;
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
 
@@ -40,13 +41,100 @@ impl End {
     }
 }
 
+choice! {
+    /// What a piece of the drawer is.
+    Piece {
+        /// A solid piece.
+        Solid = "solid": "adapter",
+        /// A hose.
+        Hose = "hose": "hose",
+        /// A quick coupling.
+        Coupling = "coupling": "quick coupling",
+    }
+}
+choice! {
+    /// What seals its parallel ends.
+    Ring {
+        /// Nothing is kept for it.
+        None = "none": "none",
+        /// Crushed once.
+        UsedUp = "used_up": "used up each time",
+        /// Used again while it is whole.
+        Reusable = "reusable": "used again while it is whole",
+    }
+}
+
 /// An adapter.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Adapter {
     /// One end.
     pub one: End,
     /// The other.
     pub other: End,
+    /// What it is.
+    #[serde(default = "solid")]
+    pub piece: Piece,
+    /// Length of a hose, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub length_mm: Option<f64>,
+    /// Bore of a hose or a coupling, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bore_mm: Option<f64>,
+    /// It shuts by itself when it is parted.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub shuts: bool,
+    /// What seals it.
+    #[serde(default = "no_ring")]
+    pub ring: Ring,
+}
+
+fn solid() -> Piece {
+    Piece::Solid
+}
+
+fn no_ring() -> Ring {
+    Ring::None
+}
+
+/// A hose so long and narrow lets the needle lag: its volume fills through its own bore.
+const LAGS_MM: f64 = 1500.0;
+const NARROW_MM: f64 = 2.5;
+/// A wider bore lets much oil out at once when the line breaks.
+const WIDE_MM: f64 = 6.0;
+
+impl Adapter {
+    /// A solid piece without a ring of its own.
+    pub fn of(one: End, other: End) -> Self {
+        Self { one, other, piece: Piece::Solid, length_mm: None, bore_mm: None, shuts: false, ring: Ring::None }
+    }
+
+    /// What the hand minds with it; empty where there is nothing.
+    pub fn minds(&self) -> Vec<String> {
+        let mut minds = Vec::new();
+        let mut say = |so: bool, sentence: &str| minds.extend(so.then(|| sentence.to_owned()));
+        let hose = self.piece == Piece::Hose;
+        say(self.ring == Ring::UsedUp, "new sealing ring");
+        say(self.ring == Ring::Reusable, "look at its ring");
+        say(self.piece == Piece::Coupling && self.shuts, "shuts when it is parted: gauges can be changed hot");
+        say(self.piece == Piece::Coupling && !self.shuts, "does not shut: stop the engine before it is parted");
+        say(hose && self.length_mm.is_some_and(|mm| mm >= LAGS_MM), "long: the needle lags, bleed it well");
+        say(hose && self.bore_mm.is_some_and(|mm| mm <= NARROW_MM), "narrow: calms the needle, hides its flutter");
+        say(hose && self.bore_mm.is_some_and(|mm| mm >= WIDE_MM), "wide: much oil comes out if it breaks");
+        minds
+    }
+
+    /// What it is, in words.
+    pub fn words(&self) -> String {
+        let size = |what: &str, mm: Option<f64>| mm.map(|mm| format!(", {what} {mm:.0} mm")).unwrap_or_default();
+        format!(
+            "{}{}{}: {} to {}",
+            self.piece.label(),
+            size("length", self.length_mm),
+            size("bore", self.bore_mm),
+            self.one.words(),
+            self.other.words()
+        )
+    }
 }
 
 /// The way from a port to a gauge.
@@ -67,7 +155,7 @@ pub enum Chain {
 ///
 /// ```
 /// # use velvet_dial_core::adapter::{Adapter, Chain, End, chain};
-/// let shop = [Adapter { one: End::male("M10x1"), other: End::female("1/8 inch, 60 degree taper") }];
+/// let shop = [Adapter::of(End::male("M10x1"), End::female("1/8 inch, 60 degree taper"))];
 /// let gauge = End::male("1/8 inch, 60 degree taper");
 /// assert_eq!(chain(&End::female("M10x1"), &gauge, &shop), Chain::Through(vec![0]));
 /// // A lookalike is no way.
@@ -113,7 +201,7 @@ mod tests {
         /// A chain joins end to end; no shorter one does; and where none is found, none there is.
         #[test]
         fn a_chain_joins_and_is_the_shortest(port in end(), gauge in end(), ends in prop::collection::vec((end(), end()), 0..5)) {
-            let shop: Vec<Adapter> = ends.into_iter().map(|(one, other)| Adapter { one, other }).collect();
+            let shop: Vec<Adapter> = ends.into_iter().map(|(one, other)| Adapter::of(one, other)).collect();
             let joins = |way: &[usize]| {
                 let mut open = vec![port.clone()];
                 for place in way {

@@ -77,7 +77,7 @@ fn same_point(a: &Reading, b: &Reading) -> bool {
 
 /// The gauge that stood off zero is the one in use then: the last one read before that was found, or the last of all where nobody knows when.
 fn off_zero(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> {
-    let Some(found) = case.weighed_evidence().find(|entry| entry.check == "gauge_zero" && entry.outcome == "off") else {
+    let Some(found) = case.weighed_evidence().find(|entry| entry.check == "gauge_zero" && entry.saw("off")) else {
         return Vec::new();
     };
     let then = |reading: &Reading| found.at.is_none() || reading.at.is_none() || reading.moment() <= found.at;

@@ -72,6 +72,18 @@ pub enum FieldError {
         /// What was typed.
         typed: String,
     },
+    /// A measure of fluids that is not the same in US and in imperial measures.
+    #[error(
+        "{label}: {number} {measure} may be US or imperial, a fifth apart; write “{number} us {measure}” or “{number} imp {measure}”, or litres."
+    )]
+    WhichMeasure {
+        /// Which.
+        label: &'static str,
+        /// The number.
+        number: String,
+        /// The measure behind it.
+        measure: String,
+    },
     /// A text longer than its limit.
     #[error("{label}: {length} characters are too many; keep it to {limit}.")]
     TooLong {
@@ -163,6 +175,18 @@ fields! {
     SPRING_RATE = "rate_n_mm", "Spring rate", 0.1..=100.0, "N/mm";
     /// Relief spring's length, free or fitted.
     SPRING_LENGTH = "spring_mm", "Spring length", 5.0..=200.0, "mm";
+    /// Wire of a relief spring.
+    SPRING_WIRE = "wire_mm", "Spring wire", 0.3..=8.0, "mm";
+    /// Coils of it that move.
+    SPRING_COILS = "coils", "Moving coils", 1.0..=60.0, "coils";
+    /// Its load at the length that a sheet names.
+    SPRING_LOAD = "load_n", "Spring load", 0.5..=2000.0, "N";
+    /// Length of a hose.
+    HOSE = "length_mm", "Hose length", 50.0..=10000.0, "mm";
+    /// Bore of a feed or a restrictor.
+    BORE = "bore_mm", "Bore", 0.3..=20.0, "mm";
+    /// Seconds a sheet gives an engine until pressure shows.
+    BUILD = "build_s", "Pressure shows within", 0.5..=60.0, "s";
     /// Relief plunger's face.
     PLUNGER = "plunger_mm", "Plunger diameter", 3.0..=60.0, "mm";
     /// Shim under a relief spring.
@@ -283,6 +307,9 @@ impl Field {
         let (text, scale) = match said_unit(whole) {
             Some((number, unit)) => match in_own_unit(self.unit, unit) {
                 Some(said) => (number, said),
+                None if self.unit == "l" && of_two_measures(unit) => {
+                    return Err(FieldError::WhichMeasure { label: self.label, number: shorten(number), measure: shorten(unit) });
+                }
                 None => return Err(FieldError::NotANumber { label: self.label, typed: shorten(whole), range }),
             },
             None => (whole, scale),
@@ -331,6 +358,11 @@ fn said_unit(text: &str) -> Option<(&str, &str)> {
     (!unit.is_empty()).then(|| (number.trim_end(), unit))
 }
 
+/// A measure of fluids that is one thing in US measures and a fifth more in imperial ones.
+fn of_two_measures(said: &str) -> bool {
+    ["qt", "quart", "quarts", "pt", "pint", "pints", "gal", "gallon", "gallons"].contains(&said.to_lowercase().as_str())
+}
+
 /// What a number in one unit is in a field's own: factor and offset; none for a unit of something else.
 fn in_own_unit(own: &str, said: &str) -> Option<(f64, f64)> {
     let said = said.to_lowercase();
@@ -348,7 +380,14 @@ fn in_own_unit(own: &str, said: &str) -> Option<(f64, f64)> {
         ("s", "ms") => by(1e-3),
         ("min", "h") => by(60.0),
         ("min", "s") => by(1.0 / 60.0),
+        ("mm", "thou" | "mil" | "mils") => by(0.0254),
         ("l", "ml" | "cm3" | "cm³" | "cc") => by(1e-3),
+        ("l", "us qt" | "us quart" | "us quarts") => by(0.946_353),
+        ("l", "us pt" | "us pint" | "us pints") => by(0.473_176),
+        ("l", "us gal" | "us gallon" | "us gallons") => by(3.785_412),
+        ("l", "imp qt" | "imperial quart" | "imperial quarts" | "uk qt") => by(1.136_523),
+        ("l", "imp pt" | "imperial pint" | "imperial pints" | "uk pt") => by(0.568_261),
+        ("l", "imp gal" | "imperial gallon" | "imperial gallons" | "uk gal") => by(4.546_09),
         ("V", "mv") => by(1e-3),
         ("", "%") => by(0.01),
         (own, unit) if !own.is_empty() && own.to_lowercase().starts_with(unit) => by(1.0),

@@ -3,6 +3,8 @@
 //! The points come from the engine's sheet (its speeds, its gear), from the complaint (a slope, a distance, an idle in gear) and from what is always asked: a cold start, the
 //! cold idle that shows the relief valve at work, hot idle before and after the held speeds.
 use crate::case::{Case, Phase, Reading, Slope};
+use crate::circuit::Card;
+use crate::limits;
 use crate::start_up::StartUp;
 use crate::unit::Gear;
 
@@ -59,6 +61,10 @@ const NEAR_SHARE: f64 = 0.06;
 const NEAR_RPM: f64 = 90.0;
 /// Held speeds where no sheet names any, turns a minute.
 const USUAL_RPM: [f64; 2] = [2000.0, 3000.0];
+/// Up to this share of the rated speed they are held; a slower engine is held at its own share of it, to the next fifty.
+const USUAL_SHARE: f64 = 0.7;
+const SLOW_SHARE: f64 = 0.6;
+const STEP_RPM: f64 = 50.0;
 /// Minutes at speed that stand for the distance of a complaint.
 const DISTANCE_S: f64 = 600.0;
 
@@ -117,12 +123,7 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
         };
         points.push(found(taken.iter().any(|reading| hot(reading) && reading.gear == Gear::Drive), in_gear));
     }
-    let mut speeds: Vec<f64> = sheet.iter().map(|point| point.rpm).filter(|rpm| *rpm > 1.3 * idle).collect();
-    if speeds.is_empty() {
-        speeds.extend(USUAL_RPM.iter().filter(|rpm| **rpm <= 0.7 * case.engine.rated_rpm()));
-    }
-    speeds.sort_by(f64::total_cmp);
-    speeds.dedup_by(|a, b| (*a - *b).abs() < NEAR_RPM);
+    let speeds = held_speeds(&case.engine, sheet);
     for rpm in &speeds {
         let act = format!("Hold {rpm:.0} rpm until the needle stands, ten seconds at least. Do not read while it climbs.");
         let held = Point {
@@ -160,6 +161,28 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
         points.push(found(long, point("distance", "The complaint's distance".to_owned(), act, rpm)));
     }
     points
+}
+
+/// The speeds that a run holds: the sheet's, else the usual ones, none of them near or over the engine's rated speed.
+fn held_speeds(card: &Card, sheet: &[limits::Point]) -> Vec<f64> {
+    let over = |rpm: f64| card.rated_rpm.is_some_and(|rated| rpm > 1.02 * rated);
+    let mut speeds: Vec<f64> = sheet.iter().map(|point| point.rpm).filter(|rpm| *rpm > 1.3 * card.idle_rpm && !over(*rpm)).collect();
+    if speeds.is_empty() {
+        speeds.extend(USUAL_RPM.iter().filter(|rpm| **rpm <= USUAL_SHARE * card.rated_rpm()));
+    }
+    if speeds.is_empty() {
+        speeds.push(hold_rpm(card));
+    }
+    speeds.sort_by(f64::total_cmp);
+    speeds.dedup_by(|a, b| (*a - *b).abs() < NEAR_RPM);
+    speeds
+}
+
+/// A speed at which this engine is held to watch or compare something: the usual one, on slow engines a share of their rated speed.
+pub fn hold_rpm(card: &Card) -> f64 {
+    let [usual, _] = USUAL_RPM;
+    let slow = (SLOW_SHARE * card.rated_rpm() / STEP_RPM).round() * STEP_RPM;
+    if usual <= USUAL_SHARE * card.rated_rpm() { usual } else { slow.max(1.3 * card.idle_rpm) }
 }
 
 /// The point to do now: the first that is not answered, of those that still can be (nothing cold once the oil is hot).

@@ -309,7 +309,8 @@ pub fn plan(read: &Read, stands: &[Shelved]) -> Vec<Step> {
             let twin = known.sheets.iter().any(|other| {
                 // A row of CSV has no room for torques: without any it says nothing of them.
                 let torques = sheet.torques.is_empty() || other.torques == sheet.torques;
-                other.in_force_from == sheet.in_force_from && other.points == sheet.points && torques
+                let besides = sheet.besides.is_silent() || other.besides == sheet.besides;
+                other.in_force_from == sheet.in_force_from && other.points == sheet.points && torques && besides
             });
             steps.push(if twin {
                 Step::Same(format!("{}: {}", known.name, sheet.source))

@@ -61,6 +61,9 @@ impl StartUp {
         };
         // A filled car's engine takes under a second: what is beyond that is added.
         let normal_s = (NORMAL_S - 1.0 + fill_s.max(1.0)).min(MOST_STOP_S);
+        // What the sheet says of this engine comes before what engines of its size mostly take.
+        let sheet_s = case.spec.as_ref().and_then(|sheet| sheet.besides.build_s).filter(|_| empty.is_empty());
+        let normal_s = sheet_s.map_or(normal_s, |seconds| seconds.clamp(1.0, MOST_STOP_S));
         let stop_s = (STOP_S / NORMAL_S * normal_s).min(MOST_STOP_S);
         Self { normal_s: normal_s.round(), stop_s: stop_s.round(), empty, crank_first: fill_s > STOP_S }
     }

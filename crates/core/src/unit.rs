@@ -114,6 +114,12 @@ pub fn figures(value: f64) -> f64 {
 }
 
 /// A text with its first letter as at the head of a sentence.
+pub fn first_lower(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map(|first| first.to_lowercase().chain(letters).collect()).unwrap_or_default()
+}
+
+/// The same with its first letter as a capital.
 pub fn first_upper(text: &str) -> String {
     let mut letters = text.chars();
     letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()

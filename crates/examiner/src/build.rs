@@ -67,8 +67,9 @@ fn layout(habit: &Habit, rng: &mut ChaCha8Rng) -> Layout {
             _ => Port::AfterFilter,
         },
         pump: if chance(rng, habit.controlled) { PumpKind::Controlled } else { PumpKind::Fixed },
-        pump_drive: pumps.get(rng.random_range(0..4)).copied().unwrap_or(PumpDrive::Crank),
-        cam_feed: if chance(rng, habit.cam_straight) { CamFeed::Straight } else { CamFeed::Restricted },
+        pump_drive: pumps.get(rng.random_range(0..4)).copied(),
+        cam: None,
+        cam_feed: Some(if chance(rng, habit.cam_straight) { CamFeed::Straight } else { CamFeed::Restricted }),
         head_feed: None,
         rockers: if chance(rng, habit.shaft) { Rockers::Shaft } else { Rockers::Lifters },
         piston_jets: chance(rng, habit.jets),
@@ -120,12 +121,15 @@ pub(crate) fn healthy(habit: &Habit, rng: &mut ChaCha8Rng) -> Made {
     let engine = open_until(&*meant, (idle, hot_c), idle_pa);
 
     let sheet = (!chance(rng, habit.without_sheet)).then(|| sheet(&*engine, habit, &sized, rng));
-    let head_feed = chance(rng, 0.4).then_some(if straight_head { HeadFeed::Straight } else { HeadFeed::Restricted });
+    // Whoever knows how the head is fed knows it of the cams as well.
+    let feeds_known = chance(rng, 0.4);
+    let head_feed = feeds_known.then_some(if straight_head { HeadFeed::Straight } else { HeadFeed::Restricted });
+    let cam_feed = sized.layout.cam_feed.filter(|_| feeds_known);
     let card = Card {
         relief_opens_kpa: stated,
         rated_rpm: chance(rng, 0.6).then_some(rated),
         fuel: chance(rng, 0.6).then_some(habit.burns),
-        layout: Layout { head_feed, ..sized.layout },
+        layout: Layout { head_feed, cam_feed, ..sized.layout },
         ..Card::of(litres, cylinders as u32, idle, grade)
     };
     Made { engine, card, sheet, hot_c, fast_rpm: fast_speeds(rated) }
@@ -205,8 +209,8 @@ fn segments(habit: &Habit, sized: &Sized, rng: &mut ChaCha8Rng) -> Rival {
         bearings,
         segment_per_m3: between(rng, 0.005, 0.02) * idle_pa / (mu * idle_flow),
         blocked: None,
-        cam_m3: 0.4 * top * idle_flow * mu / (if layout.cam_feed == CamFeed::Straight { 1.0 } else { 1.0 - lost } * idle_pa),
-        cam_feed_m2: (layout.cam_feed == CamFeed::Restricted).then(|| feed_area(0.4 * top, lost)),
+        cam_m3: 0.4 * top * idle_flow * mu / (if layout.cam_feed == Some(CamFeed::Straight) { 1.0 } else { 1.0 - lost } * idle_pa),
+        cam_feed_m2: (layout.cam_feed == Some(CamFeed::Restricted)).then(|| feed_area(0.4 * top, lost)),
         head_feed_m2: (!straight_head).then(|| feed_area(0.6 * top, lost)),
         head_m3: 0.6 * top * idle_flow * mu / (if straight_head { 1.0 } else { 1.0 - lost } * idle_pa),
         turbo,

@@ -33,7 +33,7 @@ enum Command {
     Diagnose(diagnose::Diagnose),
     /// Print everything behind a diagnosis: doubts, what would decide, why each cause stands where it does, what the four orders would cost.
     Explain(explain::Explain),
-    /// Work out a figure beside the job: relief valve, gauging strip, tilt, thread and others. Without a name they are listed.
+    /// Work out a figure beside the job: relief valve, clearance strip, tilt, thread and others. Without a name they are listed.
     Calculate(calculate::Calculate),
     /// Print what a recorded run tells: holds, start, sweep, warm-up, needle, gaps, zero (velvet-dial.capture/1).
     Capture(capture::Capture),
@@ -41,6 +41,8 @@ enum Command {
     Rig(rig::Rig),
     /// Print the JSON Schema of the case file.
     Schema,
+    /// Print every check, opening and repair as one table (docs/trade.md).
+    Trade,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
     Evaluate(evaluate::Evaluate),
     /// Make what the board tells of every job anew from the ledgers. Works while the server runs.
@@ -73,6 +75,10 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Rig(rig) => rig.run(),
         Command::Schema => {
             println!("{:#}", velvet_dial_core::case::schema());
+            ExitCode::SUCCESS
+        }
+        Command::Trade => {
+            print!("{}", velvet_dial_core::trade::document());
             ExitCode::SUCCESS
         }
         Command::Evaluate(evaluate) => evaluate.run(),

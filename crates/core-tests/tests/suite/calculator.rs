@@ -304,6 +304,8 @@ fn every_thread_finds_itself_and_lookalikes_warn_both_ways() {
             turns_per_inch: None,
             tapered: Some(thread.family.tapered()),
             female: false,
+            stamp: None,
+            origin: None,
         };
         // Half-inch pipe of both angles has the same pitch, so a tapered plug of it may be either: both are told.
         let found = which(&measured).unwrap();
@@ -325,26 +327,66 @@ fn every_thread_finds_itself_and_lookalikes_warn_both_ways() {
         }
     }
     // The three that meet at this port.
-    let best =
-        &which(&ThreadMeasured { diameter_mm: 9.73, pitch_mm: None, turns_per_inch: Some(28.0), tapered: Some(false), female: false })
-            .unwrap()[0];
+    let best = &which(&ThreadMeasured {
+        diameter_mm: 9.73,
+        pitch_mm: None,
+        turns_per_inch: Some(28.0),
+        tapered: Some(false),
+        female: false,
+        stamp: None,
+        origin: None,
+    })
+    .unwrap()[0];
     assert!(best.name.contains("55° parallel"));
     let names: Vec<&str> = best.lookalikes.iter().map(|l| l.name).collect();
     assert!(names.iter().any(|n| n.contains("27 turns")) && names.contains(&"M10 × 1"), "{names:?}");
     let wrong = best.lookalikes.iter().find(|l| l.name.contains("27 turns")).unwrap();
     assert!((2.0..4.0).contains(&wrong.binds_after_turns.unwrap()) && wrong.warning.contains("aluminium"));
     // The same port from inside: a bore of 8.57 mm (ISO 228-1, table 1).
-    let port = which(&ThreadMeasured { diameter_mm: 8.57, pitch_mm: None, turns_per_inch: Some(28.0), tapered: Some(false), female: true })
-        .unwrap();
+    let port = which(&ThreadMeasured {
+        diameter_mm: 8.57,
+        pitch_mm: None,
+        turns_per_inch: Some(28.0),
+        tapered: Some(false),
+        female: true,
+        stamp: None,
+        origin: None,
+    })
+    .unwrap();
     assert!(port[0].name == best.name && port[0].off < 0.1, "{port:?}");
+    // What is stamped on it settles what a caliper alone leaves open; where it comes from only leans.
+    let caliper =
+        ThreadMeasured { diameter_mm: 9.85, pitch_mm: None, turns_per_inch: None, tapered: None, female: false, stamp: None, origin: None };
+    for (stamp, name) in [(Stamp::G, "55° parallel"), (Stamp::R, "55° tapered"), (Stamp::Npt, "60° tapered"), (Stamp::M, "M10")] {
+        let best = &which(&ThreadMeasured { stamp: Some(stamp), ..caliper }).unwrap()[0];
+        assert!(best.name.contains(name), "{stamp:?}: {}", best.name);
+    }
+    let from = |origin| which(&ThreadMeasured { origin: Some(origin), ..caliper }).unwrap()[0].off;
+    assert!(from(Origin::Europe) <= which(&caliper).unwrap()[0].off + 0.7);
     // A tapered plug measured near its small end, no pitch gauge at hand.
-    let small_end =
-        which(&ThreadMeasured { diameter_mm: 9.9, pitch_mm: None, turns_per_inch: None, tapered: Some(true), female: false }).unwrap();
+    let small_end = which(&ThreadMeasured {
+        diameter_mm: 9.9,
+        pitch_mm: None,
+        turns_per_inch: None,
+        tapered: Some(true),
+        female: false,
+        stamp: None,
+        origin: None,
+    })
+    .unwrap();
     assert!(small_end.iter().any(|m| m.name.contains("1/8 pipe 60°")));
     assert!(
-        which(&ThreadMeasured { diameter_mm: 31.0, pitch_mm: Some(1.5), turns_per_inch: None, tapered: None, female: false })
-            .unwrap()
-            .is_empty(),
+        which(&ThreadMeasured {
+            diameter_mm: 31.0,
+            pitch_mm: Some(1.5),
+            turns_per_inch: None,
+            tapered: None,
+            female: false,
+            stamp: None,
+            origin: None
+        })
+        .unwrap()
+        .is_empty(),
         "an adapter must be made"
     );
 }

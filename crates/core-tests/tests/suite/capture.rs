@@ -286,7 +286,7 @@ fn pulses_are_counted_found_and_asked() {
 
 #[test]
 fn the_demo_run_has_the_holds_a_person_sees() {
-    let told = analyse(include_bytes!("../../../web/demo/run-tug4.csv"), None, None).unwrap();
+    let told = analyse(include_bytes!("../../../web/demo/run-fork5.csv"), None, None).unwrap();
     let found: Vec<i64> = told.holds.iter().map(|hold| (hold.rpm.unwrap() / 10.0).round() as i64 * 10).collect();
     assert_eq!(found, [790, 1500, 2000, 3000, 780]);
     assert!(told.build_time_s.is_some() && told.cold_peak_kpa.is_none() && told.gaps.is_empty());

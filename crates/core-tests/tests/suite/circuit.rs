@@ -51,7 +51,7 @@ fn flow_in_is_flow_out_at_a_million_points() {
         let layouts = [
             Layout::default(),
             full_layout(),
-            Layout { cam_feed: CamFeed::Straight, port: Port::Head, piston_jets: true, ..Layout::default() },
+            Layout { cam_feed: Some(CamFeed::Straight), port: Port::Head, piston_jets: true, ..Layout::default() },
         ];
         let sound = nominal::circuit(
             &card(layouts[engine % 3]),
@@ -149,8 +149,8 @@ proptest! {
     }
 
     #[test]
-    fn a_healthy_engine_reads_its_own_hot_idle(u in prop::array::uniform24(0.02..0.98f64), litres in 0.8..6.0f64, jets: bool, straight: bool) {
-        let cam_feed = if straight { CamFeed::Straight } else { CamFeed::Restricted };
+    fn a_healthy_engine_reads_its_own_hot_idle(u in prop::array::uniform25(0.02..0.98f64), litres in 0.8..6.0f64, jets: bool, straight: bool) {
+        let cam_feed = Some(if straight { CamFeed::Straight } else { CamFeed::Restricted });
         let card = Card { displacement_l: litres, ..card(Layout { piston_jets: jets, cam_feed, ..Layout::default() }) };
         let unknowns = Unknowns::from_unit(&u, &card);
         let circuit = nominal::circuit(&card, oil::typical("5W-30").unwrap(), &unknowns);
@@ -222,7 +222,7 @@ proptest! {
     }
 
     #[test]
-    fn unknowns_are_finite_at_the_ends(u in prop::array::uniform24(prop_oneof![Just(0.0), Just(1.0)])) {
+    fn unknowns_are_finite_at_the_ends(u in prop::array::uniform25(prop_oneof![Just(0.0), Just(1.0)])) {
         let circuit = nominal::circuit(&card(full_layout()), oil::typical("0W-16").unwrap(), &Unknowns::from_unit(&u, &card(full_layout())));
         let kpa = circuit.port_kpa(Working { rpm: 2000.0, oil_temp_c: 90.0 });
         prop_assert!(kpa.is_finite() && kpa > 1.0);
@@ -362,7 +362,7 @@ fn each_cause_draws_its_own_shape() {
     for (fault, says, claim) in SIGNATURES {
         let layout = match fault {
             Fault::PumpControl => full_layout(),
-            Fault::BearingsCam => Layout { cam_feed: CamFeed::Straight, piston_jets: false, ..fixed },
+            Fault::BearingsCam => Layout { cam_feed: Some(CamFeed::Straight), piston_jets: false, ..fixed },
             // Plain engines show a single fault best; parts are fitted where the fault is in one.
             Fault::RockersWorn | Fault::FeedOversize | Fault::ValveControl | Fault::JetsOpen | Fault::TurboFeed | Fault::CoolerPath => {
                 fixed
@@ -427,5 +427,5 @@ fn what_stands_outside_the_range_is_marked_and_a_full_circuit_says_so() {
     assert_eq!((still.gallery_pa, still.pump_pa), (0.0, 0.0), "a standing engine has no pressure");
     let leak = Branch { place: Place::Leak, law: Law::Orifice { k_m2: 1e-7 } };
     assert!(std::iter::repeat_n(leak, 8).any(|leak| !circuit.add(leak)), "there is an end to the places");
-    assert_eq!(DIMENSIONS, 24, "the property tests draw as many numbers as an engine needs");
+    assert_eq!(DIMENSIONS, 25, "the property tests draw as many numbers as an engine needs");
 }

@@ -292,7 +292,7 @@ fn overruling_is_for_one_test_and_ends_by_itself() {
     let known = velvet_dial_core::case::diagnose(&case, &crate::support::tracer(&case), &setting);
     let mut situation = known.situation(&case);
     let running = |steps: Vec<velvet_dial_core::trace::Proposal>| -> Vec<&'static str> {
-        steps.iter().filter_map(|p| p.check()).filter(|check| knowledge().check(check).unwrap().running()).collect()
+        steps.iter().filter_map(|p| p.check()).filter(|check| knowledge().check(check).unwrap().running(&case.engine)).collect()
     };
     assert_eq!(running(next_steps(knowledge(), &known.posterior, &situation)), ["tilt"]);
     situation.overruled = None;

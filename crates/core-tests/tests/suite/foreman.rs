@@ -14,7 +14,7 @@ fn cases() -> Vec<Value> {
     read["case"].as_array().unwrap().clone()
 }
 
-fn words(of: &Value, key: &str) -> Vec<String> {
+pub fn words(of: &Value, key: &str) -> Vec<String> {
     of[key].as_array().into_iter().flatten().map(|word| word.as_str().unwrap().to_owned()).collect()
 }
 
@@ -25,7 +25,7 @@ fn merged(into: &mut Value, from: &Value) {
 }
 
 /// The case file of a row.
-fn file(row: &Value) -> Value {
+pub fn file(row: &Value) -> Value {
     let mut value = example();
     value["circumstances"] = json!(words(row, "told"));
     merged(&mut value["engine"], &row["engine"]);
@@ -45,10 +45,13 @@ fn file(row: &Value) -> Value {
     }
     let gauge = row["gauge"].as_str().unwrap_or("g1");
     let reading = |of: &Value| json!({ "rpm": of[0], "oil_temp_c": of[1], "kpa": of[2], "instrument": gauge });
-    value["readings"] = row["read"].as_array().unwrap().iter().map(reading).collect();
+    value["readings"] = row["read"].as_array().into_iter().flatten().map(reading).collect();
     let found = |word: &String| {
-        let (check, outcome) = word.split_once('=').unwrap();
-        json!({ "check": check, "outcome": outcome })
+        let (check, outcomes) = word.split_once('=').unwrap();
+        match outcomes.split('+').collect::<Vec<_>>().as_slice() {
+            [one] => json!({ "check": check, "outcome": one }),
+            several => json!({ "check": check, "outcomes": several }),
+        }
     };
     value["evidence"] = words(row, "found").iter().map(found).collect();
     if value["readings"].as_array().unwrap().is_empty() && value["evidence"].as_array().unwrap().is_empty() {

@@ -1,6 +1,7 @@
 //! Every test of the core in one program, so that it is linked once.
 #![expect(clippy::indexing_slicing, clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod believe;
+mod bolts;
 mod calculator;
 mod capture;
 mod case;

@@ -95,7 +95,7 @@ proptest! {
     /// An engine built of other numbers than the tool's middle one, its crank worn evenly: its own clearances are found to explain its own hot idle in most of them, and renewing brings it near what it
     /// showed new. A starved one with sound journals is not explained by them.
     #[test]
-    fn an_engines_own_clearances_explain_its_own_reading(u in prop::array::uniform24(0.15..0.85f64), wear in 2.05..2.5f64) {
+    fn an_engines_own_clearances_explain_its_own_reading(u in prop::array::uniform25(0.15..0.85f64), wear in 2.05..2.5f64) {
         let card = Card { relief_opens_kpa: Some(450.0), ..Card::of(2.0, 4, 750.0, "5W-30") };
         let new = nominal::circuit(&card, oil::typical("5W-30").unwrap(), &Unknowns::from_unit(&u, &card));
         let at = Working { rpm: 750.0, oil_temp_c: 100.0 };
@@ -261,7 +261,7 @@ fn a_figure_that_cannot_be_is_refused_with_its_path() {
 /// A spring pressed by half as much opens at half.
 #[test]
 fn a_short_spring_opens_early() {
-    let spring = |free_mm: f64| Spring { free_mm, sheet_mm: 50.0, fitted_mm: Some(40.0) };
+    let spring = |free_mm: f64| Spring { free_mm, sheet_mm: 50.0, fitted_mm: Some(40.0), ..Spring::default() };
     let opens = |free_mm: f64| spring_opens_kpa(&spring(free_mm), 400.0).unwrap();
     assert!((opens(50.0) - 400.0).abs() < 1e-9 && (opens(45.0) - 200.0).abs() < 1e-9);
 }
@@ -292,7 +292,7 @@ fn the_plan_says_what_is_opened_what_it_costs_and_what_stays_hidden() {
         assert!(looks.contains(&look), "{look} is looked at while it is open");
     }
     assert!(pickup.beyond.iter().any(|(check, access, _)| check.id == "cam_bearings" && *access == Access::EngineOut));
-    assert!(pickup.hand.contains(&"new pickup seal") && pickup.hand.contains(&"gauging strip in its packet"));
+    assert!(pickup.hand.contains(&"new pickup seal") && pickup.hand.contains(&"plastic clearance strip in its packet"));
     let map = opening.looks.iter().find(|look| look.check.id == "journal_map").unwrap();
     let all: f64 = opening.looks.iter().map(|look| look.minutes).sum();
     assert!(map.waits && (pickup.looking_minutes() - (120.0 + all - map.minutes)).abs() < 1e-9, "every journal only when a strip says so");

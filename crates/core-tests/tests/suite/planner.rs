@@ -47,7 +47,10 @@ fn an_open_sump_holds_back_what_runs_until_it_is_closed() {
     assert_eq!(open.bench.sump, SumpIs::Off);
     for proposal in &open.next {
         let check = proposal.check().map(|check| knowledge().check(check).unwrap());
-        assert!(check.is_none_or(|check| check.engine != Some(Engine::Running) && check.sump != Some(Sump::Filled)), "{proposal:?}");
+        assert!(
+            check.is_none_or(|check| check.engine_on(&case.engine) != Some(Engine::Running) && check.sump != Some(Sump::Filled)),
+            "{proposal:?}"
+        );
         assert!(!matches!(proposal.step, Step::Reading(_)));
     }
     assert!(bench_moves(&open.next).contains(&Move::CloseSump) && !bench_moves(&open.next).contains(&Move::OpenSump));
@@ -78,7 +81,7 @@ fn the_price_is_the_cards() {
     let plain = of(|_| {});
     let plunger = know.check("relief_plunger").unwrap();
     assert_eq!(plunger.access(&plain), Access::Outside);
-    assert_eq!(plunger.access(&of(|card| card.relief_access = Some(velvet_dial_core::circuit::ReliefAccess::InSump))), Access::Sump);
+    assert_eq!(plunger.access(&of(|card| card.relief_access = Some(velvet_dial_core::circuit::PartAccess::InSump))), Access::Sump);
     assert_eq!(know.opening(Access::Sump, &of(|card| card.sump_off_minutes = Some(240.0))).minutes, 240.0);
     let blow = know.check("gallery_blow").unwrap();
     assert_eq!(blow.access(&plain), Access::Sump);
@@ -196,7 +199,7 @@ prop_compose! {
             piston_jets: jets,
             turbo,
             cooler: if cooler { Cooler::Plain } else { Cooler::None },
-            pump_drive: if belt { PumpDrive::Belt } else { PumpDrive::Crank },
+            pump_drive: Some(if belt { PumpDrive::Belt } else { PumpDrive::Crank }),
             ..Layout::default()
         }
     }
@@ -252,19 +255,19 @@ proptest! {
                         Access::Sump => state.sump == SumpIs::Off,
                         Access::EngineOut => state.engine == EngineIs::Out,
                     };
-                    let filled = state.sump == SumpIs::Closed && (state.engine == EngineIs::In || !turned(check.engine));
-                    let allowed = match check.engine {
+                    let filled = state.sump == SumpIs::Closed && (state.engine == EngineIs::In || !turned(check.engine_on(&card)));
+                    let allowed = match check.engine_on(&card) {
                         Some(Engine::Running) => run || (*id == "noise" && situation.allowed.one_reading),
                         Some(Engine::Cranked) => situation.allowed.crank,
                         _ => true,
                     };
                     open && allowed
-                        && (!turned(check.engine) || filled)
+                        && (!turned(check.engine_on(&card)) || filled)
                         && (check.sump != Some(Sump::Filled) || state.sump == SumpIs::Closed)
                         && (check.sump != Some(Sump::On) || state.sump != SumpIs::Off)
                         && (!check.gauge || state.gauge_fitted)
                         && (!check.hot || state.oil == OilIs::Hot)
-                        && check.needs.is_none_or(|part| part.is_in(&card.layout))
+                        && check.fits(&card) && check.needs.is_none_or(|part| part.is_in(&card.layout))
                         && !situation.done.contains(id)
                 }
                 Step::Reading(place) => {

@@ -77,6 +77,7 @@ fn made_with(case: &Case, repairs: &[(&str, i64)], known: Option<Known>) -> (Dia
             struck: false,
             reason: String::new(),
             photo: None,
+            note: false,
             personal: false,
         }],
     };

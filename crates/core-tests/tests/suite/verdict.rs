@@ -250,8 +250,8 @@ fn the_schema_in_docs_is_that_of_the_types_and_holds_every_range() {
     ranged("Instrument", &["full_scale_kpa", "class_percent", "graduation_kpa", "opens_kpa", "armed_from_rpm"]);
     ranged("Reading", &["rpm", "oil_temp_c", "kpa", "spread_kpa", "hold_s"]);
     assert_eq!(made["properties"]["format"]["const"], "velvet-dial.case/1");
-    assert_eq!(made["$defs"]["Evidence"]["oneOf"].as_array().unwrap().len(), 42);
-    assert_eq!(made["properties"]["circumstances"]["items"]["enum"].as_array().unwrap().len(), 33);
+    assert_eq!(made["$defs"]["Evidence"]["oneOf"].as_array().unwrap().len(), 44);
+    assert_eq!(made["properties"]["circumstances"]["items"]["enum"].as_array().unwrap().len(), 45);
     for closed in ["Card", "Layout", "Point", "Sheet", "Instrument", "Reading", "Evidence", "Act", "BenchSaid"] {
         assert_eq!(made["$defs"][closed]["additionalProperties"], false, "{closed} lets strangers in");
     }

@@ -5,6 +5,7 @@
 pub mod asked;
 mod dash;
 mod drawn;
+mod feed;
 mod fill;
 mod flow;
 mod gauge;
@@ -20,6 +21,7 @@ mod timetable;
 mod warm;
 
 pub use dash::{Agreement, Compared, Dash, Pair, compare};
+pub use feed::{FeedBore, FeedTrial, feed_bore};
 pub use fill::{Fill, Filled, fill};
 pub use flow::{Bearings, Journal, JournalMap, LEAST_BORE_MM, Restrictor, Restricts, journal_map, restrictor};
 pub use gauge::{Candidate, Choice, GaugeChoice, Suited, choose};
@@ -29,7 +31,7 @@ pub use relief::{Opens, ReliefValve, relief};
 pub use screen::{Screen, Starving, starving};
 pub use sender::{LampSwitch, Lights, Reads, Transducer, lamp_switch, transducer};
 pub use strip::{Gap, Print, Strip, strip};
-pub use thread::{Family, Lookalike, Match, Thread, ThreadMeasured, threads, which};
+pub use thread::{Family, Lookalike, Match, Origin, Stamp, Thread, ThreadMeasured, threads, which};
 pub use tilt::{Covered, Sump, Way, tilt};
 pub use timetable::{Planned, Step, Task, Timetable, timetable};
 
@@ -136,6 +138,8 @@ calculators! {
         r#"{ "engine": { "displacement_l": 2.0, "cylinders": 4, "idle_rpm": 750, "oil_grade": "5W-30" }, "rpm": 250, "oil_temp_c": 15, "empty_l": 0.4, "suction_empty_l": 0.05 }"#, Build => build;
     "restrictor", "Bore of a restrictor for a wanted flow",
         r#"{ "flow_l_min": 2.0, "before_kpa": 300, "behind_kpa": 120, "oil_grade": "5W-30", "oil_temp_c": 100 }"#, Restrictor => restrictor;
+    "feed_bore", "Restrictor of a home-made feed, from the gauge with the feed open and shut",
+        r#"{ "bore_mm": 3.0, "open_kpa": 150, "shut_kpa": 260, "wanted_kpa": 220 }"#, FeedTrial => feed_bore;
     "journals", "Journal map: the share of the leak each journal takes, and what renewing the bad ones gives back",
         r#"{ "new_mm": 0.04, "limit_mm": 0.07, "kpa": 60, "other_share": 0.3, "clearances_mm": [0.045, 0.05, 0.09, 0.06] }"#, JournalMap => journal_map;
     "transducer", "Volts to pressure", r#"{ "volts": 1.3, "supply_v": 5.0, "low_v": 0.5, "high_v": 4.5, "full_scale_kpa": 1000, "ratiometric": true, "zero_v": 0.51 }"#, Transducer => transducer;

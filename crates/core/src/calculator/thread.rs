@@ -6,6 +6,7 @@
 //! each such width it is off (root of the sum of squares). Two threads are *lookalikes* when one starts in the other: diameters within 0.7 mm and
 //! pitches within 12 %. They bind where the difference of their pitches has used up the play between the flanks, about a tenth of a pitch. Checked: every thread finds itself, and 1/8 of 27 and of 28 turns warn of each other (`tests/calculator.rs`).
 use super::{CalculatorError, INCH_MM, hold, together};
+use crate::choice::choice;
 use crate::field;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -51,6 +52,57 @@ impl Family {
         match self {
             Self::InchPipe60Taper | Self::InchPipe55Taper => "Seals on the thread: sealant, little torque, never forced in aluminium.",
             Self::InchPipe55Parallel | Self::MetricFine | Self::StraightInch => "Seals on a washer or a bonded ring: renew it.",
+        }
+    }
+}
+
+choice! {
+    /// What is stamped on the old sender or plug.
+    Stamp {
+        /// G: parallel pipe, ISO 228-1.
+        G = "g": "G",
+        /// R or KR: tapered pipe, outside, ISO 7-1.
+        R = "r": "R",
+        /// Rc or PT: tapered pipe, inside, ISO 7-1.
+        Rc = "rc": "Rc or PT",
+        /// NPT, ASME B1.20.1.
+        Npt = "npt": "NPT",
+        /// M: metric.
+        M = "m": "M",
+    }
+}
+choice! {
+    /// Where sender and engine were designed: each region mostly used its own threads.
+    Origin {
+        /// North America.
+        America = "america": "North America",
+        /// Britain, before metric.
+        Britain = "britain": "Britain, older",
+        /// East Asia.
+        Asia = "asia": "East Asia",
+        /// The continent of Europe.
+        Europe = "europe": "continental Europe",
+    }
+}
+
+impl Stamp {
+    fn is_of(self, family: Family) -> bool {
+        match self {
+            Self::G => family == Family::InchPipe55Parallel,
+            Self::R | Self::Rc => family == Family::InchPipe55Taper,
+            Self::Npt => family == Family::InchPipe60Taper,
+            Self::M => family == Family::MetricFine,
+        }
+    }
+}
+
+impl Origin {
+    fn uses(self, family: Family) -> bool {
+        match self {
+            Self::America => matches!(family, Family::InchPipe60Taper | Family::StraightInch),
+            Self::Britain => matches!(family, Family::InchPipe55Taper | Family::InchPipe55Parallel | Family::StraightInch),
+            Self::Asia => matches!(family, Family::InchPipe55Taper | Family::MetricFine),
+            Self::Europe => matches!(family, Family::MetricFine | Family::InchPipe55Parallel),
         }
     }
 }
@@ -104,6 +156,12 @@ pub struct ThreadMeasured {
     /// It is the port that was measured, not the plug.
     #[serde(default)]
     pub female: bool,
+    /// What is stamped on it, where anything is.
+    #[serde(default)]
+    pub stamp: Option<Stamp>,
+    /// Where it comes from, where that is known.
+    #[serde(default)]
+    pub origin: Option<Origin>,
 }
 
 /// A thread it may be.
@@ -148,6 +206,9 @@ const TAPER_RUN_MM: f64 = 0.5;
 const PITCH_OFF: f64 = 0.02;
 /// A wrong taper counts as so many widths: it is seen at once.
 const WRONG_TAPER: f64 = 2.0;
+/// Another stamp counts as so many widths, since senders are changed; another region as fewer, since it is a habit and no rule.
+const WRONG_STAMP: f64 = 1.5;
+const WRONG_ORIGIN: f64 = 0.7;
 /// Matches told at most, and how far off the last may be.
 const TOLD: usize = 4;
 const FAR: f64 = 3.0;
@@ -163,7 +224,7 @@ const PLAY: f64 = 0.1;
 ///
 /// ```
 /// # use velvet_dial_core::calculator::{ThreadMeasured, which};
-/// let measured = ThreadMeasured { diameter_mm: 10.1, pitch_mm: None, turns_per_inch: Some(27.0), tapered: Some(true), female: false };
+/// let measured = ThreadMeasured { diameter_mm: 10.1, pitch_mm: None, turns_per_inch: Some(27.0), tapered: Some(true), female: false, stamp: None, origin: None };
 /// let best = &which(&measured).unwrap()[0];
 /// assert!(best.name.starts_with("1/8") && best.lookalikes.iter().any(|other| other.name.contains("28")));
 /// assert!(which(&ThreadMeasured { diameter_mm: 400.0, ..measured }).is_err());
@@ -191,7 +252,10 @@ pub fn which(measured: &ThreadMeasured) -> Result<Vec<Match>, CalculatorError> {
             let diameter_off = (diameter + under - crests_mm) / DIAMETER_OFF_MM;
             let pitch_off = pitch.map_or(0.0, |pitch| (pitch / thread.pitch_mm - 1.0) / PITCH_OFF);
             let taper_off = if measured.tapered.is_some_and(|tapered| tapered != thread.family.tapered()) { WRONG_TAPER } else { 0.0 };
-            (thread, (diameter_off.powi(2) + pitch_off.powi(2) + f64::powi(taper_off, 2)).sqrt())
+            let stamp_off = if measured.stamp.is_some_and(|stamp| !stamp.is_of(thread.family)) { WRONG_STAMP } else { 0.0 };
+            let origin_off = if measured.origin.is_some_and(|origin| !origin.uses(thread.family)) { WRONG_ORIGIN } else { 0.0 };
+            let hints = f64::powi(stamp_off, 2) + f64::powi(origin_off, 2);
+            (thread, (diameter_off.powi(2) + pitch_off.powi(2) + f64::powi(taper_off, 2) + hints).sqrt())
         })
         .filter(|(_, off)| *off <= FAR)
         .map(|(thread, off)| Match {

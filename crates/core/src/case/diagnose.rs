@@ -7,7 +7,7 @@
 use super::ready;
 use super::takeable::takeable;
 use super::verdict::{gauge, judge, verdict};
-use super::{Basis, Case, JudgedReading, Phase, Reading, Slope, SpeedHeld, Verdict};
+use super::{Basis, Case, Evidence, JudgedReading, Phase, Reading, Slope, SpeedHeld, Verdict};
 use crate::believe::{NotBelieved, not_believed};
 use crate::circuit::{PointOfSpec, Working, nominal};
 use crate::flag::{Flag, Word, flag};
@@ -128,7 +128,7 @@ pub fn diagnose(case: &Case, tracer: &Tracer, setting: &Setting) -> Diagnosis {
         Some(Finding { key: told.clone(), label: circumstance.label.clone(), log_likelihood })
     }));
     findings.extend(slope_finding(know, case));
-    findings.extend(case.weighed_evidence().filter_map(|entry| outcome_finding(know, know.check(&entry.check)?, &entry.outcome)));
+    findings.extend(case.weighed_evidence().flat_map(|entry| look_findings(know, entry)));
     let mut findings = lightened(know, findings);
     let struck = standing(know, setting.strikes, &findings);
     findings.extend(struck);
@@ -186,6 +186,7 @@ fn around<'a>(case: &'a Case, (bench, flag, takeable): (BenchState, &Flag, &[Tak
     Situation {
         done: case.weighed_evidence().map(|entry| entry.check.as_str()).chain(case.put_off.iter().map(String::as_str)).collect(),
         allowed: Allowed::from(flag),
+        found: case.weighed_evidence().flat_map(|entry| entry.seen().map(|outcome| (entry.check.as_str(), outcome))).collect(),
         overruled: flag.overruled.as_ref().and_then(|test| know.check(&test.check)).map(|check| check.id.as_str()),
         belt_in_oil: case.circumstances.iter().any(|told| told == "belt_driven_in_oil"),
         readings: takeable.to_vec(),
@@ -278,6 +279,21 @@ pub(super) fn reading_finding(
         })
         .collect();
     Finding { key: "readings".into(), label: "The readings together".into(), log_likelihood }
+}
+
+/// What a look found. Where it found several things each speaks for itself: none of them speaks against a cause that another of them comes from.
+fn look_findings(know: &Knowledge, entry: &Evidence) -> Vec<Finding> {
+    let Some(check) = know.check(&entry.check) else { return Vec::new() };
+    let mixed = entry.seen().nth(1).is_some();
+    let one = |outcome: &str| {
+        let mut finding = outcome_finding(know, check, outcome)?;
+        if mixed {
+            let usual = check.outcome(outcome).and_then(|index| check.usual.p.get(index)).map_or(f64::NEG_INFINITY, |p| p.ln());
+            finding.log_likelihood.iter_mut().for_each(|log| *log = log.max(usual));
+        }
+        Some(finding)
+    };
+    entry.seen().filter_map(one).collect()
 }
 
 /// An outcome of a check.

@@ -1,10 +1,10 @@
 //! Everything behind a diagnosis, for whoever asks why: what `velvet-dial explain` prints.
 use super::report::{NextOut, Pair, next, pairs, probability};
-use super::{Case, Decider, Diagnosis, Projected, Setting, project};
+use super::{Case, Decider, Diagnosis, Projected, Setting, how, project};
 use crate::believe::NotBelieved;
 use crate::limits::Decision;
 use crate::trace::knowledge::{Knowledge, knowledge};
-use crate::trace::{BenchState, Enough, Learned, Order, Plan, Proposal, Step, Tracer, Until, leader_of, overturn, plan};
+use crate::trace::{BenchState, Enough, Learned, Plan, Proposal, Step, Tracer, Until, leader_of, overturn, plans};
 use crate::unit::figures;
 use serde::Serialize;
 use std::collections::BTreeMap;
@@ -73,7 +73,7 @@ struct NextWhy {
     #[serde(flatten)]
     what: NextOut,
     #[serde(skip_serializing_if = "Option::is_none")]
-    how: Option<&'static str>,
+    how: Option<String>,
     money: f64,
     group_gain_bits: f64,
     bits_a_minute: f64,
@@ -114,8 +114,8 @@ pub fn explain(case: &Case, tracer: &Tracer, setting: &Setting, diagnosis: &Diag
         pairs: pairs(know, states),
         overturn: overturned,
         enough: diagnosis.enough,
-        next: next_why(know, diagnosis),
-        orders: Order::ALL.iter().map(|(order, ..)| price(plan((*order, Until::GoodEnough), know, states, situation, usual))).collect(),
+        next: next_why(know, case, diagnosis),
+        orders: plans(Until::GoodEnough, know, states, situation, usual).into_iter().map(price).collect(),
         memory: setting.memory.map_or_else(Vec::new, |memory| memory.learn(know, &know.priors(&case.engine.layout))),
         come_back: setting
             .strikes
@@ -179,7 +179,7 @@ pub(super) fn why(know: &'static Knowledge, case: &Case, key: &str, cause: &str)
     if let Some(circumstance) = know.circumstance(key) {
         return Some(circumstance.reason(cause));
     }
-    let entry = case.evidence.iter().find(|entry| key == format!("{}={}", entry.check, entry.outcome))?;
+    let entry = case.evidence.iter().find(|entry| entry.keys().any(|found| found == key))?;
     know.check(&entry.check).map(|check| check.reason(cause))
 }
 
@@ -201,10 +201,10 @@ fn outcome_name(know: &'static Knowledge, diagnosis: &Diagnosis, step: &Step, ou
     }
 }
 
-fn next_why(know: &'static Knowledge, diagnosis: &Diagnosis) -> Vec<NextWhy> {
+fn next_why(know: &'static Knowledge, case: &Case, diagnosis: &Diagnosis) -> Vec<NextWhy> {
     let why = |proposal: &Proposal| NextWhy {
         what: next(&diagnosis.takeable, proposal),
-        how: proposal.check().and_then(|check| know.check(check)).map(|check| check.how.as_str()),
+        how: proposal.check().and_then(|check| know.check(check)).map(|check| how(case, check)),
         money: figures(proposal.money),
         group_gain_bits: figures(proposal.group_gain_bits),
         bits_a_minute: figures(proposal.bits_a_minute),

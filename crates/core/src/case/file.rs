@@ -2,7 +2,7 @@
 use super::{Act, BenchSaid, Deed, gauge};
 use crate::calculator::threads;
 use crate::choice::choice;
-use crate::circuit::Card;
+use crate::circuit::{Card, MOST_NO_START};
 use crate::field::{self, Field};
 use crate::instrument::Instrument;
 use crate::limits::Sheet;
@@ -234,8 +234,12 @@ impl Reading {
 pub struct Evidence {
     /// Check.
     pub check: String,
-    /// Outcome.
+    /// Outcome; may be left out where `outcomes` has some.
+    #[serde(default)]
     pub outcome: String,
+    /// Several outcomes of one look, for checks that can have them: carbon and bearing metal in one sump.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub outcomes: Vec<String>,
     /// When.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub at: Option<DateTime<Utc>>,
@@ -247,7 +251,23 @@ pub struct Evidence {
 impl Evidence {
     /// An outcome without a time.
     pub fn of(check: &str, outcome: &str) -> Self {
-        Self { check: check.to_owned(), outcome: outcome.to_owned(), at: None, phase: None }
+        Self { check: check.to_owned(), outcome: outcome.to_owned(), outcomes: Vec::new(), at: None, phase: None }
+    }
+
+    /// Everything that this look found.
+    pub fn seen(&self) -> impl Iterator<Item = &str> {
+        let more = self.outcomes.iter().filter(|outcome| **outcome != self.outcome);
+        std::iter::once(&self.outcome).filter(|outcome| !outcome.is_empty()).chain(more).map(String::as_str)
+    }
+
+    /// It found this, alone or beside other things.
+    pub fn saw(&self, outcome: &str) -> bool {
+        self.seen().any(|seen| seen == outcome)
+    }
+
+    /// The keys of what it found, as findings carry them.
+    pub fn keys(&self) -> impl Iterator<Item = String> {
+        self.seen().map(|outcome| format!("{}={outcome}", self.check))
     }
 }
 
@@ -255,6 +275,14 @@ impl Case {
     /// How many times the card's minutes an opening takes in this shop.
     pub fn times(&self) -> f64 {
         self.memory.as_ref().map_or(1.0, |memory| memory.took.times())
+    }
+
+    /// Nobody complained: it came for an inspection, before a purchase or a season.
+    pub fn without_complaint(&self) -> bool {
+        const NONE: &str = "no_complaint";
+        let like =
+            |told: &String| knowledge().circumstance(told).is_some_and(|known| known.id == NONE || known.like.as_deref() == Some(NONE));
+        self.circumstances.iter().any(like)
     }
 
     /// Counts what was measured with the engine open as outcomes of the checks that nobody answered.
@@ -309,6 +337,11 @@ pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
     // Some editors put a mark of their own before the first byte.
     let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
     let mut case: Case = json::read(bytes).map_err(|refused| CaseError { message: refused.plain(), path: refused.path })?;
+    for entry in &mut case.evidence {
+        // What is named first stands for the look where only one can.
+        let first = entry.seen().next().unwrap_or_default().to_owned();
+        entry.outcome = first;
+    }
     validate(&case)?;
     case.count_figures(None);
     Ok(case)
@@ -422,6 +455,9 @@ pub fn check_card(card: &Card) -> Result<(), CaseError> {
             ));
         }
     }
+    if let Some(said) = &card.no_start {
+        field::text("Kept from firing", said, MOST_NO_START).map_err(|error| CaseError::at("engine.no_start", error.to_string()))?;
+    }
     if let Some(named) = &card.port_thread
         && threads().iter().all(|thread| thread.name != *named)
     {
@@ -443,10 +479,14 @@ fn words(case: &Case) -> Result<(), CaseError> {
         let check = know
             .check(&entry.check)
             .ok_or_else(|| CaseError::at(format!("evidence[{i}].check"), format!("“{}” is no check known here", entry.check)))?;
-        if check.outcome(&entry.outcome).is_none() {
+        let seen: Vec<&str> = entry.seen().collect();
+        if let Some(strange) = seen.iter().find(|outcome| check.outcome(outcome).is_none()).or(seen.is_empty().then_some(&"")) {
             let known: Vec<_> = check.outcomes.iter().map(|o| o.id.as_str()).collect();
-            let message = format!("“{}” is no outcome of {}; use one of: {}", entry.outcome, entry.check, known.join(", "));
+            let message = format!("“{strange}” is not an outcome of {}; use one of: {}", entry.check, known.join(", "));
             return Err(CaseError::at(format!("evidence[{i}].outcome"), message));
+        }
+        if let Some(message) = check.refuses_together(&seen) {
+            return Err(CaseError::at(format!("evidence[{i}].outcomes"), message));
         }
         if case.evidence.iter().take(i).any(|earlier| (&earlier.check, earlier.at, earlier.phase) == (&entry.check, entry.at, entry.phase))
         {

@@ -65,10 +65,9 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
         return None;
     }
     if indication_only(case) {
-        let agrees = case
-            .evidence
-            .iter()
-            .any(|entry| entry.phase == Some(Phase::After) && AGREES.contains(&(entry.check.as_str(), entry.outcome.as_str())));
+        let agrees = case.evidence.iter().any(|entry| {
+            entry.phase == Some(Phase::After) && AGREES.iter().any(|(check, outcome)| entry.check == *check && entry.saw(outcome))
+        });
         let says =
             vec!["Dash or lamp was not compared with the gauge after the repair: that is what proves a sender or a wire.".to_owned()];
         return Some(if agrees { Proof { word: ProofWord::Proven, says: Vec::new() } } else { Proof { word: ProofWord::InPart, says } });

@@ -27,11 +27,13 @@ const MEND_LEAST: f64 = 0.05;
 fn speaks(know: &Knowledge, entry: &Evidence, cause: &Cause, (often, times): (f64, f64)) -> bool {
     let shares = || {
         let check = know.check(&entry.check)?;
-        let outcome = check.outcome(&entry.outcome)?;
         let row = check.rows.iter().find(|row| row.cause == cause.id)?;
-        Some((*row.p.get(outcome)?, *check.usual.p.get(outcome)?))
+        Some(entry.seen().filter_map(|outcome| {
+            let outcome = check.outcome(outcome)?;
+            Some((*row.p.get(outcome)?, *check.usual.p.get(outcome)?))
+        }))
     };
-    shares().is_some_and(|(with, otherwise)| with >= often && with >= times * otherwise)
+    shares().is_some_and(|mut shares| shares.any(|(with, otherwise)| with >= often && with >= times * otherwise))
 }
 
 /// A fault that was itself seen and was not put right yet: it is put right now, and the gauge says afterwards whether it was all.
@@ -54,9 +56,9 @@ pub(super) fn mend_now(know: &Knowledge, case: &Case, posterior: &Posterior) -> 
 
 /// A knock was heard or metal was seen, and nobody has measured every journal good or put bearings right since.
 pub(super) fn damage(know: &Knowledge, case: &Case) -> bool {
-    let found = |entry: &Evidence| know.is_damage(&format!("{}={}", entry.check, entry.outcome));
+    let found = |entry: &Evidence| entry.keys().any(|key| know.is_damage(&key));
     let told = || case.circumstances.iter().any(|told| know.is_damage(told)) || case.weighed_evidence().any(found);
-    let measured = || case.weighed_evidence().any(|entry| entry.check == "journal_map" && entry.outcome == "even");
+    let measured = || case.weighed_evidence().any(|entry| entry.check == "journal_map" && entry.saw("even"));
     let repaired = || {
         let of_bearings = |id: &str| know.cause(id).and_then(|index| know.causes.get(index)).is_some_and(|cause| cause.group == "bearings");
         case.acts.iter().any(|act| act.act == Deed::Repair && act.cause.as_deref().is_some_and(of_bearings))

@@ -58,7 +58,9 @@ pub fn schema() -> Value {
         .iter()
         .map(|check| {
             let outcomes: Vec<&str> = check.outcomes.iter().map(|outcome| outcome.id.as_str()).collect();
-            json!({ "properties": { "check": { "const": check.id }, "outcome": { "enum": outcomes } } })
+            let most = if check.several { outcomes.len() } else { 1 };
+            let several = json!({ "items": { "enum": outcomes }, "maxItems": most, "uniqueItems": true });
+            json!({ "properties": { "check": { "const": check.id }, "outcome": { "enum": outcomes }, "outcomes": several } })
         })
         .collect();
     set(&mut schema, "/$defs/Evidence", "oneOf", json!(outcomes));

@@ -2,6 +2,11 @@
 use crate::choice::choice;
 use serde::{Deserialize, Serialize};
 
+/// What an engine takes for each litre of displacement, where the card does not say, l.
+const FILL_L_PER_L: f64 = 2.2;
+/// Letters of how an engine is kept from firing.
+pub const MOST_NO_START: usize = 120;
+
 /// An engine as its card describes it. Ranges are those of [`crate::field`].
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -25,7 +30,25 @@ pub struct Card {
     pub fuel: Option<Burns>,
     /// Where the relief plunger is reached from; from the outside where it is not known.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub relief_access: Option<ReliefAccess>,
+    pub relief_access: Option<PartAccess>,
+    /// Where the pump is reached from; behind the front cover where the crank drives it, else in the sump, where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pump_access: Option<PartAccess>,
+    /// Where the pump's drive is reached from; where the pump is where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drive_access: Option<PartAccess>,
+    /// Where the piston jets are reached from; from below, by sight only, where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub jets_access: Option<PartAccess>,
+    /// Whether the engine can run with its rocker cover off; it is only cranked where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub top_open: Option<TopOpen>,
+    /// What cools it; water where it is not known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cooling: Option<Cooling>,
+    /// How this engine is kept from firing while it is cranked, in the shop's words, at most 120 letters.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub no_start: Option<String>,
     /// Which pressure opens the relief; either where it is not known.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub relief_senses: Option<ReliefSenses>,
@@ -73,6 +96,12 @@ impl Card {
             rated_rpm: None,
             fuel: None,
             relief_access: None,
+            pump_access: None,
+            drive_access: None,
+            jets_access: None,
+            top_open: None,
+            cooling: None,
+            no_start: None,
             relief_senses: None,
             sump_off_minutes: None,
             cover_off_minutes: None,
@@ -108,6 +137,37 @@ impl Card {
         self.rated_rpm.unwrap_or(if slow { 2.5 * self.idle_rpm } else { usual.max(2.2 * self.idle_rpm) })
     }
 
+    /// Where the relief plunger is reached from.
+    pub fn relief_from(&self) -> PartAccess {
+        self.relief_access.unwrap_or(PartAccess::Outside)
+    }
+
+    /// Where the pump is reached from: one on the crank's nose sits behind the front cover.
+    pub fn pump_from(&self) -> PartAccess {
+        let usual = if self.layout.pump_drive == Some(PumpDrive::Crank) { PartAccess::Cover } else { PartAccess::InSump };
+        self.pump_access.unwrap_or(usual)
+    }
+
+    /// Where the pump's drive is reached from.
+    pub fn drive_from(&self) -> PartAccess {
+        self.drive_access.unwrap_or_else(|| self.pump_from())
+    }
+
+    /// Where the piston jets are reached from.
+    pub fn jets_from(&self) -> PartAccess {
+        self.jets_access.unwrap_or(PartAccess::InSump)
+    }
+
+    /// Where the cam bearings are reached from: under the rocker cover where the cam is in the head.
+    pub fn cams_from(&self) -> PartAccess {
+        if self.layout.cam == Some(CamPlace::InHead) { PartAccess::Outside } else { PartAccess::EngineOut }
+    }
+
+    /// What goes in with a new filter, litres: as stated, else as engines of this size mostly take.
+    pub fn fill_l(&self) -> f64 {
+        self.fill_l.unwrap_or(FILL_L_PER_L * self.displacement_l)
+    }
+
     /// What the engine is worth to its owner, in the shop's money.
     pub fn worth(&self) -> f64 {
         self.worth.unwrap_or(1500.0 + 1500.0 * self.displacement_l)
@@ -122,10 +182,15 @@ pub struct Layout {
     pub port: Port,
     /// Fixed or controlled displacement.
     pub pump: Pump,
-    /// What turns the pump.
-    pub pump_drive: PumpDrive,
-    /// How the cam bearings are fed.
-    pub cam_feed: CamFeed,
+    /// What turns the pump, where it is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pump_drive: Option<PumpDrive>,
+    /// Where the cam sits, where it is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub cam: Option<CamPlace>,
+    /// How the cam bearings are fed; either where it is not known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub cam_feed: Option<CamFeed>,
     /// How the whole head is supplied; either where it is not known.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub head_feed: Option<HeadFeed>,
@@ -148,8 +213,9 @@ impl Default for Layout {
         Self {
             port: Port::AfterFilter,
             pump: Pump::Fixed,
-            pump_drive: PumpDrive::Crank,
-            cam_feed: CamFeed::Restricted,
+            pump_drive: None,
+            cam: None,
+            cam_feed: None,
             head_feed: None,
             rockers: Rockers::Lifters,
             piston_jets: false,
@@ -224,14 +290,47 @@ choice! {
     }
 }
 choice! {
-    /// Where the relief plunger is reached from.
-    ReliefAccess {
-        /// A cap on the outside.
-        Outside = "outside": "cap on the outside",
+    /// Where a part is reached from.
+    PartAccess {
+        /// From the outside.
+        Outside = "outside": "from the outside",
+        /// In the filter housing, which is outside too.
+        FilterHousing = "filter_housing": "in the filter housing",
         /// Behind the front cover.
         Cover = "cover": "behind the front cover",
         /// In the sump.
         InSump = "in_sump": "in the sump",
+        /// Only with the engine out and the crank or the cam out of it.
+        EngineOut = "engine_out": "with the engine out",
+    }
+}
+choice! {
+    /// Whether an engine can run with its rocker cover off.
+    TopOpen {
+        /// No oil gets onto the exhaust or a belt.
+        Runs = "runs": "yes, no oil reaches exhaust or belt",
+        /// Oil would get onto the exhaust or a belt.
+        Cranked = "cranked": "no, only cranked",
+        /// The cover does not come off without taking other parts off.
+        Closed = "closed": "the cover does not come off by itself",
+    }
+}
+choice! {
+    /// What cools an engine.
+    Cooling {
+        /// Water.
+        Water = "water": "water",
+        /// Air.
+        Air = "air": "air",
+    }
+}
+choice! {
+    /// Where the cam sits.
+    CamPlace {
+        /// In the block.
+        InBlock = "in_block": "in the block",
+        /// In the head.
+        InHead = "in_head": "in the head",
     }
 }
 choice! {

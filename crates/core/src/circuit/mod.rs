@@ -13,8 +13,8 @@ mod start;
 mod suction;
 
 pub use card::{
-    BlowAccess, Burns, CamFeed, Card, Cooler, HeadFeed, Layout, PointOfSpec, Port, Pump as PumpKind, PumpDrive, ReliefAccess, ReliefSenses,
-    Rockers,
+    BlowAccess, Burns, CamFeed, CamPlace, Card, Cooler, Cooling, HeadFeed, Layout, MOST_NO_START, PartAccess, PointOfSpec, Port,
+    Pump as PumpKind, PumpDrive, ReliefSenses, Rockers, TopOpen,
 };
 pub(crate) use fault::widen;
 pub use fault::{Fault, harm};

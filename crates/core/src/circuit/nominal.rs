@@ -8,12 +8,12 @@
 
 use super::network::film_rise_k;
 use super::part::{Branch, CD, Control, Filter, Law, Place, Pump, Relief};
-use super::{CamFeed, Card, Circuit, Cooler, HeadFeed, PointOfSpec, Port, PumpKind, ReliefSenses, Rockers, Suction, Working};
+use super::{CamFeed, Card, Circuit, Cooler, Cooling, HeadFeed, PointOfSpec, Port, PumpKind, ReliefSenses, Rockers, Suction, Working};
 use crate::oil::Oil;
 
 /// Oil temperature of a hot engine where neither sheet nor type says otherwise, °C.
 pub const HOT_C: f64 = 100.0;
-/// Oil temperature of a hot engine that is filled with a single grade or turns slowly.
+/// Oil temperature of a hot engine that is filled with a single grade, cooled by air or turns slowly.
 const MILD_C: f64 = 85.0;
 /// Rated speed under which an engine turns slowly.
 const SLOW_RPM: f64 = 1500.0;
@@ -22,7 +22,7 @@ const SHEET_HOT_FROM_C: f64 = 60.0;
 /// The trade's rule of thumb: 10 psi per 1000 rpm, hot.
 pub const RULE_OF_THUMB_KPA_PER_KRPM: f64 = 70.0;
 /// How many numbers in 0..1 make one engine.
-pub const DIMENSIONS: usize = 24;
+pub const DIMENSIONS: usize = 25;
 
 const MEDIAN_HOT_IDLE_KPA: f64 = 150.0;
 const SD_LN_HOT_IDLE: f64 = 0.4;
@@ -35,7 +35,7 @@ const JETS_SHARE: (f64, f64) = (0.05, 0.25);
 const JETS_OPEN_KPA: (f64, f64) = (110.0, 280.0);
 /// Power of speed with which a starving pump's delivery falls.
 const STARVES: (f64, f64) = (0.1, 2.5);
-/// How many heads of an unknown supply are fed straight from the gallery, and how many reliefs of an unknown kind are lifted by the gallery's pressure.
+/// How many heads, and cam bearings, of an unknown supply are fed straight from the gallery, and how many reliefs of an unknown kind are lifted by the gallery's pressure.
 const STRAIGHT_SHARE: f64 = 0.3;
 const GALLERY_SHARE: f64 = 0.4;
 
@@ -64,6 +64,8 @@ pub struct Unknowns {
     pub top_weight: f64,
     /// The head is fed straight, where the card does not say.
     pub head_straight: bool,
+    /// The cam bearings are fed straight, where the card does not say.
+    pub cam_straight: bool,
     /// Viscosity over the grade's typical one: another can, used.
     pub viscosity: f64,
     /// Filter resistance over the typical one.
@@ -94,12 +96,13 @@ pub struct Unknowns {
     pub restrictor_share: f64,
 }
 
-/// The oil temperature at which an engine is hot: its sheet's, else its type's. Slow engines and single grades never reach 100 °C.
+/// The oil temperature at which an engine is hot: its sheet's, else its type's. Slow engines, engines cooled by air and single grades are not at 100 °C.
 pub fn hot_c(card: &Card, spec: &[PointOfSpec]) -> f64 {
     let hot = spec.iter().filter(|point| point.oil_temp_c >= SHEET_HOT_FROM_C);
     let lowest = hot.min_by(|a, b| a.rpm.total_cmp(&b.rpm)).map(|point| point.oil_temp_c);
     let single_grade = !card.oil_grade.contains(['W', 'w']) && !card.oil_grade.is_empty();
-    lowest.unwrap_or(if single_grade || card.rated_rpm() < SLOW_RPM { MILD_C } else { HOT_C })
+    let mild = single_grade || card.cooling == Some(Cooling::Air) || card.rated_rpm() < SLOW_RPM;
+    lowest.unwrap_or(if mild { MILD_C } else { HOT_C })
 }
 
 impl Unknowns {
@@ -135,6 +138,7 @@ impl Unknowns {
             jets_share,
             jets_open,
             restrictor,
+            cam,
         ] = *u;
         let evenly_in_logs = |(low, high): (f64, f64), u: f64| low * f64::powf(high / low, u);
         let evenly = |(low, high): (f64, f64), u: f64| low + (high - low) * u;
@@ -151,6 +155,7 @@ impl Unknowns {
             crank_weight: log_normal(crank, 0.25),
             top_weight: log_normal(top, 0.35),
             head_straight: head < STRAIGHT_SHARE,
+            cam_straight: cam < STRAIGHT_SHARE,
             viscosity: log_normal(nu, 0.1),
             filter: log_normal(filter, 0.35),
             bypass_kpa: 80.0 + 120.0 * bypass,
@@ -256,7 +261,8 @@ pub fn circuit(card: &Card, oil: Oil, unknown: &Unknowns) -> Circuit {
         shared_m3_s -= taken * kept;
     }
     let mut weights = vec![(Place::Crank, 0.55 * unknown.crank_weight, false)];
-    weights.push((Place::Cam, 0.14 * unknown.top_weight, layout.cam_feed == CamFeed::Restricted));
+    let cam_straight = layout.cam_feed.map_or(unknown.cam_straight, |feed| feed == CamFeed::Straight);
+    weights.push((Place::Cam, 0.14 * unknown.top_weight, !cam_straight));
     if layout.rockers != Rockers::None {
         weights.push((Place::Head, 0.16 * unknown.top_weight, !head_straight));
     }

@@ -34,8 +34,8 @@ pub(super) fn events<'a>(case: &'a Case, believed: impl Fn(usize) -> bool) -> Ve
         all.push((place, event));
     }
     for entry in &case.evidence {
-        let event = Event::Found(format!("{}={}", entry.check, entry.outcome));
-        all.push((Place::of(entry.at, false, entry.phase == Some(Phase::Before)), event));
+        let place = Place::of(entry.at, false, entry.phase == Some(Phase::Before));
+        all.extend(entry.keys().map(|key| (place, Event::Found(key))));
     }
     for act in &case.acts {
         let event = match act.act {

@@ -33,6 +33,31 @@ impl From<&Point> for PointOfSpec {
     }
 }
 
+/// What a sheet says beside its limits, and the limit that the shop itself works to.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, schemars::JsonSchema)]
+#[serde(deny_unknown_fields, default)]
+pub struct Besides {
+    /// Pressure shows within so long after a start, s, 0.5 to 60.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub build_s: Option<f64>,
+    /// Most pressure that may be lost over the filter, kPa.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub filter_drop_kpa: Option<f64>,
+    /// Least hot-idle pressure that the shop itself hands an engine back with, kPa: told beside the sheet, judged by nobody.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub working_idle_kpa: Option<f64>,
+    /// What was taken where the sheet is silent, a line each.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub remarks: Vec<String>,
+}
+
+impl Besides {
+    /// It says nothing.
+    pub fn is_silent(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
 /// One revision of the limits.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -45,6 +70,9 @@ pub struct Sheet {
     pub in_force_from: Option<NaiveDate>,
     /// Its lines.
     pub points: Vec<Point>,
+    /// What else it says.
+    #[serde(default, skip_serializing_if = "Besides::is_silent")]
+    pub besides: Besides,
     /// Torques as it says them, a line each: shown where the bolt is tightened, and counted with by nobody.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub torques: Vec<String>,

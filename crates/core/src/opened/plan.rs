@@ -253,7 +253,7 @@ fn opening(case: &Case, now: &Diagnosis, access: Access, asked: &dyn Fn(&Check) 
         .filter(|check| check.access(card) == access && situation.way_to_check(check).is_some())
         .map(|check| Look { check, minutes: check.minutes_on(card), asked: asked(check), waits: waits(case, check) })
         .collect();
-    looks.sort_by_key(|look| look.check.along);
+    looks.sort_by(|a, b| a.check.order.total_cmp(&b.check.order));
     Opening { access, step, minutes: price.minutes * case.times(), material: price.material, done, looks }
 }
 
@@ -261,7 +261,7 @@ fn opening(case: &Case, now: &Diagnosis, access: Access, asked: &dyn Fn(&Check) 
 fn waits(case: &Case, check: &Check) -> bool {
     const THE_MAP: &str = "journal_map";
     const AFTER: (&str, &str) = ("strip_gauge", "in_limits");
-    check.id == THE_MAP && !case.weighed_evidence().any(|entry| entry.check == AFTER.0 && entry.outcome != AFTER.1)
+    check.id == THE_MAP && !case.weighed_evidence().any(|entry| entry.check == AFTER.0 && !entry.saw(AFTER.1))
 }
 
 /// What is seen only further in.
@@ -305,8 +305,9 @@ fn cost(know: &Knowledge, card: &Card, plan: &Plan, (cause, second): (&'static C
 
 /// Minutes of a repair beside opening and closing.
 fn repair_minutes(know: &Knowledge, card: &Card, cause: &'static Cause) -> f64 {
-    let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(card));
     // The minutes of a repair are those of an ordinary engine, its opening and closing in them.
+    let ordinary = Card::of(card.displacement_l, card.cylinders, card.idle_rpm, &card.oil_grade);
+    let access = repair_of(&cause.id).map_or(Access::Outside, |repair| repair.access(&ordinary));
     let opened = know.usual_opening(access).minutes;
     let usual = match access {
         Access::Outside | Access::Cover => 2.0 * opened,

@@ -1,6 +1,6 @@
 //! How a cause is put right: `knowledge/repairs.toml`, with its groups of steps laid in.
-use crate::circuit::{Card, ReliefAccess};
-use crate::trace::knowledge::{Access, knowledge};
+use crate::circuit::{Burns, Card};
+use crate::trace::knowledge::{Access, Reached, knowledge};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -13,6 +13,9 @@ pub struct Hand {
     pub act: String,
     /// What it minds at that moment; empty where there is nothing.
     pub mind: String,
+    /// Only for engines that burn this.
+    #[serde(default)]
+    pub burns: Option<Burns>,
 }
 
 /// Clean or replace, where both are valid.
@@ -26,75 +29,76 @@ pub struct Choice {
 }
 
 /// How one cause is put right.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct Repair {
     /// The cause, by its word.
     pub cause: String,
-    opens: Opens,
+    opens: Reached,
     /// What lies ready before anything is loosened.
     pub hand: Vec<String>,
-    /// The steps, in the order of the hand.
-    pub steps: Vec<Hand>,
+    steps: Vec<Hand>,
+    #[serde(default)]
+    then: Vec<String>,
     /// Clean or replace.
     pub choice: Option<Choice>,
     /// What is no repair of it and must be named so.
+    #[serde(default)]
     pub stopgap: String,
+    #[serde(default)]
     after: Vec<String>,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "snake_case")]
-enum Opens {
-    Outside,
-    Cover,
-    /// Where the card says the relief sits.
-    Relief,
-    Sump,
-    EngineOut,
-}
-
 impl Repair {
+    /// What must be open for it, as the knowledge has it.
+    pub fn opens(&self) -> Reached {
+        self.opens
+    }
+
     /// What must be open for it on this engine.
     pub fn access(&self, card: &Card) -> Access {
-        match self.opens {
-            Opens::Outside => Access::Outside,
-            Opens::Cover => Access::Cover,
-            Opens::Sump => Access::Sump,
-            Opens::EngineOut => Access::EngineOut,
-            Opens::Relief => match card.relief_access {
-                Some(ReliefAccess::Cover) => Access::Cover,
-                Some(ReliefAccess::InSump) => Access::Sump,
-                Some(ReliefAccess::Outside) | None => Access::Outside,
-            },
-        }
+        self.opens.on(card)
+    }
+
+    /// Its steps on this engine, in the order of the hand: what was opened is closed, what was drained is filled, and nothing else.
+    pub fn steps_on(&'static self, card: &Card) -> Vec<&'static Hand> {
+        let then = self.then.iter().flat_map(|name| groups_of(name, self.access(card))).flat_map(|group| &group.steps);
+        self.steps.iter().chain(then).filter(|step| step.burns.is_none() || card.fuel.is_none() || step.burns == card.fuel).collect()
+    }
+
+    /// Some step of it, on some engine, is this one: what was ticked stays readable when the card is changed.
+    pub fn has(&self, act: &str) -> bool {
+        let any = [Access::Outside, Access::Cover, Access::Sump, Access::EngineOut];
+        let groups = || any.iter().flat_map(|access| self.then.iter().flat_map(|name| groups_of(name, *access)));
+        self.steps.iter().chain(groups().flat_map(|group| &group.steps)).any(|step| step.act == act)
     }
 }
 
-/// What an opening needs at hand, and what it leaves out of sight.
+/// The groups of steps that a name of `then` stands for where so much was opened.
+fn groups_of(name: &str, access: Access) -> Vec<&'static Group> {
+    let names: &[&str] = match (name, access) {
+        ("close", Access::Outside) => &[],
+        ("close", Access::Cover) => &["close_cover"],
+        ("close", Access::Sump) => &["close_sump"],
+        ("close", Access::EngineOut) => &["close_sump", "close_engine_out"],
+        ("fill", Access::Outside) => &["no_fill"],
+        ("fill", _) => &["first_fill"],
+        (one, _) => &[one],
+    };
+    names.iter().filter_map(|name| KNOWN.group.iter().find(|group| group.id == *name)).collect()
+}
+
+/// An opening: its steps, what it needs at hand, and what it leaves out of sight.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct OpeningSaid {
     access: String,
     /// What lies ready.
     pub hand: Vec<String>,
+    /// How it is opened, in the order of the hand.
+    pub steps: Vec<Hand>,
     /// What cannot be seen behind it; empty where all can.
     pub cannot: String,
-}
-
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Row {
-    cause: String,
-    opens: Opens,
-    hand: Vec<String>,
-    steps: Vec<Hand>,
-    #[serde(default)]
-    then: Vec<String>,
-    choice: Option<Choice>,
-    #[serde(default)]
-    stopgap: String,
-    #[serde(default)]
-    after: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -113,51 +117,32 @@ struct After {
 
 #[derive(Deserialize, Default)]
 #[serde(deny_unknown_fields)]
-struct Table {
+struct Known {
     opening: Vec<OpeningSaid>,
     group: Vec<Group>,
     after: Vec<After>,
-    repair: Vec<Row>,
-}
-
-struct Known {
-    openings: Vec<OpeningSaid>,
-    after: Vec<After>,
-    repairs: Vec<Repair>,
+    repair: Vec<Repair>,
+    #[serde(skip)]
     complaints: Vec<String>,
 }
 
-static KNOWN: LazyLock<Known> = LazyLock::new(|| {
-    let (table, mut complaints) = match toml::from_str::<Table>(include_str!("../../knowledge/repairs.toml")) {
-        Ok(table) => (table, Vec::new()),
-        Err(error) => (Table::default(), vec![format!("repairs: {error}")]),
-    };
-    let laid = |row: Row| {
-        let mut steps = row.steps;
-        for named in &row.then {
-            match table.group.iter().find(|group| group.id == *named) {
-                Some(group) => steps.extend(group.steps.clone()),
-                None => complaints.push(format!("{}: no group of steps is called {named}", row.cause)),
-            }
-        }
-        let (cause, opens, hand, choice, stopgap, after) = (row.cause, row.opens, row.hand, row.choice, row.stopgap, row.after);
-        Repair { cause, opens, hand, steps, choice, stopgap, after }
-    };
-    let repairs = table.repair.into_iter().map(laid).collect();
-    Known { openings: table.opening, after: table.after, repairs, complaints }
+static KNOWN: LazyLock<Known> = LazyLock::new(|| match toml::from_str::<Known>(include_str!("../../knowledge/repairs.toml")) {
+    Ok(known) => known,
+    Err(error) => Known { complaints: vec![format!("repairs: {error}")], ..Known::default() },
 });
 
 /// How a cause is put right; none for a word that is no cause.
 ///
 /// ```
-/// # use velvet_dial_core::opened::repair_of;
+/// # use velvet_dial_core::{circuit::Card, opened::repair_of};
 /// let pickup = repair_of("pickup_air").unwrap();
-/// let bracket = pickup.steps.iter().position(|step| step.act.contains("bracket last")).unwrap();
-/// assert!(pickup.steps[..bracket].iter().any(|step| step.act.contains("flush by hand")), "home first, levered by nothing");
+/// let steps = pickup.steps_on(&Card::of(2.0, 4, 750.0, "5W-30"));
+/// let bracket = steps.iter().position(|step| step.act.contains("bracket last")).unwrap();
+/// assert!(steps[..bracket].iter().any(|step| step.act.contains("flush by hand")), "home first, levered by nothing");
 /// assert!(repair_of("sunspots").is_none());
 /// ```
 pub fn repair_of(cause: &str) -> Option<&'static Repair> {
-    KNOWN.repairs.iter().find(|repair| repair.cause == cause)
+    KNOWN.repair.iter().find(|repair| repair.cause == cause)
 }
 
 /// What is looked at after a repair, since the fault may have harmed it.
@@ -173,7 +158,7 @@ pub fn opening_said(access: Access) -> Option<&'static OpeningSaid> {
         Access::Sump => "sump",
         Access::EngineOut => "engine_out",
     };
-    KNOWN.openings.iter().find(|opening| opening.access == word)
+    KNOWN.opening.iter().find(|opening| opening.access == word)
 }
 
 /// What does not hold together in the repairs: a test keeps it empty.
@@ -181,18 +166,20 @@ pub fn faults() -> Vec<String> {
     let known = &*KNOWN;
     let mut found = known.complaints.clone();
     for cause in &knowledge().causes {
-        match known.repairs.iter().filter(|repair| repair.cause == cause.id).count() {
+        match known.repair.iter().filter(|repair| repair.cause == cause.id).count() {
             1 => {}
             count => found.push(format!("{}: {count} repairs, where one is needed", cause.id)),
         }
     }
-    for repair in &known.repairs {
+    for repair in &known.repair {
         if knowledge().cause(&repair.cause).is_none() {
             found.push(format!("repair of {}, which is no cause", repair.cause));
         }
         if repair.steps.is_empty() {
             found.push(format!("{}: a repair without a step", repair.cause));
         }
+        let unknown = repair.then.iter().filter(|name| groups_of(name, Access::Sump).is_empty());
+        found.extend(unknown.map(|name| format!("{}: no group of steps is called {name}", repair.cause)));
         let strange = repair.after.iter().filter(|after| known.after.iter().all(|known| known.id != **after));
         found.extend(strange.map(|after| format!("{}: no follow-on looks are called {after}", repair.cause)));
     }

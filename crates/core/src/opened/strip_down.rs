@@ -2,8 +2,8 @@
 //!
 //! Rules: a journal is *bad* when it is scored or blue, or wider than the sheet allows; where the sheet's limit is not known, wider than [`WIDE_RATIO`] times a new one's
 //! clearance, which leaks four times as much. A screen counts as clear above 0.7 of its light and as blocked under 0.2, where most pumps begin to starve inside the speeds
-//! an engine is driven at (the circuit's suction side). A spring is short or long beyond three hundredths of the sheet's length, which moves the opening pressure of a spring
-//! fitted at two thirds of it by about a tenth. A check that somebody answered by hand stands over what a figure says.
+//! an engine is driven at (the circuit's suction side). A spring is weak or heavy beyond nine hundredths of the sheet's force: with the same wire, three
+//! hundredths of its length where it is fitted at two thirds of it. A check that somebody answered by hand stands over what a figure says.
 use crate::choice::choice;
 use crate::field::{self, Field, FieldError};
 use schemars::JsonSchema;
@@ -15,8 +15,10 @@ const WIDE_RATIO: f64 = 1.6;
 /// Open shares over which a screen is clear, and under which it is blocked.
 const CLEAR: f64 = 0.7;
 const BLOCKED: f64 = 0.2;
-/// A spring is off beyond this share of the sheet's length.
-const SPRING_OFF: f64 = 0.03;
+/// A spring is off beyond this share of the sheet's force.
+const SPRING_OFF: f64 = 0.09;
+/// A spring is mostly fitted at this share of its length.
+const USUALLY_FITTED: f64 = 2.0 / 3.0;
 /// Journals that must be noted before their map as a whole says something, as a share of all.
 const MAPPED: f64 = 0.65;
 
@@ -86,7 +88,7 @@ pub struct ScreenMeasured {
 }
 
 /// The relief's spring.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Spring {
     /// Length as it lies on the bench, mm.
@@ -96,6 +98,24 @@ pub struct Spring {
     /// Length fitted, valve shut, mm, where it was measured.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fitted_mm: Option<f64>,
+    /// Thickness of its wire, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub wire_mm: Option<f64>,
+    /// The sheet's, or that of the spring it is compared with, mm.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sheet_wire_mm: Option<f64>,
+    /// Coils that move.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub coils: Option<f64>,
+    /// The sheet's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sheet_coils: Option<f64>,
+    /// Load at the length that the sheet names, N.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub load_n: Option<f64>,
+    /// The sheet's load there, N.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sheet_load_n: Option<f64>,
 }
 
 /// The pump's clearances against the sheet's limits.
@@ -257,6 +277,23 @@ impl Spring {
         hold("free_mm", &field::SPRING_LENGTH, Some(self.free_mm))?;
         hold("sheet_mm", &field::SPRING_LENGTH, Some(self.sheet_mm))?;
         hold("fitted_mm", &field::SPRING_LENGTH, self.fitted_mm)?;
+        hold("wire_mm", &field::SPRING_WIRE, self.wire_mm)?;
+        hold("sheet_wire_mm", &field::SPRING_WIRE, self.sheet_wire_mm)?;
+        hold("coils", &field::SPRING_COILS, self.coils)?;
+        hold("sheet_coils", &field::SPRING_COILS, self.sheet_coils)?;
+        hold("load_n", &field::SPRING_LOAD, self.load_n)?;
+        hold("sheet_load_n", &field::SPRING_LOAD, self.sheet_load_n)?;
+        let pairs = [
+            ("sheet_wire_mm", self.wire_mm, self.sheet_wire_mm),
+            ("sheet_coils", self.coils, self.sheet_coils),
+            ("sheet_load_n", self.load_n, self.sheet_load_n),
+        ];
+        if let Some((key, ..)) = pairs.iter().find(|(_, own, sheet)| own.is_some() != sheet.is_some()) {
+            return Err(StripDownError::Together(
+                key,
+                "One of the two is typed: give the spring's own figure and the sheet's beside it.".to_owned(),
+            ));
+        }
         match self.fitted_mm {
             Some(fitted) if fitted >= self.free_mm.min(self.sheet_mm) => Err(StripDownError::Together(
                 "fitted_mm",
@@ -267,10 +304,25 @@ impl Spring {
     }
 }
 
-/// Pressure at which the valve opens with this spring, kPa, where the card says what it opens at with the sheet's: force goes as the length it is pressed by (Hooke).
+impl Spring {
+    /// How many times the sheet's force it has: by its load where that was measured, else as the length it is pressed by (Hooke), the fourth power of its wire and the
+    /// inverse of its coils (EN 13906-1). Where its fitted length was not measured, a spring fitted at two thirds of its length is assumed.
+    pub fn force_ratio(&self) -> f64 {
+        if let Some((load, sheet)) = self.load_n.zip(self.sheet_load_n) {
+            return load / sheet;
+        }
+        let fitted = self.fitted_mm.unwrap_or(USUALLY_FITTED * self.sheet_mm);
+        let pressed = (self.free_mm - fitted).max(0.0) / (self.sheet_mm - fitted);
+        let wire = self.wire_mm.zip(self.sheet_wire_mm).map_or(1.0, |(wire, sheet)| (wire / sheet).powi(4));
+        let coils = self.coils.zip(self.sheet_coils).map_or(1.0, |(coils, sheet)| sheet / coils);
+        pressed * wire * coils
+    }
+}
+
+/// Pressure at which the valve opens with this spring, kPa, where the card says what it opens at with the sheet's.
 pub fn spring_opens_kpa(spring: &Spring, sheet_kpa: f64) -> Option<f64> {
-    let fitted = spring.fitted_mm?;
-    Some(sheet_kpa * (spring.free_mm - fitted) / (spring.sheet_mm - fitted))
+    spring.fitted_mm.or(spring.load_n)?;
+    Some(sheet_kpa * spring.force_ratio())
 }
 
 impl PumpMeasured {
@@ -327,7 +379,7 @@ impl StripDown {
             };
             ("screen_light", light)
         }));
-        told.extend(self.spring.and_then(|spring| match spring.free_mm / spring.sheet_mm - 1.0 {
+        told.extend(self.spring.and_then(|spring| match spring.force_ratio() - 1.0 {
             off if off < -SPRING_OFF => Some(("relief_plunger", "short_spring")),
             off if off > SPRING_OFF => Some(("relief_plunger", "long_spring")),
             _ => None,

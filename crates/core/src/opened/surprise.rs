@@ -45,17 +45,17 @@ pub fn surprises(case: &Case, now: &Diagnosis, plan: &Plan, agreed_at: Option<Da
     let after_the_yes = |check: &Check, at: Option<DateTime<Utc>>| {
         check.opens(&case.engine) || at.zip(agreed_at).is_some_and(|(found, agreed)| found > agreed)
     };
-    let one = |entry: &crate::case::Evidence| {
+    let one = |(entry, seen): (&crate::case::Evidence, &str)| {
         let check = know.check(&entry.check).filter(|check| after_the_yes(check, entry.at))?;
-        let outcome = check.outcome(&entry.outcome)?;
-        let key = format!("{}={}", entry.check, entry.outcome);
+        let outcome = check.outcome(seen)?;
+        let key = format!("{}={seen}", entry.check);
         let label = now.findings.iter().find(|finding| finding.key == key)?.label.clone();
         let others: Vec<Finding> = now.findings.iter().filter(|finding| finding.key != key).cloned().collect();
         let without = weigh(know, &now.priors, &others);
         let probability: f64 = without.states.iter().enumerate().map(|(state, p)| p * check.likelihood(state, outcome)).sum();
         let expected = named(without.leader())?;
         let turned = expected.id != leads.id && probability < UNEXPECTED;
-        let dear = DEAR.contains(&entry.outcome.as_str()) && probability < DEAR_UNEXPECTED;
+        let dear = DEAR.contains(&seen) && probability < DEAR_UNEXPECTED;
         (turned || dear).then(|| Surprise {
             key,
             label,
@@ -68,7 +68,7 @@ pub fn surprises(case: &Case, now: &Diagnosis, plan: &Plan, agreed_at: Option<Da
             stop_money: plan.stop_money(),
         })
     };
-    case.weighed_evidence().filter_map(one).collect()
+    case.weighed_evidence().flat_map(|entry| entry.seen().map(move |seen| (entry, seen))).filter_map(one).collect()
 }
 
 fn named(cause: Option<usize>) -> Option<&'static Cause> {

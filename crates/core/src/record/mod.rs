@@ -19,6 +19,7 @@ pub use seal::{Chained, Depth, Seal, SealError, Verified, document_of, head, mad
 pub use sign::{KeyError, Signed, Signer, follow_up_hash, public_keys};
 
 use crate::case::{Case, Proof};
+use crate::choice::choice;
 use crate::flag::Word;
 use crate::limits::{Decision, Point, Sheet};
 use crate::trace::Known;
@@ -92,6 +93,24 @@ pub struct Record {
     /// What it says of the customer, kept beside what is signed; none on a draft, in older records, and where the customer was removed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub personal: Option<Personal>,
+}
+
+choice! {
+    /// What a note is about.
+    NoteSort {
+        /// Something seen beside the work.
+        SideFinding = "side_finding": "side finding",
+        /// What made the work hard.
+        Snag = "snag": "snag",
+        /// A fault code with its text.
+        Code = "code": "fault code",
+        /// A part that broke.
+        BrokenPart = "broken_part": "broken part",
+        /// How one gets at it: tools, port, order of bolts.
+        WayIn = "way_in": "way in, tools",
+        /// Anything else.
+        Other = "other": "note",
+    }
 }
 
 /// The flag in words.
@@ -267,6 +286,9 @@ pub struct Line {
     /// Key of the photo that it is.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub photo: Option<String>,
+    /// It is a note that goes into the report.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub note: bool,
     /// It says something of the customer: kept beside what is signed.
     #[serde(skip)]
     pub personal: bool,

@@ -14,7 +14,8 @@ pub fn sentences(case: &Case, now: &Diagnosis, repairs: &[RepairSaid], known: Op
         Decision::Undecided => "The oil pressure was measured with a test gauge and lies so near its limit that this gauge cannot tell.",
         Decision::NotMeasured => "The oil pressure has not yet been measured at every point the sheet names.",
     };
-    let mut plain = vec![verdict.to_owned()];
+    let inspected = case.without_complaint() && repairs.is_empty();
+    let mut plain = vec![if inspected { condition(now.verdict.overall).to_owned() } else { verdict.to_owned() }];
     plain.extend(spent_before(case));
     let (in_vain, counts): (Vec<&RepairSaid>, Vec<&RepairSaid>) = repairs.iter().partition(|repair| repair.in_vain.is_some());
     let mut rounds = rounds(case, &counts);
@@ -23,7 +24,11 @@ pub fn sentences(case: &Case, now: &Diagnosis, repairs: &[RepairSaid], known: Op
     if !earlier.is_empty() {
         plain.push(format!("Repaired first, and not enough: {}.", list(&earlier)));
     }
-    plain.extend(what_was_wrong(now, &last, known, proof));
+    if inspected && !matches!(now.verdict.overall, Decision::Below | Decision::Above) {
+        plain.push(format!("No fault was reported. The chance that the oil system is in order is {}.", in_ten(now.sound)));
+    } else {
+        plain.extend(what_was_wrong(now, &last, known, proof));
+    }
     if let Some(proof) = proof.filter(|_| !last.is_empty()) {
         let read = match proof.word {
             ProofWord::Proven => {
@@ -39,9 +44,32 @@ pub fn sentences(case: &Case, now: &Diagnosis, repairs: &[RepairSaid], known: Op
     plain
 }
 
+/// The condition of an engine that came without a complaint.
+fn condition(verdict: Decision) -> &'static str {
+    match verdict {
+        Decision::Below => "Condition: the oil pressure was measured with a test gauge and is too low.",
+        Decision::Above => "Condition: the oil pressure was measured with a test gauge and is too high.",
+        Decision::Within => "Condition: the oil pressure was measured with a test gauge and keeps every limit of the sheet.",
+        Decision::Undecided => {
+            "Condition: the oil pressure was measured with a test gauge and lies so near its limit that this gauge cannot tell."
+        }
+        Decision::NotMeasured => "Condition: the oil pressure has not yet been measured at every point the sheet names.",
+    }
+}
+
 /// What was renewed for this complaint before the vehicle came, and did not help.
 fn spent_before(case: &Case) -> Option<String> {
-    let parts = [("sender_already_replaced", "sender"), ("filter_already_replaced", "filter"), ("pump_already_replaced", "pump")];
+    let parts = [
+        ("oil_already_changed", "oil"),
+        ("sender_already_replaced", "sender"),
+        ("sender_screen_already_cleaned", "the sender's screen"),
+        ("filter_already_replaced", "filter"),
+        ("relief_already_replaced", "relief valve"),
+        ("pickup_already_replaced", "pickup"),
+        ("pump_already_replaced", "pump"),
+        ("cooler_already_replaced", "oil cooler"),
+        ("bearings_already_replaced", "bearing shells"),
+    ];
     let told = |id: &str| case.circumstances.iter().any(|told| told == id);
     let spent: Vec<String> = parts.iter().filter(|(id, _)| told(id)).map(|(_, part)| (*part).to_owned()).collect();
     (!spent.is_empty()).then(|| format!("Replaced before this visit for the same complaint, without result: {}.", list(&spent)))

@@ -148,6 +148,8 @@ pub struct Situation<'a> {
     pub state: BenchState,
     /// Checks already done, and those put off.
     pub done: Vec<&'a str>,
+    /// What the checks found, as check and outcome.
+    pub found: Vec<(&'a str, &'a str)>,
     /// What the flag allows.
     pub allowed: Allowed,
     /// The one test a person has overruled the flag for.
@@ -184,6 +186,7 @@ impl<'a> Situation<'a> {
             card,
             state,
             done: Vec::new(),
+            found: Vec::new(),
             allowed: Allowed { run: true, crank: true, one_reading: true },
             overruled: None,
             belt_in_oil: false,
@@ -202,17 +205,21 @@ impl<'a> Situation<'a> {
             return None;
         }
         let fitted = |part: Needs| part.is_in(&self.card.layout) || (part == Needs::BeltInOil && self.belt_in_oil);
-        if !check.needs.is_none_or(fitted) {
+        let ready = |(check, outcomes): &(String, Vec<String>)| {
+            self.found.iter().any(|(found, outcome)| found == check && outcomes.iter().any(|one| one == outcome))
+        };
+        if !check.needs.is_none_or(fitted) || !check.fits(self.card) || !check.after.iter().all(ready) {
             return None;
         }
+        let engine = check.engine_on(self.card);
         let named = self.overruled == Some(check.id.as_str());
-        let allowed = match check.engine {
+        let allowed = match engine {
             // Listening is what the one idle after a crank is for.
             Some(Engine::Running) => self.allowed.run || named || (self.allowed.one_reading && check.id == "noise"),
             Some(Engine::Cranked) => self.allowed.crank,
-            Some(Engine::Stopped) | None => true,
+            Some(Engine::Stopped | Engine::Top) | None => true,
         };
-        let need = Need { engine: check.engine, gauge: check.gauge, hot: check.hot, sump: check.sump, access: check.access(self.card) };
+        let need = Need { engine, gauge: check.gauge, hot: check.hot, sump: check.sump, access: check.access(self.card) };
         allowed.then(|| self.way(&need, named)).flatten()
     }
 

@@ -27,7 +27,7 @@ pub use memory::{Known, Learned, Memory, MemoryError, OWN_JOBS, OWN_TIMES, Took}
 pub use next::{
     BY_HAND, Effect, Enough, Proposal, Step, Turn, effects, enough, leader_of, next_steps, overturn, price_if_wrong, proof_of, settled,
 };
-pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan};
+pub use order::{Next, Order, Plan, Until, Walk, ordered, pick, plan, plans};
 pub use pattern::{KnownPattern, MOST_SAID, raised, same_family};
 pub use strike::{Strike, standing};
 pub use tracer::{Ahead, Bearing, Local, Pressures, Tracer};

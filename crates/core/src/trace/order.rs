@@ -16,6 +16,7 @@ use crate::choice::choice;
 use crate::flag;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use rayon::prelude::*;
 use std::collections::HashMap;
 
 choice! {
@@ -104,6 +105,11 @@ pub enum Next {
     Certain(usize),
     /// None is, and nothing left is worth it; the leader.
     Left(usize),
+}
+
+/// What each order may be expected to cost from here, worked out side by side.
+pub fn plans(until: Until, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Plan> {
+    Order::ALL.par_iter().map(|(order, ..)| plan((*order, until), know, states, situation, usual)).collect()
 }
 
 /// What an order may be expected to cost from here.

@@ -9,10 +9,14 @@ use super::weigh::Finding;
 pub fn lightened(know: &Knowledge, mut findings: Vec<Finding>) -> Vec<Finding> {
     let mut light: Vec<usize> = Vec::new();
     for [one, other] in &know.twins {
-        let place = |pattern: &str| findings.iter().position(|finding| matches(pattern, &finding.key));
-        if let (Some(a), Some(b)) = (place(one), place(other)) {
-            let tells = |index: usize| findings.get(index).map_or(0.0, spread);
-            light.push(if tells(a) < tells(b) { a } else { b });
+        // A look may have found several things.
+        let places = |pattern: &str| -> Vec<usize> {
+            findings.iter().enumerate().filter(|(_, finding)| matches(pattern, &finding.key)).map(|(place, _)| place).collect()
+        };
+        let (ones, others) = (places(one), places(other));
+        if !ones.is_empty() && !others.is_empty() {
+            let tell = |places: &[usize]| places.iter().filter_map(|place| findings.get(*place)).map(spread).sum::<f64>();
+            light.extend(if tell(&ones) < tell(&others) { ones } else { others });
         }
     }
     light.sort_unstable();

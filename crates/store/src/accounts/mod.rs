@@ -11,7 +11,8 @@ use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, now};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait};
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder};
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
+use std::collections::BTreeMap;
 use uuid::Uuid;
 
 /// A new shop.
@@ -48,6 +49,8 @@ pub struct Shop {
     pub saturdays: bool,
     /// What its closed jobs were moves the odds of the next, and how long they took the price of an opening.
     pub learns: bool,
+    /// Where mechanics differ, the way it goes, by question.
+    pub ways: BTreeMap<String, String>,
 }
 
 /// A viewer's shop.
@@ -61,6 +64,7 @@ pub async fn shop(db: &Connection, viewer: &Viewer) -> Result<Shop, StoreError> 
         money: row.money,
         saturdays: row.saturdays.unwrap_or(false),
         learns: row.learns.unwrap_or(true),
+        ways: row.ways.and_then(|ways: String| serde_json::from_str(&ways).ok()).unwrap_or_default(),
     })
 }
 
@@ -77,8 +81,26 @@ pub async fn change_shop(db: &Connection, viewer: &Viewer, says: &Shop) -> Resul
         money: Set(says.money.clone()),
         saturdays: Set(Some(says.saturdays)),
         learns: Set(Some(says.learns)),
+        ..Default::default()
     };
     row.update(db).await?;
+    Ok(())
+}
+
+/// Says which way a viewer's shop goes where mechanics differ; an empty way leaves the question open.
+pub async fn choose_way(db: &Connection, viewer: &Viewer, question: &str, way: &str) -> Result<(), StoreError> {
+    let transaction = db.begin().await?;
+    let row = shop::Entity::find_by_id(viewer.shop).lock_exclusive().one(&transaction).await?.ok_or(StoreError::NotFound)?;
+    let mut ways: BTreeMap<String, String> = row.ways.and_then(|ways: String| serde_json::from_str(&ways).ok()).unwrap_or_default();
+    if way.is_empty() {
+        ways.remove(question);
+    } else {
+        ways.insert(question.to_owned(), way.to_owned());
+    }
+    // OK because a map of texts is always text.
+    let text = serde_json::to_string(&ways).unwrap_or_default();
+    shop::ActiveModel { id: Set(viewer.shop), ways: Set(Some(text)), ..Default::default() }.update(&transaction).await?;
+    transaction.commit().await?;
     Ok(())
 }
 

@@ -12,6 +12,9 @@ pub struct Model {
     pub points: String,
     /// Torques as the sheet says them, a line each.
     pub torques: Option<String>,
+    /// What it says beside its limits, as JSON.
+    #[sea_orm(column_type = "Text", nullable)]
+    pub besides: Option<String>,
     pub entered_by: Uuid,
     pub entered_at: DateTime,
     /// The revision that this one corrects: it was entered wrongly and is in force no more.

@@ -20,6 +20,9 @@ pub struct Model {
     pub saturdays: Option<bool>,
     /// It learns from its closed jobs; none is yes.
     pub learns: Option<bool>,
+    /// Where mechanics differ, the way it goes: ways by question, as JSON.
+    #[sea_orm(column_type = "Text", nullable)]
+    pub ways: Option<String>,
     #[sea_orm(has_many)]
     pub users: HasMany<super::user::Entity>,
 }

@@ -151,9 +151,9 @@ impl Job {
                         case.evidence.push(Evidence { at, ..Evidence::of("gauge_zero", outcome) });
                     }
                 }
-                Body::Evidence { check, outcome, phase } => {
+                Body::Evidence { check, outcome, also, phase } => {
                     let phase = Some(*phase).filter(|phase| *phase == Phase::After);
-                    case.evidence.push(Evidence { at, phase, ..Evidence::of(check, outcome) });
+                    case.evidence.push(Evidence { at, phase, outcomes: also.clone(), ..Evidence::of(check, outcome) });
                 }
                 Body::PutOff { check, .. } => case.put_off.push(check.clone()),
                 Body::Pattern { cause } => case.pattern.clone_from(cause),
@@ -177,6 +177,7 @@ impl Job {
                 Body::Circumstance { .. }
                 | Body::Particulars(_)
                 | Body::Photo(_)
+                | Body::Note(_)
                 | Body::Struck { .. }
                 | Body::Order { .. }
                 | Body::Agreed { .. }

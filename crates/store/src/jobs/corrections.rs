@@ -27,6 +27,7 @@ fn job(mut entries: Vec<Entry>) -> Job {
         in_force_from: None,
         points: vec![point(750.0, 100.0), point(3000.0, 300.0)],
         torques: Vec::new(),
+        ..Sheet::default()
     };
     let card = Card::of(2.0, 4, 750.0, "5W-30");
     let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: vec![sheet], revisions: Vec::new() };
@@ -52,7 +53,7 @@ fn body(word: &str) -> Body {
         return Body::Reading(TakenReading { reading, gauge: None, capture: None, held: None });
     }
     let (check, outcome) = word.split_once('=').unwrap();
-    Body::Evidence { check: check.to_owned(), outcome: outcome.to_owned(), phase }
+    Body::evidence(check, outcome, phase)
 }
 
 /// Entries as they are written, a minute after one another, each known by a name.

@@ -3,8 +3,8 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use velvet_dial_core::case::Reading;
 use velvet_dial_core::live::{Beyond, StopCall};
-use velvet_dial_core::opened::{PumpMeasured, ScreenMeasured, Spring};
-use velvet_dial_core::record::{Signed, follow_up_hash};
+use velvet_dial_core::opened::{PumpMeasured, ScreenMeasured, SourceIs, Spring};
+use velvet_dial_core::record::{NoteSort, Signed, follow_up_hash};
 use velvet_dial_core::trace::Known;
 
 /// Whose vehicle it is, how far it has gone and who works on it.
@@ -46,6 +46,28 @@ pub struct Shown {
     /// What it shows, in the technician's words.
     #[serde(default)]
     pub words: String,
+}
+
+/// Something seen or done beside the checks, in words, with a photo where there is one.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Note {
+    /// What it is about.
+    pub sort: NoteSort,
+    /// In words; may be empty beside a photo.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub words: String,
+    /// Its photo.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub photo: Option<Uuid>,
+    /// The stage it was written at, by its word.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub stage: String,
+    /// It goes into the report.
+    #[serde(default)]
+    pub in_report: bool,
+    /// It is kept with the engine, for the next job on one.
+    #[serde(default)]
+    pub for_engine: bool,
 }
 
 /// A reading as it was taken.
@@ -192,6 +214,9 @@ pub struct Found {
     /// Minutes that were planned for it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub planned_min: Option<f64>,
+    /// What is said of the source of the debris that was found.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub source: Option<SourceIs>,
 }
 
 impl Found {

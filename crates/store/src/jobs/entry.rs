@@ -1,5 +1,5 @@
 //! What an entry of the ledger may say.
-use super::{FollowUp, Found, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+use super::{FollowUp, Found, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 use super::{personal, removal};
 use crate::entity::entry as table;
 use chrono::NaiveDateTime;
@@ -114,12 +114,17 @@ pub enum Body {
         check: String,
         /// Outcome.
         outcome: String,
+        /// What the same look found besides.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        also: Vec<String>,
         /// Before the repair or after it.
         #[serde(default, skip_serializing_if = "is_before")]
         phase: Phase,
     },
     /// A photo, of a finding or of the job.
     Photo(Shown),
+    /// A note.
+    Note(Note),
     /// A check that is put off, or cannot be done here.
     PutOff {
         /// Check.
@@ -268,6 +273,8 @@ pub enum Body {
 
 /// Version that entries are written in. A later program may add kinds and keys; an earlier one shows what it cannot read as [`Body::Unreadable`].
 const VERSION: u32 = 1;
+/// The column `kind` of a note.
+pub(super) const NOTE: &str = "note";
 
 fn is_before(phase: &Phase) -> bool {
     *phase == Phase::Before
@@ -284,6 +291,11 @@ struct Kept<'a> {
 }
 
 impl Body {
+    /// One outcome of a check.
+    pub fn evidence(check: &str, outcome: &str, phase: Phase) -> Self {
+        Self::Evidence { check: check.to_owned(), outcome: outcome.to_owned(), also: Vec::new(), phase }
+    }
+
     /// The text that is kept; none when it could not be read back as what it says, such as a number that is not finite.
     pub(super) fn to_kept(&self, happened: &Happened) -> Option<String> {
         let text = serde_json::to_string(&Kept { v: VERSION, happened, body: self }).ok()?;
@@ -321,6 +333,7 @@ impl Body {
             Self::Rig(_) => "rig",
             Self::Evidence { .. } => "evidence",
             Self::Photo(_) => "photo",
+            Self::Note(_) => NOTE,
             Self::PutOff { .. } => "put_off",
             Self::Struck { .. } => "struck",
             Self::Order { .. } => "order",
@@ -354,9 +367,10 @@ impl Body {
             (Self::Reopened { .. }, old) => matches!(old, Self::Closed { .. }),
             (_, Self::Closed { .. } | Self::CustomerRemoved { .. }) => false,
             (Self::Withdrawn { .. }, _) | (_, Self::Withdrawn { .. } | Self::Unreadable { .. }) => true,
-            (Self::Reading(_), Self::Reading(_)) | (Self::Repair(_), Self::Repair(_)) | (Self::Cranked { .. }, Self::Cranked { .. }) => {
-                true
-            }
+            (Self::Reading(_), Self::Reading(_))
+            | (Self::Repair(_), Self::Repair(_))
+            | (Self::Note(_), Self::Note(_))
+            | (Self::Cranked { .. }, Self::Cranked { .. }) => true,
             // A customer's no takes back their approval.
             (Self::Customer { said_no: true, .. }, Self::Agreed { .. }) => true,
             (new, old) => new.subject().is_some() && new.subject() == old.subject(),
@@ -390,6 +404,7 @@ impl Body {
             Self::Measured { figure: Measured::Pump(_) } => Some("measured pump".to_owned()),
             Self::Reading(_)
             | Self::Photo(_)
+            | Self::Note(_)
             | Self::Repair(_)
             | Self::Cranked { .. }
             | Self::Filled {}
@@ -447,7 +462,13 @@ mod tests {
             Body::Comeback { of: 3, same: true },
             Body::Closed { found: Found::default() },
             Body::Closed {
-                found: Found { cause: Some(text("sender")), known: Some(Known::Seen), took_min: Some(90.0), planned_min: None },
+                found: Found {
+                    cause: Some(text("sender")),
+                    known: Some(Known::Seen),
+                    took_min: Some(90.0),
+                    planned_min: None,
+                    source: None,
+                },
             },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
         ] {

@@ -29,8 +29,9 @@ fn words(job: &Job) -> String {
     for entry in job.live() {
         match &entry.body {
             Body::Circumstance { circumstance, told: true } => said.extend(know.circumstance(circumstance).map(|told| told.label.clone())),
-            Body::Evidence { check, outcome, .. } => {
-                said.extend(know.found(check, outcome).map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label)));
+            Body::Evidence { check, outcome, also, .. } => {
+                let found = std::iter::once(outcome).chain(also).filter_map(|outcome| know.found(check, outcome));
+                said.extend(found.map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label)));
             }
             Body::Particulars(told) => said.push(told.customer.clone()),
             Body::Repair(repair) => {
@@ -39,6 +40,7 @@ fn words(job: &Job) -> String {
                 said.push(repair.done.clone());
             }
             Body::Photo(shown) => said.push(shown.words.clone()),
+            Body::Note(note) => said.push(note.words.clone()),
             _ => {}
         }
     }

@@ -12,6 +12,7 @@ mod find;
 mod learn;
 mod ledger;
 mod link;
+mod note;
 mod opening;
 mod personal;
 mod photo;
@@ -24,12 +25,13 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, CodeShop, close, record_by_code};
-pub use details::{FollowUp, Found, Held, Measured, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+pub use details::{FollowUp, Found, Held, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 pub use entry::{Body, Entry, Happened};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
 pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, write_and_load};
 pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
+pub use note::{EngineNote, engine_notes};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
 pub use removal::{names_customer, remove_customer};

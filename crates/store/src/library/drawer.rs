@@ -9,7 +9,7 @@ use uuid::Uuid;
 use velvet_dial_core::adapter::Adapter;
 
 /// An adapter of the shop.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct ShopAdapter {
     /// Key.
     pub id: Uuid,

@@ -124,6 +124,7 @@ pub async fn add_sheet(
         in_force_from: Set(revision.in_force_from),
         points: Set(json("sheet", &revision.points)?),
         torques: Set((!revision.torques.is_empty()).then(|| revision.torques.join("\n"))),
+        besides: Set((!revision.besides.is_silent()).then(|| json("sheet", &revision.besides)).transpose()?),
         entered_by: Set(viewer.user),
         entered_at: Set(now()),
         corrects: Set(corrects),
@@ -230,8 +231,10 @@ pub(crate) fn of_engine(row: engine::ModelEx) -> Result<Engine, StoreError> {
     let mut engine =
         Engine { id: row.id, name: row.name, card: from_json("engine card", &row.card)?, sheets: Vec::new(), revisions: Vec::new() };
     for row in rows {
+        let besides = row.besides.as_deref().map(|besides| from_json("sheet", besides)).transpose()?.unwrap_or_default();
         let torques = row.torques.as_deref().unwrap_or_default().lines().map(str::to_owned).collect();
-        let sheet = Sheet { source: row.source, in_force_from: row.in_force_from, points: from_json("sheet", &row.points)?, torques };
+        let sheet =
+            Sheet { source: row.source, in_force_from: row.in_force_from, points: from_json("sheet", &row.points)?, torques, besides };
         let corrected = corrected.contains(&row.id);
         let by = (row.author.into_option().map(|author| author.shown_name).unwrap_or_default(), row.entered_at);
         if !corrected {

@@ -1,7 +1,7 @@
 //! A step that adds one column, which may be empty.
 use super::table::drop_column;
 use sea_orm_migration::prelude::*;
-use sea_orm_migration::schema::{char_len_null, unsigned_null};
+use sea_orm_migration::schema::{char_len_null, text_null, unsigned_null};
 
 pub struct AddedColumn {
     name: &'static str,
@@ -15,6 +15,12 @@ pub const SUMMARY_TOLD_BY: AddedColumn =
 /// A known pattern says in how many cases it was counted.
 pub const PATTERN_CASES: AddedColumn =
     AddedColumn { name: "m2026_12_10_pattern_cases", table: "patterns", column: || unsigned_null("cases") };
+
+/// Where mechanics differ, a shop says which way it goes: ways by question, as JSON.
+pub const SHOP_WAYS: AddedColumn = AddedColumn { name: "m2026_12_12_shop_ways", table: "shops", column: || text_null("ways") };
+
+/// What a sheet says beside its limits, as JSON.
+pub const SHEET_BESIDES: AddedColumn = AddedColumn { name: "m2026_12_12_sheet_besides", table: "sheets", column: || text_null("besides") };
 
 impl MigrationName for AddedColumn {
     fn name(&self) -> &str {

@@ -29,8 +29,7 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
     let first = opened(&db, &one, quay, "TUG 4", "Lamp at stops since the sump was off").await;
     let second = opened(&db, &one, tern, "BUS 2", "Buzzer on the hill road").await;
     let third = opened(&db, &one, quay, "TUG 5", "Lamp flickers at stops").await;
-    let evidence =
-        |check: &str, outcome: &str| Body::Evidence { check: check.to_owned(), outcome: outcome.to_owned(), phase: Phase::Before };
+    let evidence = |check: &str, outcome: &str| Body::evidence(check, outcome, Phase::Before);
     says(&db, &one, first, evidence("oil_look", "sludge")).await;
     says(&db, &one, second, evidence("noise", "deep_knock")).await;
     says(&db, &one, second, Body::Circumstance { circumstance: "lamp_on".into(), told: true }).await;

@@ -31,7 +31,7 @@ async fn say(db: &Connection, who: &Viewer, number: i64, body: Body, supersedes:
 }
 
 fn level(outcome: &str) -> Body {
-    Body::Evidence { check: "level".into(), outcome: outcome.into(), phase: Phase::Before }
+    Body::evidence("level", outcome, Phase::Before)
 }
 
 fn id(written: &Written) -> uuid::Uuid {

@@ -81,7 +81,7 @@ async fn a_closed_job_stands_on_what_it_was_closed_with_whatever_is_changed_late
     let job = jobs::load(&db, &one, closed).await.unwrap();
     let record = record_of(&job);
     // Somebody writes between the making of the record and the closing: it is made anew.
-    write(&db, &one, closed, Body::Evidence { check: "level".into(), outcome: "ok".into(), phase: Phase::Before }, "late").await;
+    write(&db, &one, closed, Body::evidence("level", "ok", Phase::Before), "late").await;
     let close = async |record: &Record, seq| {
         let closing = Closing { submit_key: "close", seq, record, found: Found::default(), at: None };
         jobs::close(&db, &one, closed, &closing).await.unwrap()
@@ -171,7 +171,7 @@ async fn any_interleaving_leaves_a_ledger_that_holds_together_and_a_board_that_k
                     let place = any(&mut luck).map(|place| seen.entries[place].id);
                     let (body, supersedes) = match luck.random_range(0..7) {
                         0 => (Body::Circumstance { circumstance: "knock".into(), told: luck.random() }, None),
-                        1 => (Body::Evidence { check: "level".into(), outcome: "low".into(), phase: Phase::Before }, place),
+                        1 => (Body::evidence("level", "low", Phase::Before), place),
                         2 => (Body::Withdrawn { reason: "no".into() }, place),
                         3 => (reading(f64::from(luck.random_range(20..300))), place),
                         4 if !sent.is_empty() => {

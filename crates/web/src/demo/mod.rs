@@ -185,6 +185,7 @@ fn house(shop: &Shop) -> Option<accounts::Shop> {
         money: Some(shop.money.clone()),
         saturdays: false,
         learns: true,
+        ..accounts::Shop::default()
     })
 }
 
@@ -214,7 +215,7 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
         return Some(Body::Circumstance { circumstance: circumstance.clone(), told: true });
     }
     if let (Some(check), Some(outcome)) = (&entry.check, &entry.found) {
-        return Some(Body::Evidence { check: check.clone(), outcome: outcome.clone(), phase: Phase::Before });
+        return Some(Body::evidence(check, outcome, Phase::Before));
     }
     if let (Some(rpm), Some(oil_temp_c), Some(kpa)) = (entry.rpm, entry.oil, entry.kpa) {
         let phase = if entry.after { Phase::After } else { Phase::Before };

@@ -85,6 +85,8 @@ fn smaller(whole: DynamicImage) -> DynamicImage {
 pub struct Received {
     pub fields: form::Sent,
     pub photo: Result<Photo, PhotoError>,
+    /// No photo came with it.
+    pub without: bool,
 }
 
 /// Reads such a form to its end, also where it is too large: a browser that is cut off shows no answer.
@@ -114,8 +116,15 @@ pub async fn received(app: &App, mut sent: Multipart) -> Result<Received, Failur
             fields.insert(name, String::from_utf8_lossy(&came).into_owned());
         }
     }
-    let photo = if large { Err(PhotoError::TooLarge) } else { app.work.heavy(app.work.heavy_turn().await?, move || kept(bytes)).await? };
-    Ok(Received { fields, photo })
+    let without = bytes.is_empty() && !large;
+    let photo = if without {
+        Err(PhotoError::NotOne)
+    } else if large {
+        Err(PhotoError::TooLarge)
+    } else {
+        app.work.heavy(app.work.heavy_turn().await?, move || kept(bytes)).await?
+    };
+    Ok(Received { fields, photo, without })
 }
 
 /// A photo as it is answered: it never changes, so a browser keeps it for itself.

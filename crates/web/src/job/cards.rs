@@ -4,11 +4,11 @@ use super::happened;
 use super::opening::waits_for_yes;
 use crate::ui::show;
 use crate::ui::words::access_words;
-use velvet_dial_core::case::Phase;
+use velvet_dial_core::case::{Phase, how};
 use velvet_dial_core::stage::{QUICK, RECHECK};
-use velvet_dial_core::start_up::StartUp;
-use velvet_dial_core::trace::knowledge::{Outcome, knowledge};
+use velvet_dial_core::trace::knowledge::{Check, Outcome, knowledge};
 use velvet_dial_core::trace::{BY_HAND, Effect, Proposal, Step, effects};
+use velvet_dial_core::unit::first_lower;
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One check.
@@ -26,6 +26,8 @@ pub struct CheckCard {
     /// Why this one, in a sentence; empty when it is already answered.
     pub why: String,
     pub outcomes: Vec<Choice>,
+    /// Several of them may be ticked.
+    pub several: bool,
     /// What each result would change, a line each; only where the trace asks for it.
     pub effects: Vec<String>,
     /// What was found, by whom, when: after a repair, what was found since.
@@ -36,6 +38,18 @@ pub struct CheckCard {
     pub put_off: Option<PutOff>,
     /// Photos of what was found.
     pub photos: Vec<Seen>,
+}
+
+impl CheckCard {
+    /// What the same look may have found besides: none where it takes one answer, or found nothing.
+    pub fn more(&self) -> Vec<&Choice> {
+        let Some(answer) = self.answer.as_ref().filter(|_| self.several) else { return Vec::new() };
+        let nothing = self.outcomes.first().is_none_or(|nothing| answer.found.iter().any(|found| found == nothing.id));
+        if nothing {
+            return Vec::new();
+        }
+        self.outcomes.iter().skip(1).filter(|choice| answer.found.iter().all(|found| found != choice.id)).collect()
+    }
 }
 
 /// Who put a check off.
@@ -63,7 +77,11 @@ pub struct Choice {
 /// What was found.
 pub struct Answer {
     pub entry: String,
-    pub label: &'static str,
+    pub label: String,
+    /// What was thought at first, where it was changed since.
+    pub first: Option<String>,
+    /// The outcomes, by their words.
+    pub found: Vec<String>,
     pub who: String,
     /// When it was found.
     pub when: String,
@@ -75,14 +93,17 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     let check = know.check(id)?;
     let proposal = assessed.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
     let found = |of: Phase| {
-        let (entry, outcome) = assessed.job.live().find_map(|entry| match &entry.body {
-            Body::Evidence { check: found, outcome, phase } if *found == check.id && *phase == of => Some((entry, outcome)),
+        let (entry, found) = assessed.job.live().find_map(|entry| match &entry.body {
+            Body::Evidence { check: found, outcome, also, phase } if *found == check.id && *phase == of => {
+                Some((entry, std::iter::once(outcome).chain(also).cloned().collect::<Vec<_>>()))
+            }
             _ => None,
         })?;
-        let outcome = check.outcomes.iter().find(|o| o.id == *outcome)?;
         Some(Answer {
             entry: entry.id.to_string(),
-            label: &outcome.label,
+            label: labels(check, &found),
+            first: first_thought(assessed, check, entry).filter(|first| *first != labels(check, &found)),
+            found,
             who: entry.author_name.clone(),
             when: happened::when(entry, &assessed.job.zone),
         })
@@ -117,10 +138,11 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     Some(CheckCard {
         id: &check.id,
         ask: &check.ask,
-        how: if check.id == "build_time" { format!("{} {}", check.how, StartUp::of(&assessed.case).says()) } else { check.how.clone() },
+        how: how(&assessed.case, check),
+        several: check.several,
         minutes,
         opening,
-        running: check.running(),
+        running: check.running(engine),
         waits: waits_for_yes(&assessed.job, check),
         why,
         outcomes,
@@ -130,6 +152,32 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         put_off,
         photos: photos(&assessed.job, &check.id),
     })
+}
+
+/// Outcomes in a line: “Carbon, bearing metal”.
+fn labels(check: &Check, found: &[String]) -> String {
+    let label =
+        |id: &String| check.outcomes.iter().find(|outcome| outcome.id == *id).map_or_else(|| id.clone(), |outcome| outcome.label.clone());
+    let mut said = String::new();
+    for id in found {
+        said = if said.is_empty() { label(id) } else { format!("{said}, {}", first_lower(&label(id))) };
+    }
+    said
+}
+
+/// What was found at first, where the answer that holds replaced another.
+fn first_thought(assessed: &Assessed, check: &Check, entry: &Entry) -> Option<String> {
+    let replaced = |entry: &Entry| assessed.job.entries.iter().find(|other| Some(other.id) == entry.supersedes);
+    let mut first = replaced(entry)?;
+    while let Some(earlier) = replaced(first) {
+        first = earlier;
+    }
+    match &first.body {
+        Body::Evidence { check: of, outcome, also, .. } if *of == check.id => {
+            Some(labels(check, &std::iter::once(outcome).chain(also).cloned().collect::<Vec<_>>()))
+        }
+        _ => None,
+    }
 }
 
 /// The photos of a check's finding, oldest first.
@@ -212,7 +260,14 @@ pub(super) fn next(assessed: &Assessed, proposal: &Proposal) -> Option<NextCard>
         Step::Check(check) => card(assessed, check).map(|card| NextCard::Check(Box::new(card))),
         Step::Reading(_) => Some(NextCard::Lead(lead(Vec::new(), false))),
         Step::Bench(step, behind) => {
-            let behind = behind.iter().take(NAMED_BEHIND).map(|step| name(assessed, step)).collect();
+            let mut behind: Vec<&Step> = behind.iter().take(NAMED_BEHIND).collect();
+            // What lies behind an opening is looked at in the order that destroys nothing.
+            let place =
+                |step: &&Step| if let Step::Check(id) = step { knowledge().check(id).map_or(0.0, |check| check.order) } else { 0.0 };
+            if step.opens() {
+                behind.sort_by(|a, b| place(a).total_cmp(&place(b)));
+            }
+            let behind = behind.into_iter().map(|step| name(assessed, step)).collect();
             Some(NextCard::Lead(lead(behind, step.opens())))
         }
     }

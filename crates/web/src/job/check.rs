@@ -8,7 +8,7 @@ use serde::Deserialize;
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::jobs::{self, Body};
+use velvet_dial_store::jobs::{self, Body, Job};
 
 /// One tap.
 #[derive(Deserialize)]
@@ -25,6 +25,9 @@ pub struct Outcome {
     supersedes: String,
     #[serde(default)]
     waited: String,
+    /// It was seen beside what the answer says already.
+    #[serde(default)]
+    beside: bool,
     /// It was typed wrongly: the outcome is changed where it stands, before the repair or after it.
     #[serde(default)]
     correct: bool,
@@ -45,15 +48,17 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     // Most checks open no engine, and most jobs are not repaired yet: for them the job is not loaded.
     let opens = check.filter(|check| put_off.is_none() && check.may_open());
     let mut phase = Phase::Before;
-    if opens.is_some() || jobs::was_repaired(&desk.app.db, &desk.viewer, desk.number).await? {
+    let mut seen = Vec::new();
+    if opens.is_some() || form.beside || jobs::was_repaired(&desk.app.db, &desk.viewer, desk.number).await? {
         let job = desk.job().await?;
         if opens.is_some_and(|check| waits_for_yes(&job, check)) {
             return opening::refused(&desk, sent, opening::YES_FIRST).await;
         }
         // After a repair the same check is another finding: it stands beside the one before, which says what it was. A finding before is changed only where that is asked for.
         let replaced = sent.supersedes()?.and_then(|id| job.entries.iter().find(|entry| entry.id == id)).map(|entry| entry.body.phase());
+        seen = if form.beside { seen_already(&job, &sent)? } else { Vec::new() };
         phase = match (job.repair().is_some(), replaced) {
-            (true, Some(Phase::Before)) if !form.correct => {
+            (true, Some(Phase::Before)) if !form.correct && !form.beside => {
                 sent.supersedes = "";
                 Phase::After
             }
@@ -70,12 +75,36 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     ];
     let body = match put_off {
         Some(cannot) => Body::PutOff { check: form.check.clone(), cannot, phase },
-        None => Body::Evidence { check: form.check.clone(), outcome: form.outcome.clone(), phase },
+        None => {
+            let added = Some(form.outcome.clone()).filter(|outcome| !seen.contains(outcome));
+            let mut all = seen.into_iter().chain(added);
+            Body::Evidence { check: form.check.clone(), outcome: all.next().unwrap_or_default(), also: all.collect(), phase }
+        }
     };
+    if let (Body::Evidence { outcome, also, .. }, Some(check)) = (&body, check) {
+        let all: Vec<&str> = std::iter::once(outcome).chain(also).map(String::as_str).collect();
+        if let Some(why) = check.refuses_together(&all) {
+            return Err(Failure::Form(why));
+        }
+    }
+    if form.beside {
+        fields.push(("beside".to_owned(), "true".to_owned()));
+    }
     if form.correct {
         fields.push(("correct".to_owned(), "true".to_owned()));
     }
     desk.write(stage, sent, body, "evidence", fields).await
+}
+
+/// What the answer that stands found already.
+fn seen_already(job: &Job, sent: &Sent<'_>) -> Result<Vec<String>, Failure> {
+    let stands = sent.supersedes()?;
+    // Sent once more it is the same answer again: what it stood on may be superseded by then, by itself.
+    let entry = job.entries.iter().find(|entry| Some(entry.id) == stands);
+    Ok(match entry.map(|entry| &entry.body) {
+        Some(Body::Evidence { outcome, also, .. }) => std::iter::once(outcome).chain(also).cloned().collect(),
+        _ => Vec::new(),
+    })
 }
 
 /// Its address.

@@ -196,6 +196,7 @@ impl Desk {
         if stage == Stage::Trace {
             similar = jobs::similar(&self.app.db, &self.viewer, &job).await?;
         }
+        let engine_notes = asked(stage == Stage::OpenUp, jobs::engine_notes(&self.app.db, &self.viewer, job.head.engine)).await?;
         let mut before = None;
         if stage == Stage::Intake {
             before = jobs::before(&self.app.db, &self.viewer, &job).await?;
@@ -233,6 +234,7 @@ impl Desk {
             opened: worked.opened.as_ref(),
             scheduled: worked.scheduled.as_ref(),
             links: &links,
+            engine_notes: &engine_notes,
             house: &house,
             before: before.as_ref(),
             adapters: &adapters,

@@ -11,6 +11,7 @@ mod intake;
 mod lines;
 mod live;
 mod look;
+mod notes;
 mod open_up;
 mod opening;
 mod pairs;
@@ -40,7 +41,7 @@ use shell::{Ask, Shell};
 use velvet_dial_core::opened::Schedule;
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
-use velvet_dial_store::jobs::{Before, File, Link, Similar};
+use velvet_dial_store::jobs::{Before, EngineNote, File, Link, Similar};
 use velvet_dial_store::library::ShopAdapter;
 
 /// What a screen is drawn from.
@@ -66,6 +67,8 @@ pub struct Drawn<'a> {
     pub before: Option<&'a Before>,
     /// Links sent to the customer, for the screen that opens up.
     pub links: &'a [Link],
+    /// Notes that are kept with the engine, for the screen that opens up.
+    pub engine_notes: &'a [EngineNote],
     /// What was worked out, for the screen that opens up.
     pub opened: Option<&'a open_up::Worked>,
     /// What is left until the hand-over that was promised, for the screen that puts right.
@@ -120,6 +123,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(check::routes)
         .configure(happened::routes)
         .configure(photo::routes)
+        .configure(notes::routes)
         .configure(rig::routes)
         .configure(live::routes)
         .configure(run::routes)

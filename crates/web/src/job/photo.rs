@@ -17,7 +17,7 @@ const MOST_WORDS: usize = 120;
 
 /// Keeps a photo, and writes what it shows.
 pub async fn add(desk: Desk, sent: Multipart) -> Result<HttpResponse, Failure> {
-    let Received { fields, photo } = received(&desk.app, sent).await?;
+    let Received { fields, photo, .. } = received(&desk.app, sent).await?;
     let text = |name: &str| fields.get(name).map_or("", String::as_str);
     let stage = Stage::parse(text("stage")).unwrap_or(Stage::Look);
     let of = knowledge().check(text("of")).map(|check| check.id.clone()).unwrap_or_default();

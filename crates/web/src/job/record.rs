@@ -239,6 +239,9 @@ pub fn log_until(job: &Job, seq: i32) -> Vec<record::Line> {
     log(&then)
 }
 
+/// What the report says of a note that is not in it.
+const STAYS: &str = "A note that stays in the shop";
+
 /// Every entry but withdrawals, which stand beside what they withdrew. The pressure of a reading is kept as a number, and shown in any unit.
 fn log(job: &Job) -> Vec<record::Line> {
     let lines = lines::lines(job, Units::default()).into_iter().rev();
@@ -246,9 +249,11 @@ fn log(job: &Job) -> Vec<record::Line> {
     lines
         .zip(entries)
         .map(|(line, entry)| {
+            // What stays in the shop is an entry all the same, without its words.
+            let note = if let Body::Note(note) = &entry.body { Some(note) } else { None };
             let reading = if let Body::Reading(taken) = &entry.body { Some(&taken.reading) } else { None };
             record::Line {
-                what: reading.map_or(line.what, |reading| {
+                what: reading.map_or(if note.is_some_and(|note| !note.in_report) { STAYS.to_owned() } else { line.what }, |reading| {
                     format!("at {:.0} rpm, {:.0} °C, {}", reading.rpm, reading.oil_temp_c, reading.gear.label())
                 }),
                 kpa: reading.map(|reading| reading.kpa),
@@ -258,7 +263,12 @@ fn log(job: &Job) -> Vec<record::Line> {
                 written_at: Some(entry.written_at.and_utc()).filter(|at| *at != entry.happened_at.and_utc()),
                 struck: line.struck,
                 reason: line.reason,
-                photo: if let Body::Photo(shown) = &entry.body { Some(shown.photo.to_string()) } else { None },
+                photo: match &entry.body {
+                    Body::Photo(shown) => Some(shown.photo.to_string()),
+                    Body::Note(note) => note.photo.filter(|_| note.in_report).map(|photo| photo.to_string()),
+                    _ => None,
+                },
+                note: note.is_some_and(|note| note.in_report),
                 personal: entry.body.is_personal(),
             }
         })

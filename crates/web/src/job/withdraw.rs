@@ -52,6 +52,7 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
             | Body::Evidence { .. }
             | Body::PutOff { .. }
             | Body::Photo(_)
+            | Body::Note(_)
             | Body::Rig(_)
             | Body::Reading(_)
             | Body::Particulars(_)
@@ -144,7 +145,7 @@ mod tests {
     #[test]
     fn one_tap_undoes_ones_own_last_word_for_a_minute() {
         let now: NaiveDateTime = "2026-11-25T08:01:00".parse().unwrap_or_default();
-        let found = || Body::Evidence { check: "level".into(), outcome: "ok".into(), phase: Phase::Before };
+        let found = || Body::evidence("level", "ok", Phase::Before);
         let reading = Body::Reading(TakenReading { reading: Reading::of(750.0, 98.0, 60.0), gauge: None, capture: None, held: None });
         for (body, author, second, may) in [
             (found(), 1, 30, true),

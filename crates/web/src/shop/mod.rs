@@ -7,6 +7,7 @@ mod library;
 mod opening;
 mod rigs;
 mod thread;
+mod ways;
 
 use actix_web::web::ServiceConfig;
 
@@ -18,6 +19,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(library::routes)
         .configure(learnt::routes)
         .configure(thread::routes)
+        .configure(ways::routes)
         .configure(calculators::routes)
         .configure(rigs::routes)
         .configure(gauges::routes);

@@ -4,6 +4,7 @@ use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
+use velvet_dial_core::limits::Besides;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::opened::{CrankSaid, JournalSaid};
 use velvet_dial_core::record::COLD_C;
@@ -11,7 +12,7 @@ use velvet_dial_core::rigging;
 use velvet_dial_core::trace::Order;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Particulars, RigStep, StopCalled};
+use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Note, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -69,14 +70,15 @@ pub fn describe(body: &Body, unit: Units) -> String {
         }
         Body::StopCall(called) => stop_called(called, unit),
         Body::Rig(done) => rigged(done, unit),
-        Body::Evidence { check, outcome, phase } => {
-            let said = know.found(check, outcome).map_or_else(|| format!("{check}: {outcome}"), |(c, o)| format!("{}: {}", c.ask, o.label));
+        Body::Evidence { check, outcome, also, phase } => {
+            let said = found_said(check, outcome, also);
             if *phase == Phase::After { format!("After the repair: {said}") } else { said }
         }
         Body::Photo(shown) => {
             let of = know.check(&shown.of).map_or("the job", |check| check.ask.as_str());
             if shown.words.is_empty() { format!("Photo: {of}") } else { format!("Photo: {of}, {}", shown.words) }
         }
+        Body::Note(note) => note_said(note),
         Body::PutOff { check, cannot, .. } => {
             let ask = know.check(check).map_or(check.as_str(), |check| check.ask.as_str());
             format!("{ask}: {}", if *cannot { "cannot be done here" } else { "not now" })
@@ -121,6 +123,33 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Reopened { reason } => format!("Opened again: {reason}"),
         Body::Unreadable { kind, .. } => format!("An entry this version cannot read ({kind}); it is kept as it is"),
     }
+}
+
+/// What a sheet says beside its limits, and the shop's own limit: a sentence each.
+pub fn besides_said(besides: &Besides, unit: Units) -> Vec<String> {
+    let build = besides.build_s.map(|seconds| format!("Pressure shows within {} s of the start.", show::plain(seconds)));
+    let drop = besides.filter_drop_kpa.map(|kpa| format!("At most {} are lost over the filter.", show::pressure(kpa, unit)));
+    let own = besides.working_idle_kpa.map(|kpa| {
+        format!(
+            "This shop hands it back with at least {} at hot idle. That is our own limit and not the sheet's.",
+            show::pressure(kpa, unit)
+        )
+    });
+    build.into_iter().chain(drop).chain(own).chain(besides.remarks.iter().cloned()).collect()
+}
+
+/// “Snag: a hidden bolt behind the starter”.
+pub fn note_said(note: &Note) -> String {
+    let words = if note.words.is_empty() { "a photo" } else { note.words.as_str() };
+    format!("{}: {words}", velvet_dial_core::unit::first_upper(note.sort.label()))
+}
+
+/// “What lies in the sump: Carbon, bearing metal”.
+pub fn found_said(check: &str, outcome: &str, also: &[String]) -> String {
+    let know = knowledge();
+    let label = |outcome: &str| know.found(check, outcome).map_or_else(|| outcome.to_owned(), |(_, found)| found.label.clone());
+    let besides: String = also.iter().map(|outcome| format!(", {}", velvet_dial_core::unit::first_lower(&label(outcome)))).collect();
+    format!("{}: {}{besides}", know.check(check).map_or(check, |check| check.ask.as_str()), label(outcome))
 }
 
 /// “Filter cut open: metal. Flakes in every fold”.
@@ -346,7 +375,7 @@ mod tests {
             (Body::Circumstance { circumstance: "of a later version".into(), told: true }, "Told: of a later version"),
             (reading(Phase::Before), "62 kPa at 780 rpm, 97 °C, neutral"),
             (reading(Phase::After), "After: 62 kPa at 780 rpm, 97 °C, neutral"),
-            (Body::Evidence { check: "tarot".into(), outcome: "purple".into(), phase: Phase::Before }, "tarot: purple"),
+            (Body::evidence("tarot", "purple", Phase::Before), "tarot: purple"),
             (repair(Some("pickup_air")), "Repaired: Air drawn in at the pickup joint"),
             (repair(None), "Repaired: not a cause of the list"),
             (

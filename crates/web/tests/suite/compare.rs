@@ -67,7 +67,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     me.fill("sheet-min1", "15").await;
     me.press("Enter it").await;
     me.sees("It turns the verdict of open jobs").await;
-    me.sees("TUG 4: below would be").await;
+    me.sees("FORK 5: below would be").await;
     // What was typed stands there, and nothing is entered yet.
     assert_eq!(driver.find(By::Id("sheet-min1")).await.unwrap().prop("value").await.unwrap().as_deref(), Some("15"));
     assert!(!me.text().await.contains("rev D, from"));

@@ -39,7 +39,7 @@ async fn what_stops_is_lifted_by_what_it_names_and_money_is_asked_for_again() {
     // A repair that costs more than was approved.
     let agreed = [("who", "The tug's owner"), ("how", "by phone"), ("up_to", "10"), ("key", "a"), ("stage", "open_up")];
     says("/jobs/9/agreed", &agreed, StatusCode::SEE_OTHER, "").await;
-    let repair = [("cause", "pickup_air"), ("done", "New seal"), ("key", "r"), ("stage", "put_right")];
+    let repair = [("cause", "pump_worn"), ("done", "New pump"), ("key", "r"), ("stage", "put_right")];
     says("/jobs/9/repair", &repair, StatusCode::UNPROCESSABLE_ENTITY, "approved up to 10").await;
     assert!(me.page("/jobs/9/open-up").await.contains("Ask them again"));
     let job = jobs::load(&db, &who, 9).await.unwrap();
@@ -49,7 +49,7 @@ async fn what_stops_is_lifted_by_what_it_names_and_money_is_asked_for_again() {
     says("/jobs/9/repair", &[&repair[..], &[("stopgap", "yes")]].concat(), StatusCode::SEE_OTHER, "").await;
     // A stopgap is named as one.
     let report = me.page("/jobs/9/report").await;
-    assert!(report.contains("Stopgap: Air drawn in at the pickup joint") && report.contains("A stopgap was used: New seal."));
+    assert!(report.contains("Stopgap: Oil pump worn") && report.contains("A stopgap was used: New pump."));
 
     // A photo of more points than are taken.
     let mut large = std::io::Cursor::new(Vec::new());

@@ -164,7 +164,7 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
     let who = crate::support::ines(&house.db).await;
     let rig = rigs::rigs(&house.db, &who).await.unwrap().remove(0);
     let token = rigs::pair_again(&house.db, &who, rig.id).await.unwrap();
-    let fault = Some((Fault::ScreenBlocked, 0.8));
+    let fault = Some((Fault::ReliefWeak, 0.8));
     let plan = Plan {
         to: wire,
         name: rig.name,
@@ -229,7 +229,7 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
     driver.find(By::Css("form:has([name='check'][value='needle']) button.measured")).await.unwrap();
     assert_eq!(taken().await, before + 1, "once");
     assert!(bay.person.text().await.contains("below"), "it is under its limit");
-    assert_eq!(bay.person.leader().await, "suspect-screen_blocked");
+    assert_eq!(bay.person.leader().await, "suspect-relief_weak");
     assert!(driver.execute("return document.body.dataset.sounded", vec![]).await.unwrap().json().is_string(), "it was heard, too");
 
     // What is heard is marked by a key, with its word, and stands in the run; the value stands in the frame of every other screen.

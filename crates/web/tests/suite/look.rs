@@ -144,11 +144,11 @@ async fn a_rig_is_paired_with_a_token_that_is_shown_once() {
 #[tokio::test]
 async fn a_known_pattern_shows_where_it_counts_and_a_sheet_keeps_its_page() {
     let me = Person::signed_in().await;
-    // SPRAY 3 is a Headland, of which the demo shop knows something; a tug is none.
+    // MOWER 4 is a Headland, of which the demo shop knows something; a forklift is not.
     let known = |page: &str| page.matches("known, × ").count();
     assert!(known(&me.page("/jobs/6/trace").await) > 0);
     assert_eq!(known(&me.page("/jobs/9/trace").await), 0);
-    assert!(me.page("/jobs/6/why/relief_shut").await.contains("3 times as likely (Note 14 of"));
+    assert!(me.page("/jobs/6/why/relief_heavy").await.contains("3 times as likely (Note 14 of"));
     let library = me.page("/library").await;
     let (_, rest) = library.split_once("action=\"/library/patterns/").unwrap();
     let id = rest.get(..36).unwrap();

@@ -48,7 +48,7 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     driver.find(By::Css("form[action$='/crank'] button")).await.unwrap().click().await.unwrap();
     me.sees("Written: Crank by the sheet").await;
     let leader = async || driver.find(By::Css(".drawer .suspect")).await.unwrap().attr("id").await.unwrap().unwrap();
-    assert_eq!(leader().await, "suspect-pickup_air");
+    assert_eq!(leader().await, "suspect-pump_worn");
     for (journal, mm, condition) in [("main-5", "0.12", "scored"), ("rod-4", "0.11", "grey"), ("main-4", "0.1", "grey")] {
         me.fill(&format!("journal-clearance_mm-{journal}"), mm).await;
         driver.find(By::Css(format!("#journal-form-{journal} button[value='{condition}']"))).await.unwrap().click().await.unwrap();
@@ -72,7 +72,7 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     me.sees("nobody named yet").await;
     me.fill("talk-who", "Lysander Quill").await;
     me.press("They say: go on").await;
-    me.sees("Talked over “Gauging strip on one main and one rod: Surface damaged”: go on, Lysander Quill").await;
+    me.sees("Talked over “Plastic clearance strip on one main and one rod: Surface damaged”: go on, Lysander Quill").await;
     at("/jobs/9/put-right").await;
     driver.find(By::Css(".steps .btn")).await.unwrap().click().await.unwrap();
     me.sees("Written: Done: Every journal measured in two places").await;

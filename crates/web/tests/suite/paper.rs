@@ -145,7 +145,7 @@ async fn a_promise_that_cannot_be_is_told() {
     assert!(page.contains("Begin by") && page.contains("Sealant cures") && page.contains("Comes back"));
     let calendar = me.page("/jobs/9/timetable.ics").await;
     let parsed: icalendar::Calendar = calendar.parse().unwrap();
-    assert!(parsed.components.len() > 6 && calendar.contains("SUMMARY:TUG 4: hand-over"), "{calendar}");
+    assert!(parsed.components.len() > 6 && calendar.contains("SUMMARY:FORK 5: hand-over"), "{calendar}");
     assert!(
         calendar.contains(&format!("DTSTART:{}T160000Z", &in_days(4)[..10].replace('-', ""))) || calendar.contains("T150000Z"),
         "{calendar}"
@@ -162,11 +162,11 @@ async fn from_the_crank_to_a_proof_in_part_and_what_the_shop_learns() {
     let (browser, me, base) = Person::at_the_shop().await;
     let driver = &browser.driver;
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
-    at("/jobs/9/put-right?cause=pickup_air").await;
+    at("/jobs/9/put-right?cause=pump_worn").await;
     me.sees("Torque by").await;
-    me.fill("repair-done", "New pickup seal").await;
+    me.fill("repair-done", "New pump").await;
     me.press("Record what was put right").await;
-    me.sees("Repaired: Air drawn in at the pickup joint").await;
+    me.sees("Repaired: Oil pump worn").await;
     at("/jobs/9/prove").await;
     me.sees("Crank first").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
@@ -181,7 +181,7 @@ async fn from_the_crank_to_a_proof_in_part_and_what_the_shop_learns() {
     me.sees("proven in part").await;
     at("/learnt").await;
     me.sees("What the shop learnt").await;
-    me.sees("Air drawn in at the pickup joint").await;
+    me.sees("Oil pump worn").await;
     me.sees("said how long they took").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
     browser.quit().await;

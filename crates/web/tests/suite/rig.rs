@@ -20,7 +20,7 @@ async fn every_step_is_stamped_skipping_too_and_the_zero_is_weighed() {
     for (place, step) in rigging::steps().iter().enumerate() {
         let first = step.answers().next().unwrap().0;
         // Steps without a figure are skipped by turns: each is an answer.
-        let said = if place % 3 == 0 && step.id != "fit" { SKIPPED } else { first };
+        let said = if place % 3 == 0 && step.id != "fit" && !step.value { SKIPPED } else { first };
         let key = format!("k{place}");
         let mut form = vec![("step", step.id.as_str()), ("answer", said), ("key", key.as_str()), ("unit", "bar")];
         if step.value {

@@ -13,7 +13,7 @@ async fn standin(house: &crate::support::House) {
     let rig = rigs::rigs(&house.db, &who).await.unwrap().remove(0);
     let token = rigs::pair_again(&house.db, &who, rig.id).await.unwrap();
     let card = library::engines(&house.db, &who).await.unwrap().into_iter().find(|engine| engine.name.starts_with("Pebble")).unwrap().card;
-    let fault = Some((Fault::ScreenBlocked, 0.8));
+    let fault = Some((Fault::ReliefWeak, 0.8));
     let plan = Plan {
         to: house.rigs.to_string(),
         name: rig.name,

@@ -103,11 +103,11 @@ async fn the_next_step_follows_the_order_that_is_chosen_and_ones_own_choice_has_
 
     // One's own choice with its price, and the leader overturned by it.
     let before = screen.suspects().await;
-    screen.at("/jobs/9/trace?instead=level_raise").await;
+    screen.at("/jobs/9/trace?instead=oil_grade").await;
     me.sees("Your choice").await;
-    driver.find(By::Css("#check-level_raise-next button[value='no_change']")).await.unwrap().click().await.unwrap();
+    driver.find(By::Css("#check-oil_grade-next button[value='thinner']")).await.unwrap().click().await.unwrap();
     until("another leads", || async { screen.suspects().await.first() != before.first() }).await;
-    assert_eq!(screen.suspects().await.first().unwrap(), "suspect-bearings_crank");
+    assert_eq!(screen.suspects().await.first().unwrap(), "suspect-oil_thin");
     assert_eq!(browser.axe().await, Vec::<String>::new());
     browser.quit().await;
 }

@@ -61,7 +61,7 @@ prop_compose! {
         Layout {
             port: Port::ALL[port].0,
             pump: if controlled { PumpKind::Controlled } else { PumpKind::Fixed },
-            cam_feed: if straight { CamFeed::Straight } else { CamFeed::Restricted },
+            cam_feed: Some(if straight { CamFeed::Straight } else { CamFeed::Restricted }),
             rockers: Rockers::ALL[rockers].0,
             piston_jets: jets,
             turbo,
@@ -74,7 +74,7 @@ prop_compose! {
 
 prop_compose! {
     /// A healthy engine of any size and layout.
-    pub fn engines()(layout in layouts(), litres in 0.8..6.0f64, grade in 0..12usize, u in prop::array::uniform24(0.02..0.98f64)) -> (Card, Circuit) {
+    pub fn engines()(layout in layouts(), litres in 0.8..6.0f64, grade in 0..12usize, u in prop::array::uniform25(0.02..0.98f64)) -> (Card, Circuit) {
         let grade = &oil::grades()[grade];
         let card = Card { displacement_l: litres, oil_grade: grade.grade.clone(), ..card(layout) };
         let circuit = nominal::circuit(&card, oil::typical(&grade.grade).unwrap(), &Unknowns::from_unit(&u, &card));

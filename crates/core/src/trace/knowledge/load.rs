@@ -54,6 +54,14 @@ struct RawCheck {
     material: f64,
     along: u8,
     #[serde(default)]
+    order: Option<f64>,
+    #[serde(default)]
+    here: String,
+    #[serde(default)]
+    after: Vec<String>,
+    #[serde(default)]
+    several: bool,
+    #[serde(default)]
     access: Reached,
     #[serde(default)]
     material_per_l: f64,
@@ -120,9 +128,7 @@ pub(super) fn load() -> Knowledge {
     let hypotheses = hypotheses(&causes, pairs.map(|file| file.pair).unwrap_or_default(), &mut complaints);
     let slight = checks.as_ref().map_or(1.0, |file| file.slight);
     let spread = Spread { causes: &causes, hypotheses: &hypotheses, slight };
-    let circumstances = told
-        .map(|file| file.circumstance)
-        .unwrap_or_default()
+    let circumstances = alike(told.map(|file| file.circumstance).unwrap_or_default())
         .into_iter()
         .map(|circumstance| {
             let usual = [circumstance.usual, 1.0 - circumstance.usual];
@@ -229,6 +235,10 @@ impl Spread<'_> {
             material: raw.material,
             along: raw.along,
             reached: raw.access,
+            order: raw.order.unwrap_or(f64::from(raw.along)),
+            after: raw.after.iter().filter_map(|text| after(text)).collect(),
+            here: raw.here,
+            several: raw.several,
             material_per_l: raw.material_per_l,
             minutes_per_l: raw.minutes_per_l,
             needs: raw.needs,
@@ -244,6 +254,24 @@ impl Spread<'_> {
             stops,
         }
     }
+}
+
+/// Circumstances that speak as another does, with its figures.
+fn alike(told: Vec<Circumstance>) -> Vec<Circumstance> {
+    let of = |id: &String| told.iter().find(|other| other.id == *id);
+    let filled = |circumstance: &Circumstance| match circumstance.like.as_ref().and_then(of) {
+        Some(like) => {
+            Circumstance { id: circumstance.id.clone(), label: circumstance.label.clone(), like: circumstance.like.clone(), ..like.clone() }
+        }
+        None => circumstance.clone(),
+    };
+    told.iter().map(filled).collect()
+}
+
+/// “check=one|two” in two parts.
+fn after(text: &str) -> Option<(String, Vec<String>)> {
+    let (check, outcomes) = text.split_once('=')?;
+    Some((check.to_owned(), outcomes.split('|').map(str::to_owned).collect()))
 }
 
 fn pooled(first: &[f64], second: &[f64], usual: &[f64]) -> Vec<f64> {

@@ -11,7 +11,7 @@ mod row;
 mod state;
 
 pub use faults::faults;
-pub use row::{Access, Check, Circumstance, Engine, Outcome, Row, Sump, Told};
+pub use row::{Access, Check, Circumstance, Engine, Outcome, Reached, Row, Sump, Told};
 pub use state::{BANDS, Hypothesis, Link, SLIGHT_UNDER};
 
 use crate::circuit::{Card, Cooler, Fault, Layout, PumpDrive, PumpKind, Rockers};
@@ -63,7 +63,7 @@ impl Needs {
             Self::ValveControl => layout.valve_control,
             Self::PistonJets => layout.piston_jets,
             Self::Turbo => layout.turbo,
-            Self::BeltInOil => layout.pump_drive == PumpDrive::Belt,
+            Self::BeltInOil => layout.pump_drive == Some(PumpDrive::Belt),
         }
     }
 }
@@ -85,12 +85,13 @@ impl Default for ByDrive {
 }
 
 impl ByDrive {
-    fn of(self, drive: PumpDrive) -> f64 {
+    fn of(self, drive: Option<PumpDrive>) -> f64 {
         match drive {
-            PumpDrive::Crank => self.crank,
-            PumpDrive::Chain => self.chain,
-            PumpDrive::Belt => self.belt,
-            PumpDrive::Shaft => self.shaft,
+            // Most pumps sit on the crank.
+            Some(PumpDrive::Crank) | None => self.crank,
+            Some(PumpDrive::Chain) => self.chain,
+            Some(PumpDrive::Belt) => self.belt,
+            Some(PumpDrive::Shaft) => self.shaft,
         }
     }
 }

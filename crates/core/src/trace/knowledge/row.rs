@@ -1,6 +1,6 @@
 //! Rows of the knowledge files: how often an outcome is found, or a circumstance told, with each state.
 use super::Needs;
-use crate::circuit::{BlowAccess, Card, ReliefAccess};
+use crate::circuit::{BlowAccess, Card, PartAccess, TopOpen};
 use serde::Deserialize;
 
 /// One row of an outcome table.
@@ -30,18 +30,61 @@ pub enum Access {
     EngineOut,
 }
 
-/// The same as the knowledge file has it: the card may have to say.
+impl From<PartAccess> for Access {
+    fn from(part: PartAccess) -> Self {
+        match part {
+            PartAccess::Outside | PartAccess::FilterHousing => Self::Outside,
+            PartAccess::Cover => Self::Cover,
+            PartAccess::InSump => Self::Sump,
+            PartAccess::EngineOut => Self::EngineOut,
+        }
+    }
+}
+
+/// What must be open as the knowledge files have it: of most parts the card says where they sit.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Default)]
 #[serde(rename_all = "snake_case")]
-pub(super) enum Reached {
+pub enum Reached {
+    /// Nothing.
     #[default]
     Outside,
+    /// The front cover.
+    Cover,
+    /// The sump.
     Sump,
+    /// The engine is out.
     EngineOut,
     /// Where the card has the relief plunger.
     Relief,
+    /// Where the card has the pump.
+    Pump,
+    /// Where the card has the pump's drive.
+    Drive,
+    /// Where the card has the piston jets.
+    Jets,
+    /// Where the cam sits.
+    Cams,
     /// Where the card lets the gallery be blown through.
     Blow,
+}
+
+impl Reached {
+    /// What must be open first on this engine.
+    pub fn on(self, card: &Card) -> Access {
+        match self {
+            Self::Outside => Access::Outside,
+            Self::Cover => Access::Cover,
+            Self::Sump => Access::Sump,
+            Self::EngineOut => Access::EngineOut,
+            Self::Relief => card.relief_from().into(),
+            Self::Pump => card.pump_from().into(),
+            Self::Drive => card.drive_from().into(),
+            Self::Jets => card.jets_from().into(),
+            Self::Cams => card.cams_from().into(),
+            Self::Blow if card.blow_access == Some(BlowAccess::Outside) => Access::Outside,
+            Self::Blow => Access::Sump,
+        }
+    }
 }
 
 /// What the engine does meanwhile.
@@ -54,6 +97,8 @@ pub enum Engine {
     Stopped,
     /// It is cranked with fuel or ignition disabled.
     Cranked,
+    /// Its top is open: it runs or is cranked, as the card says.
+    Top,
 }
 
 /// How the sump must stand.
@@ -82,7 +127,7 @@ pub struct Check {
     pub id: String,
     /// What is asked.
     pub ask: String,
-    /// How it is done, with the caution where the hand is.
+    /// How it is done, with the caution where the hand is; what follows the engine stands in braces ([`crate::case::how`]).
     pub how: String,
     /// Working minutes, without opening.
     pub minutes: f64,
@@ -91,6 +136,8 @@ pub struct Check {
     /// Place on the oil's way, from the sump (0) to the sender's port (8).
     pub along: u8,
     pub(super) reached: Reached,
+    /// Behind one opening it comes before others at the same place where this is lower; `along` where it is left out.
+    pub order: f64,
     /// Material for each litre of displacement, in the shop's money.
     pub material_per_l: f64,
     /// Minutes for each litre of displacement over two.
@@ -107,6 +154,12 @@ pub struct Check {
     pub hot: bool,
     /// How the sump must stand; either where there is none.
     pub sump: Option<Sump>,
+    /// It is done only after these: of each, check and outcomes of which one was found.
+    pub after: Vec<(String, Vec<String>)>,
+    /// Why it comes where it comes behind its opening; empty where that follows from its price.
+    pub(super) here: String,
+    /// One look may have several outcomes at once; the first of the list says that there is nothing.
+    pub several: bool,
     /// What can come of it.
     pub outcomes: Vec<Outcome>,
     /// Why the table is as it is for causes without a row.
@@ -132,17 +185,37 @@ impl Check {
 
     /// What must be open first on this engine.
     pub fn access(&self, card: &Card) -> Access {
+        self.reached.on(card)
+    }
+
+    /// What the engine does meanwhile on this engine: with the rocker cover off it runs only where no oil gets onto the exhaust.
+    pub fn engine_on(&self, card: &Card) -> Option<Engine> {
+        match self.engine {
+            Some(Engine::Top) if card.top_open == Some(TopOpen::Runs) => Some(Engine::Running),
+            Some(Engine::Top) => Some(Engine::Cranked),
+            said => said,
+        }
+    }
+
+    /// It can be done on this engine: a rocker cover that does not come off by itself is not taken off for a look.
+    pub fn fits(&self, card: &Card) -> bool {
+        self.engine != Some(Engine::Top) || card.top_open != Some(TopOpen::Closed)
+    }
+
+    /// What must be open first, as the knowledge has it.
+    pub fn reached(&self) -> Reached {
+        self.reached
+    }
+
+    /// Why it comes where it comes.
+    pub fn why_here(&self) -> String {
         match self.reached {
-            Reached::Outside => Access::Outside,
-            Reached::Sump => Access::Sump,
-            Reached::EngineOut => Access::EngineOut,
-            Reached::Relief => match card.relief_access {
-                Some(ReliefAccess::InSump) => Access::Sump,
-                Some(ReliefAccess::Cover) => Access::Cover,
-                Some(ReliefAccess::Outside) | None => Access::Outside,
-            },
-            Reached::Blow if card.blow_access == Some(BlowAccess::Outside) => Access::Outside,
-            Reached::Blow => Access::Sump,
+            _ if !self.here.is_empty() => self.here.clone(),
+            Reached::Outside if !self.gauge => {
+                format!("{:.0} minutes from outside, without a gauge: before anything is fitted or opened", self.minutes)
+            }
+            Reached::Outside => format!("{:.0} minutes with the gauge on: before anything is opened", self.minutes),
+            _ => "once it lies open, in the order of the oil".to_owned(),
         }
     }
 
@@ -157,8 +230,8 @@ impl Check {
     }
 
     /// The engine runs meanwhile.
-    pub fn running(&self) -> bool {
-        self.engine == Some(Engine::Running)
+    pub fn running(&self, card: &Card) -> bool {
+        self.engine_on(card) == Some(Engine::Running)
     }
 
     /// P(outcome | state); nothing is impossible, so an index out of range counts as one in a thousand.
@@ -169,6 +242,17 @@ impl Check {
     /// Index of an outcome by its word.
     pub fn outcome(&self, id: &str) -> Option<usize> {
         self.outcomes.iter().position(|outcome| outcome.id == id)
+    }
+
+    /// Why these outcomes of one look do not go together; none where they do.
+    pub fn refuses_together(&self, seen: &[&str]) -> Option<String> {
+        let nothing = self.outcomes.first().map_or("", |outcome| outcome.id.as_str());
+        match seen {
+            [] | [_] => None,
+            _ if !self.several => Some(format!("{} has one outcome; {} were given", self.id, seen.len())),
+            _ if seen.contains(&nothing) => Some(format!("“{nothing}” cannot stand beside another outcome of {}", self.id)),
+            _ => None,
+        }
     }
 
     /// True when this outcome alone stops the engine.
@@ -207,11 +291,17 @@ pub struct Circumstance {
     pub hint: Option<String>,
     /// The heading it stands under.
     pub ask: String,
+    /// It speaks as this other one does, which has its figures.
+    #[serde(default)]
+    pub like: Option<String>,
     /// How often it is told with any cause.
+    #[serde(default)]
     pub usual: f64,
     /// Why that often.
+    #[serde(default)]
     pub reason: String,
     /// Causes with which it is told more or less often.
+    #[serde(default)]
     pub rows: Vec<Told>,
     /// P(told | state).
     #[serde(skip)]

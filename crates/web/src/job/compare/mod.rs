@@ -12,7 +12,7 @@ use crate::job::run::view::scene;
 use crate::job::shell::Shell;
 use crate::ui::picture::map::{self, Carried, Map};
 use crate::ui::picture::warm::{self, Warm};
-use crate::ui::words::{limit_words, sheet_name};
+use crate::ui::words::{besides_said, limit_words, sheet_name};
 use actix_web::web::{ServiceConfig, post};
 use askama::Template;
 use dash::Beside;
@@ -119,6 +119,8 @@ struct Work {
     carried: Vec<String>,
     points: Vec<PointRow>,
     apart: Vec<Apart>,
+    /// What the sheet says beside its limits.
+    besides: Vec<String>,
     /// One of them does not count.
     doubted: bool,
     source: String,
@@ -181,6 +183,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         doubted: apart.iter().any(|reading| !reading.why.is_empty()),
         apart,
         source: assessed.job.sheet().map(sheet_name).unwrap_or_default(),
+        besides: assessed.job.sheet().map_or_else(Vec::new, |sheet| besides_said(&sheet.besides, unit)),
         others: worked.others.iter().map(|(sheet, decision)| other(sheet, *decision, unit)).collect(),
         rule_of_thumb: verdict.basis == Basis::RuleOfThumb,
         warm: worked.warm.as_ref().map(|told| warm::warm(&told.read, &told.thinning, unit)),

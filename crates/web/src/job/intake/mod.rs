@@ -121,6 +121,8 @@ struct Surface<'a> {
     bench: &'a Shell,
     came_back: Option<CameBack>,
     groups: Vec<IntakeGroup>,
+    /// Nobody complained: it is an inspection.
+    inspection: bool,
     particulars: Vec<Field>,
     /// What a change of them would supersede.
     supersedes: String,
@@ -146,6 +148,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         bench: drawn.shell,
         came_back: came_back_work(drawn),
         groups: intake(drawn.assessed),
+        inspection: drawn.assessed.case.without_complaint(),
         particulars: FORM.draw(&slip, drawn.shell.unit, |_| people()),
         supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
         wanted,
@@ -194,10 +197,29 @@ fn intake(assessed: &Assessed) -> Vec<IntakeGroup> {
         match groups.iter_mut().find(|group| group.heading == circumstance.ask) {
             Some(group) => {
                 group.ticks.push(tick);
-                group.hints.extend(hint);
+                group.hints.extend(hint.filter(|hint| !group.hints.contains(hint)));
             }
             None => groups.push(IntakeGroup { heading: &circumstance.ask, ticks: vec![tick], hints: hint.into_iter().collect() }),
         }
     }
+    // Why it came is asked first; where nobody complained, what was seen is asked last.
+    let seen_last = assessed.case.without_complaint();
+    groups.sort_by_key(|group| match group.heading {
+        "why it came" => 0,
+        "seen" => {
+            if seen_last {
+                2
+            } else {
+                1
+            }
+        }
+        _ => {
+            if seen_last {
+                1
+            } else {
+                2
+            }
+        }
+    });
     groups
 }

@@ -23,6 +23,12 @@ static SPRING: Form = Form {
         Ask::new("free_mm", "Length, lying free", "mm", Kind::Number(&field::SPRING_LENGTH)),
         Ask::new("sheet_mm", "By the sheet", "mm", Kind::Number(&field::SPRING_LENGTH)),
         Ask::new("fitted_mm", "Fitted, valve shut", "mm, if known", Kind::NumberOrNone(&field::SPRING_LENGTH)),
+        Ask::new("wire_mm", "Its wire", "mm", Kind::NumberOrNone(&field::SPRING_WIRE)),
+        Ask::new("sheet_wire_mm", "Wire by the sheet", "mm", Kind::NumberOrNone(&field::SPRING_WIRE)),
+        Ask::new("coils", "Coils that move", "", Kind::NumberOrNone(&field::SPRING_COILS)),
+        Ask::new("sheet_coils", "Coils by the sheet", "", Kind::NumberOrNone(&field::SPRING_COILS)),
+        Ask::new("load_n", "Load at the sheet's length", "N", Kind::NumberOrNone(&field::SPRING_LOAD)),
+        Ask::new("sheet_load_n", "Load by the sheet", "N", Kind::NumberOrNone(&field::SPRING_LOAD)),
     ],
 };
 static PUMP: Form = Form {
@@ -97,13 +103,24 @@ pub fn forms(drawn: &Drawn, worked: &Worked) -> Vec<FigureForm> {
     let (screen, spring, of_pump) = (seen.screen, seen.spring, seen.pump.unwrap_or_default());
     vec![
         one(&SCREEN, "Light through the screen", vec![screen.map(|screen| screen.open_share)], starves),
-        one(
-            &SPRING,
-            "Relief spring",
-            vec![spring.map(|spring| spring.free_mm), spring.map(|spring| spring.sheet_mm), spring.and_then(|spring| spring.fitted_mm)],
-            opens.unwrap_or_default(),
-        ),
+        one(&SPRING, "Relief spring", spring_values(spring), opens.unwrap_or_default()),
         one(&PUMP, "Pump", vec![of_pump.tip_mm, of_pump.tip_limit_mm, of_pump.end_float_mm, of_pump.end_float_limit_mm], pump.to_owned()),
+    ]
+}
+
+/// What stands of a spring, in the order of its form.
+fn spring_values(spring: Option<Spring>) -> Vec<Option<f64>> {
+    let of = |value: fn(Spring) -> Option<f64>| spring.and_then(value);
+    vec![
+        spring.map(|spring| spring.free_mm),
+        spring.map(|spring| spring.sheet_mm),
+        of(|spring| spring.fitted_mm),
+        of(|spring| spring.wire_mm),
+        of(|spring| spring.sheet_wire_mm),
+        of(|spring| spring.coils),
+        of(|spring| spring.sheet_coils),
+        of(|spring| spring.load_n),
+        of(|spring| spring.sheet_load_n),
     ]
 }
 
@@ -113,10 +130,23 @@ fn measured_of(part: &str, typed: &mut Read<'_>) -> Result<Option<Measured>, Str
             let screen = typed.number("open_share").map(|open_share| ScreenMeasured { open_share }.held());
             screen.transpose()?.map(Measured::Screen)
         }
-        "spring" => match (typed.number("free_mm"), typed.number("sheet_mm"), typed.number("fitted_mm")) {
-            (Some(free_mm), Some(sheet_mm), fitted_mm) => Some(Measured::Spring(Spring { free_mm, sheet_mm, fitted_mm }.held()?)),
-            _ => None,
-        },
+        "spring" => {
+            let (free_mm, sheet_mm) = (typed.number("free_mm"), typed.number("sheet_mm"));
+            let [fitted_mm, wire_mm, sheet_wire_mm, coils, sheet_coils, load_n, sheet_load_n] =
+                ["fitted_mm", "wire_mm", "sheet_wire_mm", "coils", "sheet_coils", "load_n", "sheet_load_n"].map(|name| typed.number(name));
+            let spring = free_mm.zip(sheet_mm).map(|(free_mm, sheet_mm)| Spring {
+                free_mm,
+                sheet_mm,
+                fitted_mm,
+                wire_mm,
+                sheet_wire_mm,
+                coils,
+                sheet_coils,
+                load_n,
+                sheet_load_n,
+            });
+            spring.map(Spring::held).transpose()?.map(Measured::Spring)
+        }
         _ => {
             let pump = PumpMeasured {
                 tip_mm: typed.number("tip_mm"),

@@ -8,6 +8,7 @@ mod talk;
 use crate::job::Drawn;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
+use crate::job::notes::{self, KeptNote};
 use crate::job::opening::{self, Yes, may_be_open};
 use crate::job::shell::Shell;
 use crate::state::House;
@@ -66,6 +67,10 @@ struct Surface<'a> {
     talk: Option<Talk>,
     talked: Vec<String>,
     plan: PlanWork,
+    /// How long openings of this family took beside the card's minutes; empty while nobody said.
+    pace: String,
+    /// What other jobs left with this engine.
+    kept: Vec<KeptNote>,
     yes: Yes,
     link: LinkWork,
     /// It may be open: what lies behind it can be noted.
@@ -103,7 +108,9 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
         talk: talk::work(&worked.surprises, &drawn.shell.slip, drawn.shell.unit, &worked.money),
         talked: talked(&assessed.job, drawn.shell.unit),
-        plan: plan::work(&worked.plan, &worked.money),
+        plan: plan::work(&worked.plan, &worked.money, &assessed.job),
+        pace: pace(assessed),
+        kept: notes::kept(drawn.engine_notes, assessed.job.head.number, &assessed.job.zone),
         yes: opening::yes(drawn, plan::up_to(&worked.plan)),
         link: link::work(drawn, &worked.plan),
         open: may_be_open(&assessed.job),
@@ -114,6 +121,15 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         after: assessed.job.figures_after().into_iter().map(|entry| describe(&entry.body, drawn.shell.unit)).collect(),
     }
     .render()
+}
+
+/// “Openings of this family took 1.3 times the planned minutes here (4 jobs).”
+fn pace(assessed: &Assessed) -> String {
+    let took = assessed.case.memory.as_ref().map(|memory| memory.took).filter(|took| took.jobs > 0);
+    took.map_or_else(String::new, |took| {
+        let jobs = if took.jobs == 1 { "job" } else { "jobs" };
+        format!("Openings of this family took {:.1} times the card's minutes here ({} {jobs}).", took.times(), took.jobs)
+    })
 }
 
 /// What lies behind the openings of the plan, and what was found behind one, in the order of the bench.
@@ -130,7 +146,7 @@ fn looks(drawn: &Drawn, worked: &Worked) -> Vec<Look> {
             check.opens(card) && (planned(&check.id) || found(&check.id) || counted)
         })
         .collect();
-    behind.sort_by_key(|check| (check.access(card), check.along));
+    behind.sort_by(|a, b| a.access(card).cmp(&b.access(card)).then(a.order.total_cmp(&b.order)));
     let look = |check: &&'static Check| {
         let card = cards::card(drawn.assessed, &check.id)?;
         let counted = figures.iter().find(|(id, _)| *id == check.id).filter(|_| card.answer.is_none());

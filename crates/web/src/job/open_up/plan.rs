@@ -1,7 +1,9 @@
 //! The plan as the screen shows it.
+use crate::job::put_right::steps::{self, StepRow, opened_word};
 use crate::ui::show;
 use crate::ui::words::access_words;
-use velvet_dial_core::opened::Plan;
+use velvet_dial_core::opened::{Plan, opening_said};
+use velvet_dial_store::jobs::Job;
 
 /// What is opened, what stays hidden, what lies ready and what it costs.
 pub struct PlanWork {
@@ -23,6 +25,10 @@ pub struct Opening {
     pub name: &'static str,
     pub done: bool,
     pub price: String,
+    /// How it is opened, in the order of the hand.
+    pub steps: Vec<StepRow>,
+    /// The word that its ticks are written under.
+    pub word: String,
     pub looks: Vec<Look>,
 }
 
@@ -46,7 +52,7 @@ pub struct Cost {
 }
 
 /// Lays it out.
-pub fn work(plan: &Plan, money: &str) -> PlanWork {
+pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
     let look = |look: &velvet_dial_core::opened::Look| Look {
         ask: look.check.ask.as_str(),
         minutes: show::minutes(look.minutes),
@@ -56,6 +62,8 @@ pub fn work(plan: &Plan, money: &str) -> PlanWork {
     let openings = plan.openings.iter().map(|opening| Opening {
         name: opening.step.label(),
         done: opening.done,
+        steps: opening_said(opening.access).map_or_else(Vec::new, |said| steps::rows(job, &opened_word(opening.access), said.steps.iter())),
+        word: opened_word(opening.access),
         price: format!("{}, {:.0} in material", show::minutes(opening.minutes), opening.material),
         looks: opening.looks.iter().map(look).collect(),
     });

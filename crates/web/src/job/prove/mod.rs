@@ -3,6 +3,7 @@ use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
 use crate::job::cards::{self, CheckCard};
+use crate::job::put_right::{DebrisCard, debris_cards};
 use crate::job::run::view::{self, ReadingsWork};
 use crate::job::shell::{Ask as Asked, Shell};
 use crate::job::{Desk, Sent, record};
@@ -16,6 +17,7 @@ use askama::Template;
 use velvet_dial_core::case::{Cranked, Phase, Proof, ProofWord};
 use velvet_dial_core::field;
 use velvet_dial_core::opened;
+use velvet_dial_core::opened::{SourceIs, debris};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::Known;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
@@ -27,6 +29,7 @@ static CLOSING: Form = Form {
     asks: &[
         Ask::new("cause", "What it was", "", Kind::Choice),
         Ask::new("known", "How that is known", "", Kind::Choice),
+        Ask::new("source", "Source of the debris mended", "", Kind::Choice),
         Ask::new("took", "It took, first bolt to proof", "minutes of work, if you know", Kind::NumberOrNone(&field::TOOK)),
     ],
 };
@@ -35,7 +38,8 @@ static CLOSING: Form = Form {
 pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let mut typed = Read::of(&CLOSING, &form, desk.liking.unit);
-    let mut found = Found { took_min: typed.number("took"), known: typed.choice("known", Known::ALL), ..Found::default() };
+    let (took_min, known, source) = (typed.number("took"), typed.choice("known", Known::ALL), typed.choice("source", SourceIs::ALL));
+    let mut found = Found { took_min, known, source, ..Found::default() };
     let cause = typed.raw("cause");
     if !cause.is_empty() && knowledge().cause(cause).is_none() {
         typed.slip.wrong("cause", "Choose one of the causes on the list.");
@@ -43,6 +47,9 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
     found.cause = Some(cause.to_owned()).filter(|cause| !cause.is_empty());
     if found.cause.is_some() && found.known.is_none() {
         typed.slip.wrong("known", "How is it known? Choose; what is only supposed is kept and not learnt from.");
+    }
+    if form.contains_key("source") && source.is_none() {
+        typed.slip.wrong("source", "Debris was found. Is its source mended? Choose: else the vehicle comes back with the same.");
     }
     if !typed.slip.is_clean() {
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
@@ -142,6 +149,8 @@ struct Surface<'a> {
     /// What is looked at again beside the gauge, once something was repaired.
     recheck: Vec<CheckCard>,
     closing: Vec<Field>,
+    /// Debris that was found: its source is mended before the job is closed.
+    debris: Vec<DebrisCard>,
 }
 
 /// Draws the screen.
@@ -159,6 +168,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         },
         cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
         closing: closing(drawn, work.proof.as_ref()),
+        debris: debris_cards(drawn),
         work,
     }
     .render()
@@ -196,8 +206,12 @@ fn closing(drawn: &Drawn, proof: Option<&Proof>) -> Vec<Field> {
     let choose = Choice { id: String::new(), label: "choose".to_owned() };
     let mut fields = CLOSING.draw(slip, drawn.shell.unit, |name| match name {
         "cause" => causes(),
+        "source" => std::iter::once(choose.clone()).chain(Choice::all(SourceIs::ALL)).collect(),
         _ => std::iter::once(choose.clone()).chain(Choice::all(Known::ALL)).collect(),
     });
+    let debris = debris(&assessed.case);
+    // Nobody is asked for the source of what was not found.
+    fields.retain(|field| field.name != "source" || !debris.is_empty());
     if slip.form != CLOSING.name {
         let repaired = assessed.job.repair().and_then(|repair| repair.cause.clone());
         let back = repaired.is_some() && proof.is_some_and(|proof| matches!(proof.word, ProofWord::Proven | ProofWord::InPart));
@@ -205,6 +219,7 @@ fn closing(drawn: &Drawn, proof: Option<&Proof>) -> Vec<Field> {
             match field.name {
                 "cause" => field.value = repaired.clone().unwrap_or_default(),
                 "known" if back => Known::CameBack.id().clone_into(&mut field.value),
+                "source" if debris.iter().all(|found| found.source_mended) => SourceIs::Mended.id().clone_into(&mut field.value),
                 _ => {}
             }
         }

@@ -1,6 +1,6 @@
 //! Put right: what to propose, its steps in the order of the hand, and what was done.
 mod calendar;
-mod steps;
+pub mod steps;
 mod timetable;
 
 use crate::http::Failure;
@@ -19,8 +19,10 @@ use askama::Template;
 use steps::Steps;
 use timetable::Timetable;
 pub use timetable::schedule;
+use velvet_dial_core::opened::{Found, debris};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::unit::first_upper;
 use velvet_dial_store::jobs::{Body, Repair};
 
 /// What a repair is.
@@ -87,9 +89,30 @@ pub struct PutRightWork {
     pub proposal: Option<Proposal>,
     pub steps: Option<Steps>,
     pub timetable: Timetable,
+    /// Debris that was found, where it came from and where it went.
+    pub debris: Vec<DebrisCard>,
     /// What was talked over with the customer.
     pub talked: Vec<String>,
     pub done: Vec<Done>,
+}
+
+/// Debris that was found.
+pub struct DebrisCard {
+    pub title: String,
+    pub from: &'static str,
+    pub went: &'static [String],
+    pub mended: bool,
+}
+
+/// What was found before the repair.
+pub fn debris_cards(drawn: &Drawn) -> Vec<DebrisCard> {
+    let card = |found: Found| DebrisCard {
+        title: first_upper(&found.debris.name),
+        from: &found.debris.from,
+        went: &found.debris.went,
+        mended: found.source_mended,
+    };
+    debris(&drawn.assessed.case).into_iter().map(card).collect()
 }
 
 /// For the leading suspect.
@@ -148,6 +171,7 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
         fields,
         steps,
         timetable: timetable::timetable(drawn),
+        debris: debris_cards(drawn),
         talked: talked(&assessed.job, drawn.shell.unit),
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
         done: done.collect(),

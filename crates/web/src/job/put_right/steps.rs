@@ -1,13 +1,16 @@
 //! The repair of a cause as steps in the order of the hand, each with what it minds there, ticked with who and when.
 use crate::http::{Failure, form};
 use crate::job::open_up::stops;
+use crate::job::opening;
 use crate::job::{Desk, Drawn, Sent};
 use crate::ui::show;
 use crate::ui::words::sheet_name;
 use actix_web::{HttpResponse, web};
-use velvet_dial_core::opened::{Choice, Hand, looks_after, repair_of};
+use std::collections::BTreeMap;
+use velvet_dial_core::opened::{Choice, Hand, looks_after, opening_said, repair_of};
+use velvet_dial_core::schools::{School, Way, schools_of};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::{Cause, knowledge};
+use velvet_dial_core::trace::knowledge::{Access, Cause, knowledge};
 use velvet_dial_store::jobs::{Body, Job};
 
 /// The repair at hand.
@@ -21,6 +24,8 @@ pub struct Steps {
     pub choice: Option<&'static Choice>,
     pub stopgap: &'static str,
     pub after: Vec<&'static str>,
+    /// Where mechanics differ on this repair.
+    pub questions: Vec<Question>,
     /// Torques as the sheet in force says them, and that sheet; none where nobody entered any.
     pub torques: Option<(String, Vec<String>)>,
     /// What was replaced for this complaint and was not it.
@@ -40,32 +45,73 @@ pub struct StepRow {
 }
 
 /// What is said of parts that were renewed before anything was measured.
-const IN_VAIN: [&str; 3] = ["sender_already_replaced", "filter_already_replaced", "pump_already_replaced"];
+const IN_VAIN: &str = "already replaced for this";
 /// Causes among which one chooses.
 const CHOSEN_AMONG: usize = 8;
 
 /// The cause of which a step was ticked last.
 pub fn begun(job: &Job) -> Option<&str> {
-    job.live().filter_map(|entry| if let Body::Done { cause, .. } = &entry.body { Some(cause.as_str()) } else { None }).last()
+    let of_a_cause = |cause: &&str| knowledge().cause(cause).is_some();
+    job.live()
+        .filter_map(|entry| if let Body::Done { cause, .. } = &entry.body { Some(cause.as_str()) } else { None })
+        .filter(of_a_cause)
+        .last()
+}
+
+/// Steps with who ticked each, and when.
+pub fn rows(job: &Job, word: &str, steps: impl Iterator<Item = &'static Hand>) -> Vec<StepRow> {
+    let ticked =
+        |step: &str| job.live().find(|entry| matches!(&entry.body, Body::Done { cause: of, step: done } if of == word && done == step));
+    let row = |step: &'static Hand| StepRow {
+        act: &step.act,
+        mind: &step.mind,
+        by: ticked(&step.act)
+            .map(|entry| (entry.id.to_string(), format!("{}, {}", entry.author_name, show::moment(entry.written_at, &job.zone)))),
+    };
+    steps.map(row).collect()
+}
+
+/// The word that the steps of an opening are ticked under, in the place of a cause.
+pub fn opened_word(access: Access) -> String {
+    let word = match access {
+        Access::Outside => "",
+        Access::Cover => "cover",
+        Access::Sump => "sump",
+        Access::EngineOut => "engine_out",
+    };
+    format!("open {word}")
+}
+
+/// A step of this opening.
+fn of_an_opening(word: &str, step: &str) -> bool {
+    let accesses = [Access::Cover, Access::Sump, Access::EngineOut];
+    let access = accesses.into_iter().find(|access| opened_word(*access) == word);
+    access.and_then(opening_said).is_some_and(|said| said.steps.iter().any(|known| known.act == step))
+}
+
+/// A question on which mechanics differ, with the way this shop goes.
+pub struct Question {
+    pub id: &'static str,
+    pub ask: &'static str,
+    pub ours: Option<&'static str>,
+    pub ways: Vec<&'static Way>,
+}
+
+fn question(school: &'static School, ways: &BTreeMap<String, String>) -> Question {
+    let ours = ways.get(&school.id).and_then(|way| school.way(way));
+    let mut sorted: Vec<&Way> = school.ways.iter().collect();
+    sorted.sort_by_key(|way| ours.is_none_or(|ours| ours.id != way.id));
+    Question { id: &school.id, ask: &school.ask, ours: ours.map(|way| way.label.as_str()), ways: sorted }
 }
 
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
 pub fn steps(drawn: &Drawn) -> Option<Steps> {
     let (assessed, know) = (drawn.assessed, knowledge());
-    let ticked = |cause: &str, step: &str| {
-        assessed.job.live().find(|entry| matches!(&entry.body, Body::Done { cause: of, step: done } if of == cause && done == step))
-    };
     let ranked: Vec<&'static Cause> = assessed.now.posterior.ranked().into_iter().filter_map(|index| know.causes.get(index)).collect();
     let asked = drawn.query.get("cause").map(String::as_str).or_else(|| begun(&assessed.job));
     let at_hand = asked.and_then(|id| ranked.iter().find(|cause| cause.id == id)).or_else(|| ranked.first())?;
     let repair = repair_of(&at_hand.id)?;
-    let row = |step: &'static Hand| StepRow {
-        act: &step.act,
-        mind: &step.mind,
-        by: ticked(&at_hand.id, &step.act)
-            .map(|entry| (entry.id.to_string(), format!("{}, {}", entry.author_name, show::moment(entry.written_at, &assessed.job.zone)))),
-    };
-    let rows: Vec<StepRow> = repair.steps.iter().map(row).collect();
+    let rows = rows(&assessed.job, &at_hand.id, repair.steps_on(&assessed.case.engine).into_iter());
     let done: Vec<&str> = rows.iter().filter(|row| row.by.is_some()).map(|row| row.act).collect();
     let odds = |cause: &Cause| know.cause(&cause.id).map_or(0.0, |index| assessed.now.posterior.of(index));
     let chosen =
@@ -82,11 +128,13 @@ pub fn steps(drawn: &Drawn) -> Option<Steps> {
         choice: repair.choice.as_ref(),
         stopgap: &repair.stopgap,
         after: looks_after(repair).collect(),
+        questions: schools_of(&at_hand.id).map(|school| question(school, &drawn.house.shop.ways)).collect(),
         torques: assessed.job.sheet().filter(|sheet| !sheet.torques.is_empty()).map(|sheet| (sheet_name(sheet), sheet.torques.clone())),
-        vain: IN_VAIN
+        vain: assessed
+            .case
+            .circumstances
             .iter()
-            .filter(|told| assessed.case.circumstances.iter().any(|said| said == **told))
-            .filter_map(|told| know.circumstance(told).map(|known| known.label.as_str()))
+            .filter_map(|told| know.circumstance(told).filter(|known| known.ask == IN_VAIN).map(|known| known.label.as_str()))
             .collect(),
         done: done.join("; "),
         ticked: done.len(),
@@ -98,12 +146,18 @@ pub fn steps(drawn: &Drawn) -> Option<Steps> {
 pub async fn tick(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let said = |name: &str| form.get(name).map_or("", String::as_str);
     let (cause, step) = (said("cause").to_owned(), said("step").to_owned());
-    if !repair_of(&cause).is_some_and(|repair| repair.steps.iter().any(|known| known.act == step)) {
-        return Err(Failure::Form("a step that is none of this repair".to_owned()));
+    let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];
+    if of_an_opening(&cause, &step) {
+        if !opening::may_be_open(&desk.job().await?) {
+            return opening::refused(&desk, Sent::of(&form), opening::YES_FIRST).await;
+        }
+        return desk.write(Stage::OpenUp, Sent::of(&form), Body::Done { cause, step }, "done", fields).await;
+    }
+    if !repair_of(&cause).is_some_and(|repair| repair.has(&step)) {
+        return Err(Failure::Form("this step does not belong to this repair".to_owned()));
     }
     if let Some(answer) = stops(&desk, Sent::of(&form), Some(&cause)).await? {
         return Ok(answer);
     }
-    let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];
     desk.write(Stage::PutRight, Sent::of(&form), Body::Done { cause, step }, "done", fields).await
 }

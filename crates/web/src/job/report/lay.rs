@@ -126,6 +126,7 @@ impl Lay<'_> {
             let said = "oil level after settling, the first filter cut open, leaks.";
             blocks.push(text(vec![strong(format!("Booked to be looked at again {}:", self.when(back))), plain(said)]));
         }
+        blocks.extend(self.notes());
         blocks.extend(self.before_and_after(drawn.map));
         if self.full() {
             blocks.extend(self.readings());
@@ -301,6 +302,14 @@ impl Lay<'_> {
             }));
         }
         blocks
+    }
+
+    /// Notes that the technician took into the report.
+    fn notes(&self) -> Vec<Block> {
+        let taken = self.record.log.iter().filter(|line| line.note && !line.struck);
+        let one = |line: &record::Line| text(vec![plain(&line.what), soft(format!("({}, {})", line.who, self.when(line.at)))]);
+        let lines: Vec<Block> = taken.map(one).collect();
+        if lines.is_empty() { Vec::new() } else { std::iter::once(heading("Noticed besides")).chain(lines).collect() }
     }
 
     fn photos(&self) -> Vec<Block> {

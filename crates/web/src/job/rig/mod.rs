@@ -1,5 +1,6 @@
 //! Rig: the gauge is chosen and fitted so that it can be believed; every step is stamped, skipping one too.
 pub mod chooser;
+mod drawing;
 mod way;
 
 use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
@@ -11,7 +12,7 @@ use crate::ui::field::Drawn as Field;
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
-use actix_web::web::{self, ServiceConfig, post};
+use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use chooser::{Chooser, chooser};
 use velvet_dial_core::rigging::{self, SKIPPED};
@@ -62,7 +63,7 @@ pub async fn step(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
 
 /// Its address.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/rig", post().to(step));
+    config.route("/jobs/{number}/rig", post().to(step)).route("/jobs/{number}/rig/adapter.pdf", get().to(drawing::adapter));
 }
 
 /// A step on the screen.

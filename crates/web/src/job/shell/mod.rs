@@ -9,6 +9,7 @@ use super::assess::Assessed;
 use super::cards::{self, NextCard};
 use super::lines::{self, Line};
 use super::live::stopped::{self, Banner};
+use super::notes::{self, NoteRow};
 use super::withdraw;
 use crate::http::Slip;
 use crate::http::form::Sent;
@@ -50,6 +51,8 @@ pub struct Shell {
     /// What the asker has just written, and may take back by one tap.
     pub undo: Option<Undo>,
     pub slip: Slip,
+    /// Notes of the job, the last one first.
+    pub notes: Vec<NoteRow>,
     pub closed: bool,
     /// The point of the run that was chosen.
     pub point: Option<String>,
@@ -148,6 +151,7 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
             .and_then(|_| withdraw::fresh(job, viewer.user, Utc::now().naive_utc()))
             .map(|entry| Undo { entry: entry.id.to_string(), what: describe(&entry.body, unit) }),
         slip: ask.slip,
+        notes: notes::rows(job),
         closed: job.closed(),
         point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),
     }

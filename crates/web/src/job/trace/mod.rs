@@ -78,7 +78,7 @@ fn remembered(memory: &Memory) -> String {
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     let (assessed, unit) = (drawn.assessed, drawn.shell.unit);
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);
-    let running = knowledge().checks.iter().filter(|check| check.running() && !answered(&check.id));
+    let running = knowledge().checks.iter().filter(|check| check.running(&assessed.case.engine) && !answered(&check.id));
     let (parts, says) = part::parts(assessed, unit);
     let work = Work {
         list: list::list(assessed, unit),

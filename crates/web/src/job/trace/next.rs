@@ -11,7 +11,7 @@ use crate::ui::words::access_words;
 use actix_web::HttpResponse;
 use askama::Template;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
-use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plan, price_if_wrong, proof_of};
+use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plans, price_if_wrong, proof_of};
 use velvet_dial_store::jobs::Body;
 
 /// One of the four orders.
@@ -100,10 +100,7 @@ pub async fn prices(desk: Desk) -> Result<HttpResponse, Failure> {
         let now = &assessed.now;
         let plans = now.plans.get_or_init(|| {
             let situation = now.situation(&assessed.case);
-            let price = |(order, ..): &(Order, &str, &str)| {
-                plan((*order, Until::GoodEnough), knowledge(), &now.posterior.states, &situation, usual(now))
-            };
-            Order::ALL.iter().map(price).collect()
+            plans(Until::GoodEnough, knowledge(), &now.posterior.states, &situation, usual(now))
         });
         Orders { ways: ways(assessed.job.order(), Some(plans)) }
     };

@@ -98,7 +98,7 @@ struct Touches {
     minutes: String,
     first: &'static str,
     /// What was found; empty while it is not done.
-    found: &'static str,
+    found: String,
     id: &'static str,
     /// It can be done from here.
     open: bool,
@@ -125,7 +125,7 @@ const WORKS: [&[(&str, &str)]; 9] = [
     &[("relief", "relief valve")],
     &[],
     &[("restrictor", "restrictor")],
-    &[("strip", "gauging strip"), ("journals", "journal map")],
+    &[("strip", "clearance strip"), ("journals", "journal map")],
     &[("restrictor", "restrictor")],
     &[("dash", "dash against gauge"), ("lamp", "lamp switch")],
 ];
@@ -170,7 +170,7 @@ fn part(assessed: &Assessed, along: usize) -> Option<Part> {
                 ask: &check.ask,
                 minutes: show::minutes(check.minutes_on(&assessed.case.engine) + more),
                 first: card.opening,
-                found: card.answer.map_or("", |answer| answer.label),
+                found: card.answer.map_or_else(String::new, |answer| answer.label),
                 id: &check.id,
                 open: way.is_some() && card.put_off.is_none(),
             })

@@ -10,7 +10,7 @@ use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use chrono::{NaiveDate, TimeDelta, Utc};
 use uuid::Uuid;
-use velvet_dial_core::adapter::{Adapter, End};
+use velvet_dial_core::adapter::{Adapter, End, Piece, Ring};
 use velvet_dial_core::calculator::threads;
 use velvet_dial_core::field;
 use velvet_dial_core::unit::Units;
@@ -26,6 +26,11 @@ static ADAPTER: Form = Form {
         Ask::new("one_side", "It is", "", Kind::Choice),
         Ask::new("other", "Other end", "", Kind::Choice),
         Ask::new("other_side", "It is", "", Kind::Choice),
+        Ask::new("piece", "What it is", "", Kind::Choice),
+        Ask::new("length_mm", "Length", "mm, of a hose", Kind::NumberOrNone(&field::HOSE)),
+        Ask::new("bore_mm", "Bore", "mm, of a hose or coupling", Kind::NumberOrNone(&field::BORE)),
+        Ask::new("ring", "Sealing ring", "", Kind::Choice),
+        Ask::new("shuts", "shuts by itself when parted", "", Kind::Tick),
     ],
 };
 
@@ -71,10 +76,12 @@ pub struct Beside {
 }
 
 /// An adapter of the drawer.
-pub struct Piece {
+pub struct PieceRow {
     pub id: String,
     pub name: String,
     pub ends: String,
+    /// What the hand minds with it.
+    pub minds: String,
 }
 
 #[derive(Template)]
@@ -83,7 +90,7 @@ struct Page {
     chrome: Chrome,
     unit: Units,
     rows: Vec<Row>,
-    pieces: Vec<Piece>,
+    pieces: Vec<PieceRow>,
     fields: Vec<Field>,
 }
 
@@ -100,9 +107,10 @@ async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Units) 
         rows,
         pieces: adapters
             .into_iter()
-            .map(|adapter| Piece {
+            .map(|adapter| PieceRow {
                 id: adapter.id.to_string(),
-                ends: format!("{} to {}", adapter.adapter.one.words(), adapter.adapter.other.words()),
+                minds: adapter.adapter.minds().join(" · "),
+                ends: adapter.adapter.words(),
                 name: adapter.name,
             })
             .collect(),
@@ -114,6 +122,8 @@ async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Units) 
 fn choices(name: &str) -> Vec<Choice> {
     match name {
         "one_side" | "other_side" => Choice::all(SIDES),
+        "piece" => Choice::all(Piece::ALL),
+        "ring" => Choice::all(Ring::ALL),
         _ => threads().iter().map(|thread| Choice { id: thread.name.clone(), label: thread.name.clone() }).collect(),
     }
 }
@@ -192,8 +202,16 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
     };
     let ends = end(&typed, "one", "one_side").zip(end(&typed, "other", "other_side"));
     let Some((one, other)) = ends else { return Err(Failure::Form("an end that is none of the list".to_owned())) };
+    let adapter = Adapter {
+        piece: typed.choice("piece", Piece::ALL).unwrap_or(Piece::Solid),
+        length_mm: typed.number("length_mm"),
+        bore_mm: typed.number("bore_mm"),
+        shuts: typed.ticked("shuts"),
+        ring: typed.choice("ring", Ring::ALL).unwrap_or(Ring::None),
+        ..Adapter::of(one, other)
+    };
     if typed.slip.is_clean() {
-        if library::add_adapter(&app.db, &who.0, &name, &Adapter { one, other }).await? {
+        if library::add_adapter(&app.db, &who.0, &name, &adapter).await? {
             return Ok(form::taken(ADAPTER.name, "/gauges#adapters"));
         }
         typed.slip.wrong("name", "Adapter: one of this name lies in the drawer already; give this one another.");

@@ -1,7 +1,7 @@
 //! Engines as cards: what stands on each, its limits, its revisions, and what is known of its family.
 use super::sheet;
 use crate::ui::show;
-use crate::ui::words::{limit_words, point_words};
+use crate::ui::words::{besides_said, limit_words, point_words};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
 use velvet_dial_core::circuit::{Card, Cooler};
@@ -37,6 +37,8 @@ pub struct EngineCard {
     /// Where the limits in force today come from; empty where there are none.
     pub source: String,
     pub limits: Vec<LimitRow>,
+    /// What the sheet says beside them.
+    pub besides: Vec<String>,
     pub revisions: Vec<RevisionRow>,
 }
 
@@ -108,6 +110,7 @@ fn card(engine: &Engine, pages: &mut HashMap<Uuid, Vec<Uuid>>, (unit, zone): (Un
         name: engine.name.clone(),
         facts: facts(&engine.card, unit),
         source: sheet.map(|sheet| sheet::source(sheet).to_owned()).unwrap_or_default(),
+        besides: sheet.map_or_else(Vec::new, |sheet| besides_said(&sheet.besides, unit)),
         limits: sheet.iter().flat_map(|sheet| &sheet.points).map(line).collect(),
         revisions: engine.revisions.iter().rev().map(|revision| row(revision, pages, zone)).collect(),
     }
@@ -128,6 +131,7 @@ fn facts(card: &Card, unit: Units) -> Vec<(&'static str, String)> {
     let layout = &card.layout;
     let mut engine = vec![format!("{} l", show::plain(card.displacement_l)), format!("{} cylinders", card.cylinders)];
     engine.extend(card.fuel.map(|fuel| fuel.label().to_owned()));
+    engine.extend(card.cooling.map(|cooling| format!("cooled by {}", cooling.label())));
     engine.push(format!("idle {:.0} rpm", card.idle_rpm));
     engine.extend(card.rated_rpm.map(|rpm| format!("rated {rpm:.0} rpm")));
     let mut oil = vec![card.oil_grade.clone()];
@@ -140,8 +144,13 @@ fn facts(card: &Card, unit: Units) -> Vec<(&'static str, String)> {
             .map_or_else(|| "opens at a pressure not known".to_owned(), |kpa| format!("opens at {}", show::pressure(kpa, unit))),
     ];
     relief.extend(card.relief_senses.map(|senses| format!("senses the {}", senses.label())));
-    relief.extend(card.relief_access.map(|access| access.label().to_owned()));
-    let mut top = vec![format!("cams {}", layout.cam_feed.label())];
+    relief.extend(card.relief_access.map(|access| format!("reached {}", access.label())));
+    let mut pump = vec![layout.pump.label().to_owned()];
+    pump.extend(layout.pump_drive.map(|drive| format!("driven: {}", drive.label())));
+    pump.extend(card.pump_access.map(|access| format!("reached {}", access.label())));
+    pump.extend(card.drive_access.map(|access| format!("drive reached {}", access.label())));
+    let mut top: Vec<String> = layout.cam.map(|cam| format!("cam {}", cam.label())).into_iter().collect();
+    top.extend(layout.cam_feed.map(|feed| format!("cam bearings {}", feed.label())));
     top.extend(layout.head_feed.map(|feed| format!("head {}", feed.label())));
     top.push(layout.rockers.label().to_owned());
     let mut also = Vec::new();
@@ -171,13 +180,16 @@ fn facts(card: &Card, unit: Units) -> Vec<(&'static str, String)> {
     if reach.is_empty() {
         reach.push("times not known, usual ones are taken".to_owned());
     }
+    reach.extend(card.jets_access.map(|access| format!("jets reached {}", access.label())));
+    reach.extend(card.top_open.map(|open| format!("runs with its cover off: {}", open.label())));
+    reach.extend(card.no_start.as_ref().map(|said| format!("kept from firing: {said}")));
     reach.extend(card.blow_access.map(|access| format!("gallery blown through {}", access.label())));
     let said = |what: &'static str, parts: Vec<String>| (what, parts.join(" · "));
     let mut facts = vec![
         said("Engine", engine),
         said("Oil", oil),
         said("Gauge", gauge),
-        said("Pump", vec![layout.pump.label().to_owned(), layout.pump_drive.label().to_owned()]),
+        said("Pump", pump),
         said("Relief", relief),
         said("Top end", top),
     ];

@@ -58,6 +58,7 @@ fn read(read: &mut Read<'_>) -> Option<Shop> {
         money: Some(money).filter(|money| !money.is_empty()),
         saturdays,
         learns,
+        ..Shop::default()
     })
 }
 

@@ -11,7 +11,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::field;
-use velvet_dial_core::limits::{Point, Sheet, questionable};
+use velvet_dial_core::limits::{Besides, Point, Sheet, questionable};
 use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::library::{self, Revision};
 
@@ -67,6 +67,11 @@ pub fn of(revision: &Sheet, unit: Units) -> Slip {
     slip.keep("source", &revision.source);
     slip.keep("in_force_from", &revision.in_force_from.map(|day| day.to_string()).unwrap_or_default());
     slip.keep("torques", &revision.torques.join("\n"));
+    let besides = &revision.besides;
+    slip.keep("build_s", &besides.build_s.map(show::plain).unwrap_or_default());
+    for (name, kpa) in [("filter_drop", besides.filter_drop_kpa), ("working_idle", besides.working_idle_kpa)] {
+        slip.keep(name, &kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default());
+    }
     for (place, point) in revision.points.iter().enumerate() {
         let [rpm, temp, gear, min, max] = line(place + 1);
         let pressure = |kpa: Option<f64>| kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default();
@@ -91,18 +96,31 @@ pub fn read(form: &Sent, liked: Units) -> Result<Typed, Slip> {
     let (source, in_force_from, unit) = (read.text("source"), read.day("in_force_from"), read.unit());
     let sure = read.ticked("sure");
     let torques = read.text("torques").lines().map(str::trim).filter(|line| !line.is_empty()).map(str::to_owned).collect();
-    let mut points = Vec::new();
+    let (build_s, filter_drop_kpa, working_idle_kpa) = (read.number("build_s"), read.number("filter_drop"), read.number("working_idle"));
+    let (mut points, mut remarks) = (Vec::new(), Vec::new());
     for place in 1..=LINES {
-        points.extend(one_line(&mut read.slip, form, place, unit, sure));
+        points.extend(one_line(&mut read.slip, form, (place, &mut remarks), unit, sure));
     }
+    let besides = Besides { build_s, filter_drop_kpa, working_idle_kpa, remarks };
     if !read.slip.is_clean() {
         return Err(read.slip);
     }
-    let sheet = (!points.is_empty()).then_some(Sheet { source, in_force_from, points, torques });
+    let sheet = (!points.is_empty()).then_some(Sheet { source, in_force_from, points, besides, torques });
     Ok(Typed { sheet, slip: read.slip })
 }
 
-fn one_line(slip: &mut Slip, form: &Sent, place: usize, unit: Units, sure: bool) -> Option<Point> {
+/// A sheet may say “idle” or “a fast idle”; a limit needs the speed that is meant.
+const SPEED_IN_WORDS: &str = "Speed: type the number. Where the sheet says idle, it is this engine's idle speed; where it says a fast idle, the speed that its text or the maker's manual gives for that.";
+
+/// Oil temperature of a limit that names none, °C: makers who say none mean an engine that was driven warm.
+const NOT_SAID_C: f64 = 90.0;
+
+/// “350 ± 50” as least and most.
+fn with_tolerance(typed: &str) -> Option<(&str, &str)> {
+    typed.split_once('±').or_else(|| typed.split_once("+/-")).map(|(nominal, tolerance)| (nominal.trim(), tolerance.trim()))
+}
+
+fn one_line(slip: &mut Slip, form: &Sent, (place, remarks): (usize, &mut Vec<String>), unit: Units, sure: bool) -> Option<Point> {
     let names = line(place);
     let typed = |name: &str| form.get(name).map_or("", |text| text.trim());
     for name in &names {
@@ -112,13 +130,32 @@ fn one_line(slip: &mut Slip, form: &Sent, place: usize, unit: Units, sure: bool)
     if [rpm, temp, min, max].iter().all(|name| typed(name).is_empty()) {
         return None;
     }
-    let rpm_value = slip.take(rpm, field::RPM.parse(typed(rpm)));
-    let temp_value = slip.take(temp, field::OIL_TEMP.parse_temp(typed(temp), unit.temperature).map(|temp| (10.0 * temp).round() / 10.0));
-    let mut pressure = |name: &str| {
-        let typed = typed(name);
+    let rpm_value = match typed(rpm) {
+        words if words.is_empty() || words.chars().any(char::is_alphabetic) && field::RPM.parse(words).is_err() => {
+            slip.wrong(rpm, SPEED_IN_WORDS);
+            None
+        }
+        number => slip.take(rpm, field::RPM.parse(number)),
+    };
+    let temp_value = if typed(temp).is_empty() {
+        remarks.push(format!("The sheet names no oil temperature for line {place}: taken as hot, {NOT_SAID_C:.0} °C."));
+        Some(NOT_SAID_C)
+    } else {
+        slip.take(temp, field::OIL_TEMP.parse_temp(typed(temp), unit.temperature).map(|temp| (10.0 * temp).round() / 10.0))
+    };
+    let mut pressure = |name: &str, typed: &str| {
         if typed.is_empty() { Ok(None) } else { slip.take(name, field::PRESSURE.parse_pressure(typed, *unit)).map(Some).ok_or(()) }
     };
-    let (Ok(min_kpa), Ok(max_kpa)) = (pressure(min), pressure(max)) else { return None };
+    let (min_kpa, max_kpa) = match with_tolerance(typed(min)).filter(|_| typed(max).is_empty()) {
+        Some((nominal, tolerance)) => {
+            let (Ok(nominal), Ok(tolerance)) = (pressure(min, nominal), pressure(min, tolerance)) else { return None };
+            (nominal.zip(tolerance).map(|(kpa, off)| (kpa - off).max(0.0)), nominal.zip(tolerance).map(|(kpa, off)| kpa + off))
+        }
+        None => {
+            let (Ok(least), Ok(most)) = (pressure(min, typed(min)), pressure(max, typed(max))) else { return None };
+            (least, most)
+        }
+    };
     match (min_kpa, max_kpa) {
         (None, None) => slip.wrong(min, "A line of a sheet needs a least or a most pressure."),
         (Some(least), Some(most)) if least > most => slip.wrong(min, "The least pressure is more than the most; exchange them."),

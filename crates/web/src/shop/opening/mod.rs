@@ -22,14 +22,14 @@ static FORM: Form = Form {
             "tag",
             "Plate or fleet number",
             "as it stands on the vehicle",
-            Kind::Needed(40, "nothing typed yet; for example “TUG 4”."),
+            Kind::Needed(40, "nothing typed yet; for example “FORK 5”."),
         ),
         Ask::new("description", "Vehicle", "in a few words", Kind::Text(200)),
         Ask::new("engine", "Engine", "", Kind::Choice),
         Ask::new("complaint", "Complaint", "what was seen, and when", Kind::Needed(300, COMPLAINT)),
     ],
 };
-const COMPLAINT: &str = "nothing typed yet; for example “Lamp at stops since the sump was off”.";
+const COMPLAINT: &str = "nothing typed yet; for example “Lamp once it is warm, and a whine from the front”.";
 
 #[derive(Template)]
 #[template(path = "shop/opening/opening.html")]

@@ -8,7 +8,7 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get};
 use askama::Template;
-use velvet_dial_core::calculator::{Match, ThreadMeasured, which};
+use velvet_dial_core::calculator::{Match, Origin, Stamp, ThreadMeasured, which};
 use velvet_dial_core::field;
 
 /// What was measured; all but the diameter may be unsure.
@@ -20,6 +20,8 @@ static FORM: Form = Form {
         Ask::new("turns", "Turns an inch", "if they are told", Kind::NumberOrNone(&field::TURNS_PER_INCH)),
         Ask::new("taper", "Tapered", "", Kind::Choice),
         Ask::new("side", "Measured on", "", Kind::Choice),
+        Ask::new("stamp", "Stamped on it", "", Kind::Choice),
+        Ask::new("origin", "Made for engines of", "", Kind::Choice),
         Ask::new("housing", "Housing", "", Kind::Choice),
         Ask::new("back", "", "", Kind::Hidden),
     ],
@@ -91,6 +93,8 @@ async fn page(SignedIn(viewer): SignedIn, liking: Liking, query: web::Query<form
             turns_per_inch: typed.number("turns"),
             tapered: typed.choice("taper", TAPERS).flatten(),
             female: typed.choice("side", SIDES).unwrap_or(false),
+            stamp: typed.choice("stamp", Stamp::ALL),
+            origin: typed.choice("origin", Origin::ALL),
         });
         match measured.filter(|_| typed.slip.is_clean()).map(|measured| which(&measured)) {
             Some(Ok(matches)) => found = Some(matches),
@@ -103,6 +107,8 @@ async fn page(SignedIn(viewer): SignedIn, liking: Liking, query: web::Query<form
     let choices = |name: &str| match name {
         "taper" => Choice::all(TAPERS),
         "side" => Choice::all(SIDES),
+        "stamp" => Choice::all_or_unknown(Stamp::ALL),
+        "origin" => Choice::all_or_unknown(Origin::ALL),
         _ => Choice::all(HOUSINGS),
     };
     let page = Page {

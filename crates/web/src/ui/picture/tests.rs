@@ -180,6 +180,8 @@ fn every_lookalike_is_drawn_over_its_thread() {
             turns_per_inch: None,
             tapered: None,
             female: false,
+            stamp: None,
+            origin: None,
         };
         let matches = which(&measured).unwrap_or_default();
         let Some(found) = matches.iter().find(|found| found.name == thread.name) else { panic!("{} does not find itself", thread.name) };

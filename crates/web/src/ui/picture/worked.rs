@@ -1,4 +1,4 @@
-//! Pictures of what a calculator worked out, each to scale: a relief valve in section, a gauging strip beside its printed scale, a sump on a slope, a bore beside the smallest that
+//! Pictures of what a calculator worked out, each to scale: a relief valve in section, a clearance strip beside its printed scale, a sump on a slope, a bore beside the smallest that
 //! stays open; and what can be laid on one scale as lanes: gauges, dash against gauge, when a pump starves, a plan on the clock.
 use super::lanes::{Lane, Lanes, Scene, Span, lanes};
 use super::{at, multiples, numeral, round_step};

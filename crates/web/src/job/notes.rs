@@ -1,0 +1,135 @@
+//! Notes of a job, at any stage: what was seen beside the work, in words, with a photo where there is one; in the report or not, kept with the engine or not.
+use crate::http::photo::{Received, received};
+use crate::http::{Failure, Slip, form};
+use crate::job::shell::Ask;
+use crate::job::{Desk, Sent, happened};
+use actix_multipart::Multipart;
+use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, post};
+use velvet_dial_core::field;
+use velvet_dial_core::record::NoteSort;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::first_upper;
+use velvet_dial_store::jobs::{self, Body, EngineNote, Job, Note};
+use velvet_dial_store::zone::Zone;
+
+/// Letters of a note.
+const MOST_WORDS: usize = 600;
+
+/// A note in a list.
+pub struct NoteRow {
+    pub entry: String,
+    pub sort: String,
+    pub words: String,
+    pub by: String,
+    pub photo: Option<String>,
+    pub in_report: bool,
+    pub for_engine: bool,
+}
+
+/// The notes of a job, the last one first.
+pub fn rows(job: &Job) -> Vec<NoteRow> {
+    let mut rows: Vec<NoteRow> = job
+        .live()
+        .filter_map(|entry| match &entry.body {
+            Body::Note(note) => Some(NoteRow {
+                entry: entry.id.to_string(),
+                sort: first_upper(note.sort.label()),
+                words: note.words.clone(),
+                by: format!("{}, {}", entry.author_name, happened::when(entry, &job.zone)),
+                photo: note.photo.map(|photo| photo.to_string()),
+                in_report: note.in_report,
+                for_engine: note.for_engine,
+            }),
+            _ => None,
+        })
+        .collect();
+    rows.reverse();
+    rows
+}
+
+/// A note that other jobs left with this engine.
+pub struct KeptNote {
+    pub sort: String,
+    pub words: String,
+    pub by: String,
+    /// Where its photo stands.
+    pub photo: Option<String>,
+}
+
+/// Notes that are kept with the engine, those of this job left out.
+pub fn kept(notes: &[EngineNote], number: i64, zone: &Zone) -> Vec<KeptNote> {
+    let one = |kept: &EngineNote| KeptNote {
+        sort: first_upper(kept.note.sort.label()),
+        words: kept.note.words.clone(),
+        by: format!("job {}, {}, {}", kept.job, kept.by, crate::ui::show::day(kept.at, zone)),
+        photo: kept.note.photo.map(|photo| format!("/jobs/{}/photos/{photo}", kept.job)),
+    };
+    notes.iter().filter(|kept| kept.job != number).map(one).collect()
+}
+
+/// What the list of sorts offers.
+pub fn sorts() -> &'static [(NoteSort, &'static str, &'static str)] {
+    NoteSort::ALL
+}
+
+/// Keeps a note.
+async fn add(desk: Desk, sent: Multipart) -> Result<HttpResponse, Failure> {
+    let Received { fields, photo, without } = received(&desk.app, sent).await?;
+    let text = |name: &str| fields.get(name).map_or("", String::as_str);
+    let stage = Stage::parse(text("stage")).unwrap_or(Stage::Look);
+    let refused = |name: &str, sentence: String| {
+        let mut slip = Slip::of("note");
+        for kept in ["words", "sort", "in_report", "for_engine"] {
+            slip.keep(kept, text(kept));
+        }
+        slip.wrong(name, sentence);
+        Ask { seen: Sent::of(&fields).seen(), slip, ..Ask::default() }
+    };
+    let words = match field::text("Note", text("words").trim(), MOST_WORDS) {
+        Ok(words) => words,
+        Err(error) => return desk.answer(stage, refused("words", error.to_string()), StatusCode::UNPROCESSABLE_ENTITY).await,
+    };
+    if words.is_empty() && without {
+        let nothing = "A note needs words or a photo: nothing was saved.".to_owned();
+        return desk.answer(stage, refused("words", nothing), StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let photo = match photo {
+        _ if without => None,
+        Ok(photo) => Some(jobs::add_photo(&desk.app.db, &desk.viewer, desk.number, &photo).await?),
+        Err(error) => return desk.answer(stage, refused("photo", error.to_string()), StatusCode::UNPROCESSABLE_ENTITY).await,
+    };
+    let sort = NoteSort::ALL.iter().find(|(_, id, _)| *id == text("sort")).map_or(NoteSort::Other, |(sort, ..)| *sort);
+    let ticked = |name: &str| !text(name).is_empty();
+    let note = Note { sort, words, photo, stage: stage.id().to_owned(), in_report: ticked("in_report"), for_engine: ticked("for_engine") };
+    let again = ["sort", "words", "in_report", "for_engine"].map(|name| (name.to_owned(), text(name).to_owned())).to_vec();
+    desk.write(stage, Sent::of(&fields), Body::Note(note), "notes", again).await
+}
+
+/// Takes a note into the report or out of it, keeps it with the engine or with this job alone: one tap.
+async fn flip(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Look);
+    let job = desk.job().await?;
+    let wanted = sent.supersedes()?;
+    // Sent once more it is the same tap again: the note it stood on is superseded by then, by itself.
+    let note = job.entries.iter().find(|entry| Some(entry.id) == wanted).and_then(|entry| match &entry.body {
+        Body::Note(note) => Some(note.clone()),
+        _ => None,
+    });
+    let Some(mut note) = note else {
+        return desk.answer(stage, Ask { seen: sent.seen(), ..Ask::default() }, StatusCode::CONFLICT).await;
+    };
+    let what = form.get("flip").map_or("", String::as_str).to_owned();
+    match what.as_str() {
+        "engine" => note.for_engine = !note.for_engine,
+        _ => note.in_report = !note.in_report,
+    }
+    desk.write(stage, sent, Body::Note(note), "notes/flip", vec![("flip".to_owned(), what)]).await
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/jobs/{number}/notes", post().to(add)).route("/jobs/{number}/notes/flip", post().to(flip));
+}

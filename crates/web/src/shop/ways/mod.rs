@@ -1,0 +1,49 @@
+//! Questions on which mechanics differ, and the way this shop goes.
+use crate::http::{Failure, SignedIn, form};
+use crate::state::App;
+use crate::ui::{Chrome, Liking};
+use actix_web::HttpResponse;
+use actix_web::http::header::LOCATION;
+use actix_web::web::{self, ServiceConfig, get, post};
+use askama::Template;
+use velvet_dial_core::schools::{School, school, schools};
+use velvet_dial_store::accounts;
+
+struct Question {
+    school: &'static School,
+    /// The way that this shop goes; empty while it did not say.
+    ours: String,
+}
+
+#[derive(Template)]
+#[template(path = "shop/ways/ways.html")]
+struct Page {
+    chrome: Chrome,
+    questions: Vec<Question>,
+}
+
+/// Shows them.
+async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
+    let house = app.house(&who.0).await?;
+    let question = |school: &'static School| Question { school, ours: house.shop.ways.get(&school.id).cloned().unwrap_or_default() };
+    let page = Page {
+        chrome: Chrome::of(&who.0, liking, "Where mechanics differ".to_owned()),
+        questions: schools().iter().map(question).collect(),
+    };
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+/// Says which way the shop goes; an empty way leaves the question open again.
+async fn choose(app: web::Data<App>, who: SignedIn, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let text = |name: &str| form.get(name).map_or("", String::as_str);
+    let known = school(text("question")).filter(|school| text("way").is_empty() || school.way(text("way")).is_some());
+    let Some(known) = known else { return Err(Failure::Form("This question or way is not on the list.".to_owned())) };
+    accounts::choose_way(&app.db, &who.0, &known.id, text("way")).await?;
+    app.forget_house(&who.0);
+    Ok(HttpResponse::SeeOther().insert_header((LOCATION, format!("/ways#{}", known.id))).finish())
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/ways", get().to(show)).route("/ways", post().to(choose));
+}
