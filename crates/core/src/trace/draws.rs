@@ -24,7 +24,7 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 /// Draws of a hypothesis, stage by stage. With [`TWISTS`] of each they end where the sequence does, at 65,536.
 pub(super) const STAGES: [usize; 6] = [256, 512, 1024, 2048, 4096, 8192];
 /// The circuits of the first so many are kept; those of later draws are made again when they are asked for, else forty engines would not fit into a server's memory.
-const CIRCUITS_KEPT: usize = 2048;
+const CIRCUITS_KEPT: usize = 1024;
 /// Draws of the first stage, which every hypothesis has.
 pub(super) const FIRST: usize = STAGES[0];
 /// Gauges and discrepancies that each draw is tried with.

@@ -7,8 +7,8 @@ use velvet_dial_core::case::{Case, Diagnosis, spec_points};
 use velvet_dial_core::oil::OilError;
 use velvet_dial_core::trace::Tracer;
 
-/// Memory that engines' draws may take. One takes some 3 MB new and at most 7.
-const TRACER_BYTES: u64 = 176 << 20;
+/// Memory that engines' draws may take. One takes some 3 MB new and at most 6: where those of the engines in use do not fit, every tap makes its engine's anew and takes seconds.
+const TRACER_BYTES: u64 = 216 << 20;
 /// Memory that diagnoses may take, and what one takes beside its weights of the draws.
 const DIAGNOSIS_BYTES: u64 = 14 << 20;
 /// Memory that recorded runs may take while somebody looks at them, and how long they are not looked at before they go.

@@ -115,7 +115,10 @@ async fn an_opening_is_ticked_step_by_step_and_debris_is_asked_for_its_source() 
     let me = Person::signed_in().await;
     let tick = [
         ("cause", "open sump"),
-        ("step", "Take the bolts out from the ends towards the middle, as the sheet's pattern read backwards; leave two opposite bolts in by a few turns."),
+        (
+            "step",
+            "Take the bolts out from the ends towards the middle, as the sheet's pattern read backwards; leave two opposite bolts in by a few turns.",
+        ),
         ("key", "t"),
     ];
     assert_eq!(me.post("/jobs/9/done", &tick).await.status(), StatusCode::UNPROCESSABLE_ENTITY, "the customer's approval comes first");
