@@ -64,8 +64,13 @@ pub async fn shop(db: &Connection, viewer: &Viewer) -> Result<Shop, StoreError> 
         money: row.money,
         saturdays: row.saturdays.unwrap_or(false),
         learns: row.learns.unwrap_or(true),
-        ways: row.ways.and_then(|ways: String| serde_json::from_str(&ways).ok()).unwrap_or_default(),
+        ways: ways_of(row.ways.as_deref()),
     })
+}
+
+/// The ways the shop chose, as its row keeps them.
+fn ways_of(kept: Option<&str>) -> BTreeMap<String, String> {
+    kept.and_then(|ways| serde_json::from_str(ways).ok()).unwrap_or_default()
 }
 
 /// Changes what a viewer's shop says of itself.
@@ -91,7 +96,7 @@ pub async fn change_shop(db: &Connection, viewer: &Viewer, says: &Shop) -> Resul
 pub async fn choose_way(db: &Connection, viewer: &Viewer, question: &str, way: &str) -> Result<(), StoreError> {
     let transaction = db.begin().await?;
     let row = shop::Entity::find_by_id(viewer.shop).lock_exclusive().one(&transaction).await?.ok_or(StoreError::NotFound)?;
-    let mut ways: BTreeMap<String, String> = row.ways.and_then(|ways: String| serde_json::from_str(&ways).ok()).unwrap_or_default();
+    let mut ways = ways_of(row.ways.as_deref());
     if way.is_empty() {
         ways.remove(question);
     } else {

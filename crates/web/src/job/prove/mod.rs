@@ -16,8 +16,7 @@ use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use velvet_dial_core::case::{Cranked, Phase, Proof, ProofWord};
 use velvet_dial_core::field;
-use velvet_dial_core::opened;
-use velvet_dial_core::opened::{SourceIs, debris};
+use velvet_dial_core::opened::{self, SourceIs};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::Known;
 use velvet_dial_core::trace::knowledge::{Access, knowledge};
@@ -157,6 +156,7 @@ struct Surface<'a> {
 pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     let work = view::work(drawn, true);
     let cranked = cranked_since(&drawn.assessed.job);
+    let debris = debris_cards(drawn);
     let read = drawn.assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
     Surface {
         bench: drawn.shell,
@@ -167,8 +167,8 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
             Vec::new()
         },
         cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
-        closing: closing(drawn, work.proof.as_ref()),
-        debris: debris_cards(drawn),
+        closing: closing(drawn, work.proof.as_ref(), &debris),
+        debris,
         work,
     }
     .render()
@@ -198,7 +198,7 @@ fn cranked_since(job: &Job) -> Option<&Entry> {
 }
 
 /// The questions of the closing; what was put right stands in them, and that the pressure came back where it did.
-fn closing(drawn: &Drawn, proof: Option<&Proof>) -> Vec<Field> {
+fn closing(drawn: &Drawn, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
     let (assessed, know, slip) = (drawn.assessed, knowledge(), &drawn.shell.slip);
     let none = Choice { id: String::new(), label: "none of the list, or nobody knows".to_owned() };
     let of = |index: usize| know.causes.get(index).map(|cause| Choice { id: cause.id.clone(), label: cause.name.clone() });
@@ -209,7 +209,6 @@ fn closing(drawn: &Drawn, proof: Option<&Proof>) -> Vec<Field> {
         "source" => std::iter::once(choose.clone()).chain(Choice::all(SourceIs::ALL)).collect(),
         _ => std::iter::once(choose.clone()).chain(Choice::all(Known::ALL)).collect(),
     });
-    let debris = debris(&assessed.case);
     // Nobody is asked for the source of what was not found.
     fields.retain(|field| field.name != "source" || !debris.is_empty());
     if slip.form != CLOSING.name {
@@ -219,7 +218,7 @@ fn closing(drawn: &Drawn, proof: Option<&Proof>) -> Vec<Field> {
             match field.name {
                 "cause" => field.value = repaired.clone().unwrap_or_default(),
                 "known" if back => Known::CameBack.id().clone_into(&mut field.value),
-                "source" if debris.iter().all(|found| found.source_mended) => SourceIs::Mended.id().clone_into(&mut field.value),
+                "source" if debris.iter().all(|found| found.mended) => SourceIs::Mended.id().clone_into(&mut field.value),
                 _ => {}
             }
         }
