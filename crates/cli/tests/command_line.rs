@@ -113,7 +113,7 @@ fn a_stand_in_rig_says_what_is_wrong_with_its_plan() {
         ("{}", vec![], "neither an engine's card nor a case"),
         ("/no/such.json", vec![], "/no/such.json"),
         (card, vec!["--fault", "tarot"], "“tarot” is no cause that harms a circuit"),
-        (card, vec!["--odd", "purple"], "“purple” is none of bounce, drift"),
+        (card, vec!["--odd", "purple"], "“purple” is not one of bounce, drift"),
         (card, vec!["--rate", "5000"], "1 to 1000 samples a second, not 5000"),
     ] {
         let arguments = [&["rig", "--to", "127.0.0.1:1", "--name", "green", "--token", "x", "--engine", engine][..], &more].concat();
@@ -140,7 +140,7 @@ fn users_are_added_listed_given_passwords_and_removed() {
     }
     assert!(user(&["add", "mo"], "heron valve gravel\n").0);
     let (mut server, _) = serving(data, &[]);
-    refused(user(&["add", "mo"], "heron valve gravel\n"), "stands in the list already");
+    refused(user(&["add", "mo"], "heron valve gravel\n"), "is in the list already");
     assert!(user(&["add", "bo", "--shown-name", "Bo"], "heron valve gravel\n").0);
     assert!(user(&["password", "bo"], "gravel heron valve\n").0);
     refused(user(&["password", "nobody"], "gravel heron valve\n"), "Nobody signs in as");
@@ -149,7 +149,7 @@ fn users_are_added_listed_given_passwords_and_removed() {
     let (_, list) = user(&["list"], "");
     assert_eq!(list.trim_end(), "bo\tBo\tWorkshop\nmo\tmo\tWorkshop\tremoved");
     let told = run(&["summaries", "--data", data], "");
-    assert!(String::from_utf8_lossy(&told.stdout).starts_with("0 jobs told anew"));
+    assert!(String::from_utf8_lossy(&told.stdout).starts_with("Summaries of 0 jobs made again"));
     server.kill().unwrap();
     server.wait().unwrap();
 }
@@ -332,7 +332,7 @@ async fn a_job_in_the_database_is_verified() {
     let out = lines(&changed);
     let told: Vec<_> = out.iter().map(|job| (job["holds"] == true, job["error"].as_str().unwrap_or_default())).collect();
     assert!(
-        matches!(told.as_slice(), [(true, ""), (false, chain), (false, gone)] if chain.contains("is not what it was") && gone.contains("no job 4711")),
+        matches!(told.as_slice(), [(true, ""), (false, chain), (false, gone)] if chain.contains("was changed after it was written") && gone.contains("no job 4711")),
         "{told:?}"
     );
 

@@ -145,7 +145,7 @@ fn does_not_repeat(case: &Case, left: &[(usize, &Reading)]) -> Vec<NotBelieved> 
                     "{} did not repeat it: {most} other readings of this point agree, and this one is far from them.",
                     sentence(name(one))
                 ),
-                again: "Hold the point until the needle is still, and read it once more.",
+                again: "Hold the speed until the needle is still, and read it again.",
             });
         }
     }

@@ -154,7 +154,7 @@ fields! {
     /// What a job may cost, in the shop's money.
     UP_TO = "up_to", "Up to", 0.0..=1000000.0, "";
     /// How long a customer's link holds.
-    LINK_DAYS = "days", "Holds for", 1.0..=14.0, "days";
+    LINK_DAYS = "days", "Valid for", 1.0..=14.0, "days";
     /// How long a hold lasted.
     HOLD = "hold_s", "Held for", 0.0..=3600.0, "s";
     /// How long a person overrules the flag for.
@@ -197,9 +197,9 @@ fields! {
     TURNS_PER_INCH = "turns_per_inch", "Turns an inch", 8.0..=40.0, "";
     /// Outside diameter of a thread.
     THREAD_DIAMETER = "diameter_mm", "Outside diameter", 4.0..=40.0, "mm";
-    /// Gauging strip before it is pressed.
+    /// Plastic clearance strip before it is pressed.
     STRIP_WIRE = "wire_mm", "Strip's diameter", 0.05..=2.0, "mm";
-    /// Gauging strip after it.
+    /// Plastic clearance strip after it.
     STRIP_WIDTH = "width_mm", "Width of the print", 0.1..=20.0, "mm";
     /// Bearing clearance.
     CLEARANCE = "clearance_mm", "Clearance", 0.005..=0.5, "mm";
@@ -214,7 +214,7 @@ fields! {
     /// Oil in an engine.
     CAPACITY = "capacity_l", "Oil", 0.2..=60.0, "l";
     /// Oil a filter holds.
-    FILTER_VOLUME = "filter_l", "Filter holds", 0.0..=5.0, "l";
+    FILTER_VOLUME = "filter_l", "Oil in the filter", 0.0..=5.0, "l";
     /// Oil that stays in, or that work let out beside the drain.
     LEFT_IN = "left_in_l", "Oil left in or let out", 0.0..=10.0, "l";
     /// A pulse signal.

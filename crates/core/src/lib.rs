@@ -13,6 +13,7 @@ pub mod case;
 mod choice;
 pub mod circuit;
 pub mod clock;
+pub mod count;
 pub mod field;
 pub mod flag;
 pub mod hex;

@@ -48,7 +48,7 @@ pub fn now(run: &Run, point: &Point, units: Units) -> Now {
     let held_s = stands.map_or(0.0, |from| last - from);
     let beside = point.rpm.zip(rpm).filter(|(wanted, rpm)| (rpm - wanted).abs() > near_rpm(*wanted));
     let steady = match (rpm, beside) {
-        (Some(rpm), _) if rpm < RUNS_RPM => Bar { full: 0.0, says: "the engine stands".to_owned() },
+        (Some(rpm), _) if rpm < RUNS_RPM => Bar { full: 0.0, says: "the engine is stopped".to_owned() },
         (Some(rpm), Some((wanted, _))) => {
             let way = if rpm < wanted { "more" } else { "less" };
             Bar { full: 0.0, says: format!("{rpm:.0} rpm: {way}, to {wanted:.0}") }

@@ -110,10 +110,10 @@ pub(crate) fn plain(path: &str, message: &str) -> String {
         return format!("“{}” is no field known here; {right}", named(message));
     }
     if message.starts_with("unknown variant ") {
-        return format!("{}: “{}” is none of the choices; use one of: {}", label(path), named(message), choices(message));
+        return format!("{}: “{}” is not one of the choices; use one of: {}", label(path), named(message), choices(message));
     }
     if message.starts_with("duplicate field ") {
-        return format!("{} is given twice; keep the one that holds", label(&named(message)));
+        return format!("{} is given twice; keep the right one", label(&named(message)));
     }
     if let Some((found, expected)) = message.strip_prefix("invalid length ").and_then(|rest| rest.split_once(", expected ")) {
         return if expected.contains("struct") {

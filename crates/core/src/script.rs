@@ -39,6 +39,11 @@ impl Point {
         if self.id == "cold-idle" { 3.0 } else { 10.0 }
     }
 
+    /// It can be done only while the engine is cold.
+    pub fn is_cold(&self) -> bool {
+        matches!(self.id.as_str(), "cold-start" | "cold-idle")
+    }
+
     /// True where a hold answers it: a speed to stand at, and no check in its place.
     pub fn is_held(&self) -> bool {
         self.rpm.is_some() && self.check.is_none() && self.id != "distance"
@@ -105,7 +110,7 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
         let cold = taken.iter().any(|reading| reading.oil_temp_c < COLD_C && reading.rpm < 1.6 * idle);
         let at = Point { oil_c: Some((f64::MIN, COLD_C)), ..point("cold-idle", "Cold idle".to_owned(), act, idle) };
         points.push(found(cold, at));
-        let act = "Let it warm until the pressure stops falling. Coolant is not oil: oil lags it by many minutes. A probe in the dipstick tube tells.".to_owned();
+        let act = "Let it warm until the pressure stops falling. Coolant is not oil: oil lags it by many minutes. Measure it with a probe in the dipstick tube.".to_owned();
         points.push(found(taken.iter().any(|reading| hot(reading)), point("warm-up", "Warm-up".to_owned(), act, idle)));
     }
     let at_idle = |reading: &&&Reading| hot(reading) && near(reading, idle) && reading.gear == Gear::Neutral && level(reading);
@@ -125,7 +130,7 @@ pub fn script(case: &Case, phase: Phase) -> Vec<Point> {
     }
     let speeds = held_speeds(&case.engine, sheet);
     for rpm in &speeds {
-        let act = format!("Hold {rpm:.0} rpm until the needle stands, ten seconds at least. Do not read while it climbs.");
+        let act = format!("Hold {rpm:.0} rpm until the needle is still, ten seconds or more. Do not read while it climbs.");
         let held = Point {
             caution: "Keep hands, hose and sleeves off belts and fan.",
             ..point(&format!("held-{rpm:.0}"), format!("{rpm:.0} rpm held"), act, *rpm)
@@ -187,6 +192,6 @@ pub fn hold_rpm(card: &Card) -> f64 {
 
 /// The point to do now: the first that is not answered, of those that still can be (nothing cold once the oil is hot).
 pub fn now(points: &[Point], is_hot: bool) -> Option<&Point> {
-    let too_late = |point: &&Point| is_hot && matches!(point.id.as_str(), "cold-start" | "cold-idle");
+    let too_late = |point: &&Point| is_hot && point.is_cold();
     points.iter().filter(|point| !point.done).find(|point| !too_late(point))
 }

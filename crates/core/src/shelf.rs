@@ -125,7 +125,7 @@ fn of_json(text: &str) -> Result<Read, ShelfError> {
         match wrong.or_else(|| name_of(&engine.name).err()) {
             Some(why) => read.bad.push(bad(why)),
             None if read.engines.iter().any(|known| known.name == engine.name) => {
-                read.bad.push(bad(format!("{} stands twice in the file", engine.name)))
+                read.bad.push(bad(format!("{} is in the file twice", engine.name)))
             }
             None => read.engines.push(engine),
         }
@@ -184,7 +184,7 @@ impl Cells<'_> {
 
 fn name_of(typed: &str) -> Result<String, String> {
     match field::text("Engine", typed, 120) {
-        Ok(name) if name.is_empty() => Err("Engine: nothing stands there; every row names its engine".to_owned()),
+        Ok(name) if name.is_empty() => Err("Engine: empty. Every row names its engine".to_owned()),
         Ok(name) => Ok(name),
         Err(error) => Err(error.to_string()),
     }
@@ -209,7 +209,7 @@ fn take(read: &mut Read, cells: &Cells) -> Result<(), String> {
     });
     let Some((engine, point)) = read.engines.get_mut(place).zip(point) else { return Ok(()) };
     match engine.sheets.iter_mut().find(|sheet| sheet.source == source && sheet.in_force_from == in_force_from) {
-        Some(sheet) if sheet.points.contains(&point) => return Err("this line of the sheet stands in the file already".to_owned()),
+        Some(sheet) if sheet.points.contains(&point) => return Err("this line of the sheet is in the file already".to_owned()),
         Some(sheet) => sheet.points.push(point),
         None => engine.sheets.push(Sheet { source, in_force_from, points: vec![point], ..Sheet::default() }),
     }
@@ -218,7 +218,7 @@ fn take(read: &mut Read, cells: &Cells) -> Result<(), String> {
 
 fn card(cells: &Cells, known: Option<&Card>) -> Result<Card, String> {
     let needed = |field: &field::Field, name: &str| {
-        cells.number(field, name)?.ok_or_else(|| format!("{}: nothing stands there; the first row of an engine needs it", field.label))
+        cells.number(field, name)?.ok_or_else(|| format!("{}: empty. The first row of an engine needs it", field.label))
     };
     let said = ["displacement_l", "cylinders", "idle_rpm", "oil_grade"].iter().any(|name| !cells.text(name).is_empty());
     if let Some(known) = known.filter(|_| !said) {
@@ -251,16 +251,16 @@ fn point(cells: &Cells) -> Result<Option<Point>, String> {
     let rpm = cells.number(&field::RPM, "rpm")?;
     let Some(rpm) = rpm else {
         let stray = ["oil_temp_c", "min_kpa", "max_kpa"].iter().find(|name| !cells.text(name).is_empty());
-        return stray.map_or(Ok(None), |name| Err(format!("{name} stands there without a speed")));
+        return stray.map_or(Ok(None), |name| Err(format!("{name} is there without a speed")));
     };
-    let oil_temp_c = cells.number(&field::OIL_TEMP, "oil_temp_c")?.ok_or("Oil temperature: nothing stands there")?;
+    let oil_temp_c = cells.number(&field::OIL_TEMP, "oil_temp_c")?.ok_or("Oil temperature: empty")?;
     let gear = match cells.text("gear") {
         "" => Gear::Neutral,
         typed => Gear::ALL
             .iter()
             .find(|(_, id, _)| *id == typed)
             .map(|(gear, ..)| *gear)
-            .ok_or_else(|| format!("Gear: “{typed}” is none; neutral or drive"))?,
+            .ok_or_else(|| format!("Gear: “{typed}” is not a gear; use neutral or drive"))?,
     };
     let point = Point {
         rpm,

@@ -51,13 +51,13 @@ impl Stage {
         match self {
             Self::Intake => "Intake",
             Self::Look => "Look first",
-            Self::Rig => "Rig",
+            Self::Rig => "Gauge setup",
             Self::Run => "Run",
             Self::Compare => "Compare",
             Self::Trace => "Trace",
             Self::OpenUp => "Open up",
-            Self::PutRight => "Put right",
-            Self::Prove => "Prove",
+            Self::PutRight => "Repair",
+            Self::Prove => "Recheck",
         }
     }
 

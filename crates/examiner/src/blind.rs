@@ -160,6 +160,7 @@ impl Engine {
                     acts: Vec::new(),
                     bench: None,
                     pattern: None,
+                    replaced: Vec::new(),
                     known_patterns: Vec::new(),
                     memory: None,
                     put_off: Vec::new(),

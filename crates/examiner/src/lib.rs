@@ -381,7 +381,7 @@ const ORDERS: [(&str, Order, Until); 4] = [
 ];
 
 /// The product's own order with its stop rule.
-const DEFAULT_ORDER: &str = "most told per minute, until good enough";
+const DEFAULT_ORDER: &str = "most useful per minute, until good enough";
 
 /// Most repairs in vain before a case is given up.
 const GIVEN_UP: u32 = 8;

@@ -54,7 +54,7 @@ fn it_is_far_from_guessing_on_engines_it_does_not_know() {
     let some = &*OTHER;
     let tally = some.shown.pressures;
     assert!(tally.share(tally.first_three) > 0.5, "{tally:?}");
-    let answered = &some.orders_shown[0]["most told per minute, until good enough"];
+    let answered = &some.orders_shown[0]["most useful per minute, until good enough"];
     assert!(f64::from(answered.right) > 0.7 * f64::from(answered.cases), "{answered:?}");
     let nobody = Tally::default();
     assert_eq!(nobody.share(nobody.first), 0.0);

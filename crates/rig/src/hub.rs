@@ -287,11 +287,11 @@ impl Hub {
         if let Some(before) = all.get(&linked.rig) {
             if before.boot != linked.boot && before.fresh() {
                 return Err(format!(
-                    "another rig is linked as {} just now; two cannot share a name, pair this one under its own",
+                    "another data logger is connected as {}; two cannot share a name, so pair this one under its own",
                     linked.name
                 ));
             }
-            before.end("a newer connection of the same rig took over");
+            before.end("a newer connection of the same data logger took over");
             if before.run == linked.run {
                 // Whoever watches goes on where they were.
                 let mut old = before.state();

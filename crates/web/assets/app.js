@@ -56,9 +56,29 @@ document.addEventListener("DOMContentLoaded", () => {
   const source = vdListen(head.dataset.from, hear, () => { head.textContent = "–"; });
   window.addEventListener("pagehide", () => source.close());
 });
+// The board follows what others write, without a reload: the list alone is asked for again, and only while nobody is inside it with the keyboard.
+document.addEventListener("DOMContentLoaded", () => {
+  const rows = document.getElementById("board-rows");
+  if (!rows) return;
+  const again = async () => {
+    if (rows.contains(document.activeElement)) return;
+    const answer = await fetch(location.href);
+    const fresh = answer.ok && new DOMParser().parseFromString(await answer.text(), "text/html").getElementById("board-rows");
+    if (fresh) rows.replaceChildren(...fresh.childNodes);
+  };
+  const source = vdListen(rows.dataset.changes, again, () => {});
+  window.addEventListener("pagehide", () => source.close());
+});
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-close]")) event.target.closest("dialog").close();
   if (event.target.closest("[data-print]")) window.print();
+  // The menu closes on a tap outside it.
+  const menu = document.getElementById("menu");
+  if (menu?.open && !menu.contains(event.target)) menu.open = false;
+});
+document.addEventListener("keydown", (event) => {
+  const menu = document.getElementById("menu");
+  if (event.key === "Escape" && menu?.open) { menu.open = false; menu.querySelector("summary").focus(); }
 });
 
 // Whoever is signed in. What the browser keeps of one is neither shown to another nor sent in another's name.

@@ -109,7 +109,10 @@
     if (event.target.closest("#live-mark")) mark();
     if (event.target.closest("#live-sound")) { localStorage.setItem("vd-muted", vdMuted() ? "no" : "yes"); mutedShown(); }
     const starter = event.target.closest("[data-starter]");
-    if (starter) hand({ starter: starter.dataset.starter });
+    if (starter) {
+      sessionStorage.removeItem(`vd-throttle:${location.pathname}`);
+      hand({ starter: starter.dataset.starter });
+    }
   });
 
   // Marks this moment, with what is noted beside the button.
@@ -138,10 +141,18 @@
     }
     busy = false;
   };
+  const left = sessionStorage.getItem(`vd-throttle:${location.pathname}`);
+  const throttle = id("live-throttle");
+  if (throttle && left) {
+    throttle.value = left;
+    say("live-throttle-says", Number(left) ? `${left} %` : "idle");
+  }
   document.addEventListener("input", (event) => {
     if (event.target.id !== "live-throttle") return;
     const share = Number(event.target.value) / 100;
     say("live-throttle-says", share ? `${event.target.value} %` : "idle");
+    // After a reload it stands where the engine was left.
+    sessionStorage.setItem(`vd-throttle:${location.pathname}`, event.target.value);
     hand({ throttle: share });
   });
 })();

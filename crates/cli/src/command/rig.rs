@@ -105,7 +105,7 @@ impl Rig {
         };
         let odd = self.odd.iter().map(|word| {
             let known = Oddity::ALL.iter().find(|(known, _)| known == word).map(|(_, oddity)| *oddity);
-            known.ok_or_else(|| format!("--odd: “{word}” is none of {}", Oddity::ALL.map(|(word, _)| word).join(", ")))
+            known.ok_or_else(|| format!("--odd: “{word}” is not one of {}", Oddity::ALL.map(|(word, _)| word).join(", ")))
         });
         let odd = odd.collect::<Result<Vec<_>, _>>()?;
         Ok(Plan {

@@ -179,7 +179,7 @@ impl Serve {
         if is_demo {
             say(format_args!("Demo sign-ins (password {}): {}", demo::PASSWORD, demo::SIGN_INS.join(", ")));
         }
-        say(format_args!("Rigs call {rigs_at}."));
+        say(format_args!("Data loggers connect to {rigs_at}."));
         say(format_args!("Ctrl-C stops it."));
         let handle = running.handle();
         tokio::select! {

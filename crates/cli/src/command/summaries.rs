@@ -16,7 +16,7 @@ impl Summaries {
     pub fn run(self) -> ExitCode {
         match actix_web::rt::System::new().block_on(self.act()) {
             Ok(jobs) => {
-                println!("{jobs} jobs told anew; verdict and leader follow when a job is looked at.");
+                println!("Summaries of {jobs} jobs made again. Verdict and leading cause follow when a job is opened.");
                 ExitCode::SUCCESS
             }
             Err(error) => {

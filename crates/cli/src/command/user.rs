@@ -104,13 +104,13 @@ async fn add(sign_in: &str, shown_name: Option<String>, shop: &str, at: &Where) 
     let shop = accounts::shop_named(&opened.db, shop).await?;
     match accounts::add_user(&opened.db, shop, &sign_in, &shown, &password).await? {
         Some(_) => Ok(format!("{sign_in} may sign in now.")),
-        None => Err(format!("“{sign_in}” stands in the list already; choose another name.").into()),
+        None => Err(format!("“{sign_in}” is in the list already. Choose another name.").into()),
     }
 }
 
 /// Where nobody signs in by that name.
 pub fn nobody(sign_in: &str) -> String {
-    format!("Nobody signs in as “{sign_in}”; velvet-dial user list tells who does.")
+    format!("Nobody signs in as “{sign_in}”; velvet-dial user list shows who does.")
 }
 
 /// One line of standard input, when it may be a password.

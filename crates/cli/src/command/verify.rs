@@ -55,7 +55,7 @@ enum JobError {
     NotFound(i64),
     #[error(transparent)]
     Seal(#[from] SealError),
-    #[error("The record of its closing stands on another ledger than the one that is kept.")]
+    #[error("The record of its closing belongs to another job history than the one that is stored.")]
     OtherLedger,
     #[error("It is closed, and the record of its closing is gone.")]
     NoRecord,

@@ -166,12 +166,20 @@ fn what_is_odd_is_told_and_the_rest_is_kept() {
         (
             format!("{HEAD}{plain}40.1,x,800,95\n40.2,---,800,95\n40.3,121,800,95\n"),
             401,
-            "One row was left out: in line 402 “x” stands for “pressure kpa”",
+            "Left out: 1 row. For example line 402 has “x” for “pressure kpa”",
         ),
-        (format!("{HEAD}{plain}{}", rows(100, steady)), 500, "The clock begins anew once"),
-        (format!("{HEAD}{plain}39.85,120,800,95\n39.90,120,800,95\n40.1,120,800,95\n"), 401, "2 rows repeat a time or step back"),
-        (format!("{HEAD}{plain}{}", rows(100, |i| row(60.0 + i as f64 / 10.0, 120.0, 800.0))), 500, "There is a gap, 20.1 s in all"),
-        (format!("{HEAD}{plain}40.1,OL,800,95\n40.2,99999,800,95\n"), 400, "2 pressures are beyond any gauge"),
+        (format!("{HEAD}{plain}{}", rows(100, steady)), 500, "The clock starts again once"),
+        (
+            format!("{HEAD}{plain}39.85,120,800,95\n39.90,120,800,95\n40.1,120,800,95\n"),
+            401,
+            "Left out: 2 rows whose time repeats or steps back",
+        ),
+        (
+            format!("{HEAD}{plain}{}", rows(100, |i| row(60.0 + i as f64 / 10.0, 120.0, 800.0))),
+            500,
+            "The recording has 1 gap, 20.1 s in all",
+        ),
+        (format!("{HEAD}{plain}40.1,OL,800,95\n40.2,99999,800,95\n"), 400, "Left out: 2 pressures beyond any gauge"),
         (format!("{HEAD}{}", rows(400, |i| row(i as f64 / 10.0, 0.0, 800.0))), 400, "The pressure is 0 kPa from the first row to the last"),
         (
             format!("{HEAD}{}", rows(400, |i| row(i as f64 / 10.0, 300.0_f64.min(250.0 + i as f64), 800.0 + 5.0 * i as f64))),

@@ -160,7 +160,7 @@ fn the_plain_words_follow_what_was_measured_found_and_proven() {
             &half,
             &[("pickup_air", 20)],
             Some(Known::CameBack),
-            &["proof in part", "The pressure came back", "3000 rpm stands in the sheet and was not read"],
+            &["proof in part", "The pressure came back", "3000 rpm is on the sheet and was not read"],
             &["What was wrong"],
         ),
         (
@@ -199,7 +199,16 @@ fn the_plain_words_follow_what_was_measured_found_and_proven() {
             &["A stopgap was used: New seal.", "does not remove it", "The fault itself is still there"],
             &["What was wrong", "it is proven"],
         ),
-        (&low, &[("pickup_air", 20)], None, &["Replaced before this visit for the same complaint, without result: sender and filter"], &[]),
+        (
+            &low,
+            &[("pickup_air", 20)],
+            None,
+            &[
+                "Replaced before this visit for the same complaint, without result: sender (by another workshop) and filter.",
+                "Replaced before this visit for the same complaint. Oil: better for a while.",
+            ],
+            &[],
+        ),
     ];
     for (read, repairs, known, says, never) in rows {
         let case = parse(
@@ -208,7 +217,11 @@ fn the_plain_words_follow_what_was_measured_found_and_proven() {
                     json!({ "rpm": rpm, "oil_temp_c": 100, "kpa": kpa, "phase": phase, "at": papers().opened_at + TimeDelta::minutes(*minute) })
                 };
                 v["readings"] = read.iter().map(reading).collect();
-                v["circumstances"] = json!(["sender_already_replaced", "filter_already_replaced"]);
+                v["circumstances"] = json!(["sender_already_replaced", "filter_already_replaced", "oil_already_changed"]);
+                v["replaced"] = json!([
+                    { "circumstance": "sender_already_replaced", "by": "workshop", "effect": "no_change" },
+                    { "circumstance": "oil_already_changed", "effect": "better_for_a_while" },
+                ]);
                 let act = |(cause, minute): &(&str, i64)| {
                     let at = papers().opened_at + TimeDelta::minutes(*minute);
                     json!({ "act": "repair", "cause": cause.trim_start_matches('!'), "stopgap": cause.starts_with('!'), "at": at })
@@ -259,9 +272,9 @@ fn a_proof_names_what_is_missing() {
         (&[], &nothing, NotProven, "half a proof"),
         (&good[..1], &nothing, InPart, "3000 rpm was read before and not after"),
         (&[good[0].clone(), read(3000.0, 200.0, after.clone())], &nothing, NotProven, "3000 rpm is still below"),
-        (&[read(750.0, 5.0, after.clone()), good[1].clone()], &nothing, Worse, "Idle stands further outside"),
+        (&[read(750.0, 5.0, after.clone()), good[1].clone()], &nothing, Worse, "Idle is further outside its limit than before"),
         (&[good[0].clone(), read(3000.0, 430.0, json!({ "phase": "after", "instrument": "g2" }))], &nothing, InPart, "coarser gauge"),
-        (&[good[0].clone(), read(3000.0, 303.0, after.clone())], &nothing, InPart, "the gauge cannot tell"),
+        (&[good[0].clone(), read(3000.0, 303.0, after.clone())], &nothing, InPart, "the gauge cannot decide"),
         (&good, &|case| case["circumstances"] = json!(["on_slope"]), InPart, "condition of the complaint was not read after"),
         (&good, &|case| case["spec"] = json!(null), InPart, "no pass for a warranty"),
     ];

@@ -73,8 +73,8 @@ fn every_bad_row_is_told_and_the_others_are_taken() {
     let head = "engine;displacement_l;cylinders;idle_rpm;oil_grade;source;in_force_from;rpm;oil_temp_c;gear;min_kpa;max_kpa";
     let rows = [
         ("Tern 1.6;1,6;4;800;5W-30;sheet 1;2024-01-01;800;100;;100;", None),
-        (";1.6;4;800;5W-30;;;800;100;;100;", Some("every row names its engine")),
-        ("Gull;;4;800;5W-30;;;800;100;;100;", Some("the first row of an engine needs it")),
+        (";1.6;4;800;5W-30;;;800;100;;100;", Some("Every row names its engine")),
+        ("Gull;;4;800;5W-30;;;800;100;;100;", Some("The first row of an engine needs it")),
         ("Gull;many;4;800;5W-30;;;800;100;;100;", Some("many")),
         ("Gull;1.6;4.5;800;5W-30;;;800;100;;100;", Some("a whole number")),
         ("Gull;1.6;4;800;99W-1;;;800;100;;100;", Some("99W-1")),
@@ -83,7 +83,7 @@ fn every_bad_row_is_told_and_the_others_are_taken() {
         ("Tern 1.6;;;;;sheet 1;2024-01-01;2000;100;reverse;200;", Some("neutral or drive")),
         ("Tern 1.6;;;;;sheet 1;2024-01-01;2000;100;;;", Some("needs a least or a most")),
         ("Tern 1.6;;;;;sheet 1;2024-01-01;2000;100;;300;200", Some("is more than the most")),
-        ("Tern 1.6;;;;;sheet 1;2024-01-01;800;100;;100;", Some("stands in the file already")),
+        ("Tern 1.6;;;;;sheet 1;2024-01-01;800;100;;100;", Some("is in the file already")),
         ("Tern 1.6;;;;;sheet 1;2024-01-01;;100;;200;", Some("without a speed")),
         ("Tern 1.6;;;;;sheet 1;2024-01-01;2000;100;;lots;", Some("lots")),
         ("Tern 1.6;;;;;sheet 1;2024-01-01;2500;100;drive;220;560", None),

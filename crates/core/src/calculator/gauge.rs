@@ -133,10 +133,14 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
             format!("{cold} for the cold start and at speed; {idle} for hot idle alone, and not revved over {up_to:.0} kPa.")
         }
         (_, None) if gauges.iter().all(|gauge| !gauge.tells_limit) => {
-            format!("None of the shop's gauges can tell {least} kPa: borrow one of a smaller range or a finer class, or use a transducer.")
+            format!(
+                "None of the shop's gauges is fine enough for {least} kPa. Borrow one with a smaller range or a better class, or use a transducer."
+            )
         }
-        (_, None) => "The gauges that could tell the limit would be overloaded hot: use a transducer.".to_owned(),
-        (None, Some(hot)) => format!("{hot} tells the limit hot; none survives the cold peak, so fit it when the engine is hot."),
+        (_, None) => "The gauges that are fine enough for the limit would be overloaded. Use a transducer.".to_owned(),
+        (None, Some(hot)) => {
+            format!("{hot} is fine enough for the hot limit, but no gauge survives the cold start. Fit it when the engine is hot.")
+        }
         (Some(cold), Some(hot)) if cold == hot => format!("{hot} does both."),
         (Some(cold), Some(hot)) => format!("Start cold on {cold}, change to {hot} when it is hot and under {working} kPa."),
     };

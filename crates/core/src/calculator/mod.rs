@@ -119,7 +119,7 @@ macro_rules! calculators {
 calculators! {
     "relief", "Relief valve: opening pressure, what a turn or a shim does, force on the plunger",
         r#"{ "rate_n_mm": 6, "free_mm": 62, "fitted_mm": 50, "plunger_mm": 14, "pitch_mm": 1.5, "shim_mm": 1, "wanted_kpa": 500 }"#, ReliefValve => relief;
-    "strip", "Gauging strip: clearance, taper, and how much more it leaks than new",
+    "strip", "Plastic clearance strip: clearance, taper, and how much more it leaks than new",
         r#"{ "wire_mm": 0.4, "width_mm": 1.8, "other_end_mm": 1.6, "new_mm": 0.04 }"#, Strip => strip;
     "tilt", "Sump on a slope: is the pickup's joint under oil, and which way covers it",
         r#"{ "length_mm": 400, "width_mm": 220, "depth_mm": 120, "oil_l": 4, "slope_deg": 10, "joint_from_front_mm": 90, "joint_height_mm": 60 }"#, Sump => tilt;

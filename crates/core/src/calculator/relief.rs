@@ -122,7 +122,10 @@ pub fn relief(valve: &ReliefValve) -> Result<Opens, CalculatorError> {
         mind.push("The spring would be solid before the plunger has lifted: the valve does not open.".to_owned());
     }
     if wanted.unwrap_or(opens_kpa) > (1.0 + HIDES) * without_shim_kpa {
-        mind.push("This sets it over what the spring gives by itself: never to hide wear, and a cooler behind it may starve.".to_owned());
+        mind.push(
+            "This sets it higher than the spring alone does. Never use it to hide wear; a cooler behind it may get too little oil."
+                .to_owned(),
+        );
     }
     Ok(Opens {
         opens_kpa,

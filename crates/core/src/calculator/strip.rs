@@ -1,4 +1,4 @@
-//! Gauging strip: the width it is pressed to gives the clearance, the clearance cubed how much it leaks.
+//! Plastic clearance strip: the width it is pressed to gives the clearance, the clearance cubed how much it leaks.
 //!
 //! Relation: the strip keeps its section, so a wire of diameter d pressed to a width w stands c = π d²/(4 w) high; or the packet's own scale,
 //! read between its marks in 1/w, which is the same law fitted to the packet. Leak of a bearing ∝ c³ at the same pressure and oil (Cameron,

@@ -150,7 +150,7 @@ pub struct ThreadMeasured {
     /// Turns an inch, 8 to 40.
     #[serde(default)]
     pub turns_per_inch: Option<f64>,
-    /// It is tapered; leave it out when it cannot be told.
+    /// It is tapered; leave it out when it cannot be calculated.
     #[serde(default)]
     pub tapered: Option<bool>,
     /// It is the port that was measured, not the plug.

@@ -84,13 +84,13 @@ pub fn mapping(table: &Table<'_>, map: Option<&str>) -> Result<Mapping, CaptureE
     };
     for (absent, what) in [(mapping.speed.is_none(), "engine's speed"), (mapping.oil_temp.is_none(), "oil's temperature")] {
         if absent {
-            mapping.assumed.push(format!("No column holds the {what}: say it for each hold that you take."));
+            mapping.assumed.push(format!("No column has the {what}. Type it for each reading that you record."));
         }
     }
     if mapping.time.is_none() && mapping.rate_hz.is_none() {
         mapping.rate_hz = rate_said(&table.said);
         match mapping.rate_hz {
-            Some(hz) => mapping.assumed.push(format!("No column holds the time: rows are taken as {hz} a second, as the header rows say.")),
+            Some(hz) => mapping.assumed.push(format!("No column has the time. The header rows say {hz} rows a second; that is used.")),
             None => missing.insert(0, Quantity::Time),
         }
     }
@@ -232,7 +232,7 @@ pub fn analysed(run: &Run, card: Option<&Card>) -> Analysis {
         notes.push(format!("Pressure took {seconds:.1} s to show: more than about six is a reason to stop a filled engine of a car."));
     }
     if sweep.is_some_and(|sweep| sweep.rise_after_kpa.is_some_and(|rise| rise < -10.0)) {
-        notes.push("Beyond the knee pressure falls again as revs rise: the pump starves, at a screen, a joint or a low level.".to_owned());
+        notes.push("Above its highest point, pressure falls again as speed rises. The pump gets too little oil: screen, pickup joint or low level.".to_owned());
     }
     Analysis {
         format: "velvet-dial.capture/1".to_owned(),
@@ -268,7 +268,7 @@ fn beside(gauge: Option<&Needle>, vehicle: Option<&Needle>, holds: &[Hold], dash
     let still = gauge.is_none_or(|gauge| gauge.kind == Motion::Steady);
     if still && vehicle.is_some_and(|vehicle| vehicle.kind != Motion::Steady) {
         return Some(
-            "The vehicle's own pressure moves while the test gauge stands: electrical, so look at sender, plug and wiring.".to_owned(),
+            "The vehicle's own signal moves while the test gauge is still. That is electrical: check sender, plug and wiring.".to_owned(),
         );
     }
     let apart = holds.iter().zip(dash_holds(dash, holds)).map(|(gauge, own)| own.kpa - gauge.kpa).collect::<Vec<_>>();

@@ -398,13 +398,13 @@ pub(super) fn mapped(map: &str, header: &[String], guessed: Guess) -> Result<Gue
         match quantity {
             Quantity::Time => {
                 let plain = if unit.is_empty() { Some(Scale { factor: f64::NAN, offset: 0.0 }) } else { time_unit(unit) };
-                mapping.time = Some(Column { at, unit: plain.ok_or_else(|| wrong("the unit is none of time: s, ms, min"))? });
+                mapping.time = Some(Column { at, unit: plain.ok_or_else(|| wrong("this is not a unit of time; use s, ms or min"))? });
             }
             Quantity::Pressure | Quantity::Dash => {
                 let unit = if unit.is_empty() { "?" } else { unit };
                 let scale = pressure_unit(unit)
                     .or_else(|| volts(unit))
-                    .ok_or_else(|| wrong("the unit is none of pressure: kPa, bar, psi, or volts with their scaling"))?;
+                    .ok_or_else(|| wrong("this is not a unit of pressure; use kPa, bar, psi, or volts with their scaling"))?;
                 let column = Column { at, unit: scale };
                 if quantity == Quantity::Pressure { mapping.pressure = column } else { mapping.dash = Some(column) }
             }
@@ -426,7 +426,7 @@ pub(super) fn mapped(map: &str, header: &[String], guessed: Guess) -> Result<Gue
                     "" | "rpm" => Turns::Rpm,
                     "hz" | "Hz" => Turns::Hertz(per_turn),
                     "count" | "pulses" => Turns::Counted(per_turn),
-                    _ => return Err(wrong("the unit is none of speed: rpm, hz, count")),
+                    _ => return Err(wrong("this is not a unit of speed; use rpm, hz or count")),
                 };
                 mapping.speed = Some(Column { at, unit: turns });
             }
@@ -434,7 +434,7 @@ pub(super) fn mapped(map: &str, header: &[String], guessed: Guess) -> Result<Gue
                 mapping.oil_temp = Some(Column {
                     at,
                     unit: temp_unit(if unit.is_empty() { "c" } else { unit })
-                        .ok_or_else(|| wrong("the unit is none of temperature: c or f"))?,
+                        .ok_or_else(|| wrong("this is not a unit of temperature; use c or f"))?,
                 });
             }
             Quantity::Supply => {

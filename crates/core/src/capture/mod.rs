@@ -44,7 +44,7 @@ pub enum CaptureError {
     #[error("The file is empty. It needs rows of numbers under a line of names.")]
     Empty,
     /// Fewer than two rows that can be used.
-    #[error("The file holds fewer than two rows that can be read. Export the whole recording.")]
+    #[error("The file holds fewer than two rows that can be read. Export the whole recording again.")]
     TooFew,
     /// Too many bytes.
     #[error("The file is larger than {} MB. Cut the run to the part that matters, or record fewer samples a second.", MOST_BYTES >> 20)]
@@ -83,7 +83,7 @@ pub enum CaptureError {
     #[error(transparent)]
     Map(#[from] MapError),
     /// A column that should hold numbers holds none.
-    #[error("“{column}” holds no numbers: in line {line} stands “{typed}”. Choose another column.")]
+    #[error("“{column}” holds no numbers: line {line} has “{typed}”. Choose another column.")]
     NotNumbers {
         /// Its name.
         column: String,

@@ -24,6 +24,18 @@ pub enum Motion {
     Jumping,
 }
 
+impl Motion {
+    /// The outcome of the check “needle” that it is.
+    pub fn outcome(self) -> &'static str {
+        match self {
+            Self::Steady => "steady",
+            Self::Sway => "sway",
+            Self::Flutter => "flutter",
+            Self::Jumping => "jumping",
+        }
+    }
+}
+
 /// How sure that is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
@@ -139,7 +151,7 @@ fn follows(lines: &[Moves], most: &Moves) -> (Option<f64>, bool, Sure) {
 fn points_to(kind: Motion, rate: Option<f64>, order: Option<f64>, sure: Sure) -> String {
     let perhaps = if sure == Sure::Hint { "Perhaps: " } else { "" };
     match (kind, rate, order) {
-        (Motion::Steady, ..) => "The needle stands: nothing that shakes it.".to_owned(),
+        (Motion::Steady, ..) => "The needle is still.".to_owned(),
         (Motion::Jumping, ..) => "It jumps from place to place as no oil does: plug, supply or wiring of the sensor.".to_owned(),
         (Motion::Sway, ..) => "Slow sway: air that is drawn in at times (level, pickup joint), or a relief valve that hunts.".to_owned(),
         (Motion::Flutter, Some(_), Some(order)) if (order - 0.5).abs() < 0.06 => {

@@ -2,6 +2,7 @@
 use super::hold::gap_s;
 use super::read::Run;
 use super::smooth::{median, smooth};
+use crate::count::count;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -114,19 +115,18 @@ pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap], dead: bool) -> Vec<Str
     let mut told = Vec::new();
     if !gaps.is_empty() {
         let missing: f64 = gaps.iter().map(|gap| gap.to_s - gap.from_s).sum();
-        let count = if gaps.len() == 1 { "There is a gap".to_owned() } else { format!("There are {} gaps", gaps.len()) };
-        told.push(format!("{count}, {missing:.1} s in all: no hold reaches over one."));
+        told.push(format!("The recording has {}, {missing:.1} s in all. No steady reading spans a gap.", count(gaps.len(), "gap")));
     }
     if let Some((most, seconds)) = clipped(run) {
         told.push(format!("The pressure stays at {most:.0} kPa for {seconds:.1} s and never passes it: the gauge or recorder is at its stop, and the true pressure is that or more."));
     }
     let first = run.kpa.first().copied().unwrap_or_default();
     if dead {
-        told.push(format!("The pressure is {first:.0} kPa from the first row to the last: the line is shut, a peak is held, or the channel is dead. Nothing was taken from it."));
+        told.push(format!("The pressure is {first:.0} kPa from the first row to the last: the line is shut, a peak is held, or the channel is dead. It was not used."));
     }
     let least = smooth(&steps.time_s, &steps.kpa, CALM_S).into_iter().fold(f64::MAX, f64::min);
     if least < -STILL_KPA {
-        told.push(format!("The pressure goes below nothing, to {least:.1} kPa: it stands as it came, and tells that the zero is off."));
+        told.push(format!("The pressure goes below zero, to {least:.1} kPa. It is shown as recorded; the zero of the transducer is off."));
     }
     told
 }

@@ -6,6 +6,7 @@ use super::file::{Table, bare};
 use super::number::{leading, number};
 use super::smooth::median;
 use super::turns;
+use crate::count::count;
 use rayon::prelude::*;
 
 /// A run, column by column, in the order of time. A channel that was not recorded is empty; a moment at which one says nothing is not a number.
@@ -118,8 +119,8 @@ pub fn read(table: &Table<'_>, mapping: &Mapping) -> Result<Run, CaptureError> {
             return Err(CaptureError::Rows { count: bad.count, whole, line: *line, column: name, typed: cell.clone() });
         }
         if !(cut_off && bad.count == 1) {
-            let rows = if bad.count == 1 { "One row was left out".to_owned() } else { format!("{} rows were left out", bad.count) };
-            notes.push(format!("{rows}: in line {line} “{cell}” stands for “{name}”."));
+            let rows = count(bad.count as usize, "row");
+            notes.push(format!("Left out: {rows}. For example line {line} has “{cell}” for “{name}”."));
         }
     }
     if cut_off {
@@ -353,8 +354,7 @@ fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut no
     }
     let over = kpa.iter().filter(|value| !(LEAST_KPA..=MOST_KPA).contains(*value) && !value.is_nan()).count();
     if over > 0 {
-        let sentence = if over == 1 { "One pressure is".to_owned() } else { format!("{over} pressures are") };
-        notes.push(format!("{sentence} beyond any gauge (“over range”, or the wrong unit): left out."));
+        notes.push(format!("Left out: {} beyond any gauge (over range, or the wrong unit).", count(over, "pressure")));
         kpa.iter_mut().filter(|value| !(LEAST_KPA..=MOST_KPA).contains(*value)).for_each(|value| *value = f64::NAN);
     }
     if 2 * over > rows {

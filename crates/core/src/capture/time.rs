@@ -1,6 +1,7 @@
 //! One clock for a run: units told by their size, coarse stamps spread, times that go back seen to.
 use super::clock::{Style, unwrap_midnight};
 use super::columns::{Column, Scale};
+use crate::count::{count, times};
 
 /// Numbers beyond this count from an epoch, s.
 const EPOCH_S: f64 = 1e8;
@@ -79,14 +80,13 @@ pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<String>) 
         }
     }
     if timeless > 0 {
-        notes.push(format!("{timeless} rows have no time: left out."));
+        notes.push(format!("Left out: {} without a time.", count(timeless, "row")));
     }
     if back > 0 {
-        notes.push(format!("{back} rows repeat a time or step back a little: left out."));
+        notes.push(format!("Left out: {} whose time repeats or steps back a little.", count(back, "row")));
     }
     if anew > 0 {
-        let times = if anew == 1 { "once".to_owned() } else { format!("{anew} times") };
-        notes.push(format!("The clock begins anew {times}: what follows is carried on behind a gap."));
+        notes.push(format!("The clock starts again {}. What follows is joined on after a gap.", times(anew)));
     }
     Some(rows)
 }

@@ -114,7 +114,7 @@ pub(super) fn warm_up(run: &Run, card: Option<&Card>) -> Option<WarmUp> {
             100.0 * explained_ratio
         ),
         LeftOver::Held => format!(
-            "From {:.0} to {:.0} °C idle pressure falls to {:.0} % only, where thinning alone would make it {:.0} %: look for a valve that holds it, thicker oil or a held peak.",
+            "From {:.0} to {:.0} °C idle pressure falls to {:.0} % only, where thinning alone would make it {:.0} %: look for a relief valve at its limit, thicker oil or a peak pointer that was not reset.",
             first.0,
             last.0,
             100.0 * measured_ratio,

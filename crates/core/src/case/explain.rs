@@ -121,7 +121,7 @@ pub fn explain(case: &Case, tracer: &Tracer, setting: &Setting, diagnosis: &Diag
             .strikes
             .iter()
             .filter(|strike| !diagnosis.findings.iter().any(|finding| finding.key == strike.because))
-            .map(|strike| format!("{}: it was struck out because of {}, which does not stand any more", strike.cause, strike.because))
+            .map(|strike| format!("{}: it was ruled out because of {}, which was withdrawn", strike.cause, strike.because))
             .collect(),
     }
 }

@@ -1,5 +1,5 @@
 //! The case file, version 1, as types; unknown keys and values out of range are errors that name their path.
-use super::{Act, BenchSaid, Deed, gauge};
+use super::{Act, BenchSaid, Deed, Replaced, gauge};
 use crate::calculator::threads;
 use crate::choice::choice;
 use crate::circuit::{Card, MOST_NO_START};
@@ -52,6 +52,9 @@ pub struct Case {
     /// What was said or seen at intake.
     #[serde(default)]
     pub circumstances: Vec<String>,
+    /// By whom and with what effect a part was replaced before this visit.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub replaced: Vec<Replaced>,
     /// What was done, for the order that the flag follows.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub acts: Vec<Act>,
@@ -402,7 +405,7 @@ fn validate(case: &Case) -> Result<(), CaseError> {
         if reading.set_aside.as_ref().is_some_and(|reason| reason.trim().is_empty()) {
             return Err(CaseError::at(
                 at("set_aside"),
-                "a reading set aside needs its reason in a few words; leave the key out to have it weighed",
+                "a reading that is ignored needs its reason in a few words; leave the key out to use the reading",
             ));
         }
         if let Some(why) = reading.shows.unwrap_or(Shows::Value).refused_by(&gauge(case, reading), reading.rpm) {
@@ -490,7 +493,7 @@ fn words(case: &Case) -> Result<(), CaseError> {
         }
         if case.evidence.iter().take(i).any(|earlier| (&earlier.check, earlier.at, earlier.phase) == (&entry.check, entry.at, entry.phase))
         {
-            let message = format!("{} is given twice; keep the one that holds, or give each its own time or phase", entry.check);
+            let message = format!("{} is given twice; keep the right one, or give each its own time or phase", entry.check);
             return Err(CaseError::at(format!("evidence[{i}].check"), message));
         }
     }
@@ -505,6 +508,16 @@ fn words(case: &Case) -> Result<(), CaseError> {
         }
         if case.circumstances.iter().take(i).any(|earlier| earlier == told) {
             return Err(CaseError::at(format!("circumstances[{i}]"), format!("{told} is given twice")));
+        }
+    }
+    for (i, replaced) in case.replaced.iter().enumerate() {
+        let told = &replaced.circumstance;
+        if !case.circumstances.contains(told) || know.circumstance(told).is_none_or(|known| known.part.is_none()) {
+            let message = format!("“{told}” is not one of the replaced parts among the circumstances");
+            return Err(CaseError::at(format!("replaced[{i}].circumstance"), message));
+        }
+        if case.replaced.iter().take(i).any(|earlier| earlier.circumstance == *told) {
+            return Err(CaseError::at(format!("replaced[{i}].circumstance"), format!("{told} is given twice")));
         }
     }
     Ok(())
@@ -527,7 +540,7 @@ fn strip_down(case: &Case) -> Result<(), CaseError> {
             return Err(CaseError::at(format!("strip_down.{part}.number"), message));
         }
         if seen.journals.iter().take(i).any(|earlier| earlier.is(journal.kind, journal.number)) {
-            let message = format!("{} {} is given twice; keep the one that holds", journal.kind.label(), journal.number);
+            let message = format!("{} {} is given twice; keep the right one", journal.kind.label(), journal.number);
             return Err(CaseError::at(format!("strip_down.{part}.number"), message));
         }
     }
@@ -579,7 +592,7 @@ fn acts(case: &Case) -> Result<(), CaseError> {
             return Err(CaseError::at(at("times"), message));
         }
         if known.source.trim().is_empty() {
-            return Err(CaseError::at(at("source"), "a known pattern needs its source: who says so, or where it stands"));
+            return Err(CaseError::at(at("source"), "a known pattern needs its source: who says so, or where it is written"));
         }
         if case.known_patterns.iter().take(i).any(|earlier| earlier.cause == known.cause) {
             return Err(CaseError::at(at("cause"), format!("{} is given twice; keep the better source", known.cause)));

@@ -86,7 +86,7 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
     let outside = |decision: Decision| matches!(decision, Decision::Below | Decision::Above);
     let worse: Vec<String> = pairs()
         .filter(|(before, then)| is_worse(*before, then))
-        .map(|(_, then)| format!("{} stands further outside than it came.", name(&then.point)))
+        .map(|(_, then)| format!("{} is further outside its limit than before.", name(&then.point)))
         .collect();
     if !worse.is_empty() {
         return Some(Proof { word: ProofWord::Worse, says: worse });
@@ -115,12 +115,12 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
     for (before, then) in pairs() {
         let Some(judged) = &then.reading else {
             if before.is_none_or(|before| before.reading.is_none()) {
-                missing.push(format!("{} stands in the sheet and was not read.", name(&then.point)));
+                missing.push(format!("{} is on the sheet and was not read.", name(&then.point)));
             }
             continue;
         };
         if then.decision() == Decision::Undecided {
-            missing.push(format!("{} lies so near its limit that the gauge cannot tell.", name(&then.point)));
+            missing.push(format!("{} is so near its limit that the gauge cannot decide.", name(&then.point)));
         }
         let was = before.and_then(|before| before.reading.as_ref()).and_then(|judged| case.readings.get(judged.reading));
         if let (Some(was), Some(is)) = (was, case.readings.get(judged.reading)) {
@@ -128,7 +128,7 @@ pub fn proof(case: &Case, now: &Diagnosis) -> Option<Proof> {
         }
     }
     if case.acts.iter().any(|act| act.act == Deed::Repair && act.stopgap) {
-        missing.push("A stopgap holds the pressure up: the fault itself is still there.".to_owned());
+        missing.push("A stopgap keeps the pressure up. The fault itself is still there.".to_owned());
     }
     let label = |id: &str| knowledge().circumstance(id).map_or(id.to_owned(), |told| told.label.to_lowercase());
     missing

@@ -227,7 +227,7 @@ fn mend_now(know: &'static Knowledge, diagnosis: &Diagnosis) -> Option<SettledOu
     let index = diagnosis.mend_now?;
     let cause = know.causes.get(index)?;
     let why = format!(
-        "{} was seen, and takes {:.0} minutes to put right. Do it now, then read again: there may be more.",
+        "{} was seen, and takes {:.0} minutes to repair. Do it now, then read again: there may be more.",
         cause.name, cause.repair_minutes
     );
     Some(SettledOut { cause: &cause.id, probability: probability(diagnosis.posterior.of(index)), why })

@@ -9,7 +9,7 @@ choice! {
     /// What is said of the source of debris as a job is closed.
     SourceIs {
         /// It was found and mended.
-        Mended = "mended": "yes, it was found and mended",
+        Mended = "mended": "yes, found and repaired",
         /// Nobody found it.
         NotFound = "not_found": "it was looked for and not found",
         /// It is left, and the customer knows.

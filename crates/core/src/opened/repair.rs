@@ -152,13 +152,7 @@ pub fn looks_after(repair: &Repair) -> impl Iterator<Item = &'static str> {
 
 /// What an opening needs at hand and leaves out of sight; none where nothing is opened.
 pub fn opening_said(access: Access) -> Option<&'static OpeningSaid> {
-    let word = match access {
-        Access::Outside => return None,
-        Access::Cover => "cover",
-        Access::Sump => "sump",
-        Access::EngineOut => "engine_out",
-    };
-    KNOWN.opening.iter().find(|opening| opening.access == word)
+    KNOWN.opening.iter().find(|opening| access != Access::Outside && opening.access == access.id())
 }
 
 /// What does not hold together in the repairs: a test keeps it empty.

@@ -71,7 +71,7 @@ pub struct JournalSaid {
     /// How it looks.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub condition: Option<Condition>,
-    /// Clearance from the gauging strip, mm.
+    /// Clearance from the plastic clearance strip, mm.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub clearance_mm: Option<f64>,
     /// At the other end of the print, mm, where it was read there too.

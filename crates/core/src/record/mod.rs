@@ -14,7 +14,7 @@ pub use heads::{LedgerHead, SealLine, SealedHeads, check_seals, root};
 pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
 pub use pages::{blank_slip, report_of_pages, sign_pages};
 pub use personal::{Personal, REMOVED, commitment, is_commitment, without_customer};
-pub use plain::sentences;
+pub use plain::{in_ten, sentences};
 pub use seal::{Chained, Depth, Seal, SealError, Verified, document_of, head, made_here, seal, sign, verified, verify};
 pub use sign::{KeyError, Signed, Signer, follow_up_hash, public_keys};
 

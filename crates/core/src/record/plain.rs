@@ -1,9 +1,10 @@
 //! What was wrong, how it is known and whether it is proven, for the customer: proven after the repair, measured, seen, supposed, or not proven.
 use super::RepairSaid;
-use crate::case::{Case, Diagnosis, Phase, Proof, ProofWord};
+use crate::case::{Case, Diagnosis, Effect, Phase, Proof, ProofWord};
 use crate::limits::Decision;
 use crate::trace::Known;
 use crate::trace::knowledge::knowledge;
+use crate::unit::first_upper;
 
 /// A sentence each. `repairs` are those that hold, in the order they were done; `known` is how the technician says that the cause is known.
 pub fn sentences(case: &Case, now: &Diagnosis, repairs: &[RepairSaid], known: Option<Known>, proof: Option<&Proof>) -> Vec<String> {
@@ -11,7 +12,7 @@ pub fn sentences(case: &Case, now: &Diagnosis, repairs: &[RepairSaid], known: Op
         Decision::Below => "The oil pressure was measured with a test gauge and was too low.",
         Decision::Above => "The oil pressure was measured with a test gauge and was too high.",
         Decision::Within => "The oil pressure was measured with a test gauge and is as it should be.",
-        Decision::Undecided => "The oil pressure was measured with a test gauge and lies so near its limit that this gauge cannot tell.",
+        Decision::Undecided => "The oil pressure was measured with a test gauge and is so near its limit that this gauge cannot decide.",
         Decision::NotMeasured => "The oil pressure has not yet been measured at every point the sheet names.",
     };
     let inspected = case.without_complaint() && repairs.is_empty();
@@ -51,28 +52,30 @@ fn condition(verdict: Decision) -> &'static str {
         Decision::Above => "Condition: the oil pressure was measured with a test gauge and is too high.",
         Decision::Within => "Condition: the oil pressure was measured with a test gauge and keeps every limit of the sheet.",
         Decision::Undecided => {
-            "Condition: the oil pressure was measured with a test gauge and lies so near its limit that this gauge cannot tell."
+            "Condition: the oil pressure was measured with a test gauge and is so near its limit that this gauge cannot decide."
         }
         Decision::NotMeasured => "Condition: the oil pressure has not yet been measured at every point the sheet names.",
     }
 }
 
-/// What was renewed for this complaint before the vehicle came, and did not help.
-fn spent_before(case: &Case) -> Option<String> {
-    let parts = [
-        ("oil_already_changed", "oil"),
-        ("sender_already_replaced", "sender"),
-        ("sender_screen_already_cleaned", "the sender's screen"),
-        ("filter_already_replaced", "filter"),
-        ("relief_already_replaced", "relief valve"),
-        ("pickup_already_replaced", "pickup"),
-        ("pump_already_replaced", "pump"),
-        ("cooler_already_replaced", "oil cooler"),
-        ("bearings_already_replaced", "bearing shells"),
-    ];
-    let told = |id: &str| case.circumstances.iter().any(|told| told == id);
-    let spent: Vec<String> = parts.iter().filter(|(id, _)| told(id)).map(|(_, part)| (*part).to_owned()).collect();
-    (!spent.is_empty()).then(|| format!("Replaced before this visit for the same complaint, without result: {}.", list(&spent)))
+/// What was replaced for this complaint before the vehicle came: by whom, and what it changed.
+fn spent_before(case: &Case) -> Vec<String> {
+    let know = knowledge();
+    let parts = case.circumstances.iter().filter_map(|told| Some((told, know.circumstance(told)?.part.as_deref()?)));
+    let (mut in_vain, mut changed) = (Vec::new(), Vec::new());
+    for (told, part) in parts {
+        let known = case.replaced.iter().find(|replaced| replaced.circumstance == *told);
+        let effect = known.and_then(|known| known.effect).filter(|effect| *effect != Effect::NoChange);
+        let by = known.and_then(|known| known.by).map(|by| format!(" (by {})", by.label())).unwrap_or_default();
+        match effect {
+            Some(effect) => changed.push(format!("{}{by}: {}.", first_upper(part), effect.label())),
+            None => in_vain.push(format!("{part}{by}")),
+        }
+    }
+    let in_vain =
+        (!in_vain.is_empty()).then(|| format!("Replaced before this visit for the same complaint, without result: {}.", list(&in_vain)));
+    let changed = (!changed.is_empty()).then(|| format!("Replaced before this visit for the same complaint. {}", changed.join(" ")));
+    in_vain.into_iter().chain(changed).collect()
 }
 
 /// Repairs by rounds: those of one round were done together, and nothing was read between them.
@@ -140,7 +143,7 @@ fn name(repair: &RepairSaid) -> String {
 }
 
 /// A probability as people say it.
-fn in_ten(probability: f64) -> String {
+pub fn in_ten(probability: f64) -> String {
     match (10.0 * probability).round() {
         0.0 => "less than 1 in 10".to_owned(),
         10.0 => "more than 9 in 10".to_owned(),

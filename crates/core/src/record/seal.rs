@@ -98,19 +98,19 @@ pub enum SealError {
     #[error("This report carries no seal: it was made before reports had one.")]
     None,
     /// An entry was changed.
-    #[error("Entry {seq} of the ledger is not what it was when it was written.")]
+    #[error("Entry {seq} of the job history was changed after it was written.")]
     Chain {
         /// Its place.
         seq: i32,
     },
     /// An entry has no hash.
-    #[error("Entry {seq} of the ledger has no hash: nobody can say that it is what was written.")]
+    #[error("Entry {seq} of the job history has no hash, so it cannot be checked.")]
     Unchained {
         /// Its place.
         seq: i32,
     },
     /// The head is another.
-    #[error("The ledger does not end where the report says: entries were taken away or added.")]
+    #[error("The job history does not end where the report says: entries were removed or added.")]
     Head,
     /// The case was changed.
     #[error("The case in it (card, sheet, gauges, readings, findings) is not what was judged.")]
@@ -127,9 +127,7 @@ pub enum SealError {
     )]
     Named,
     /// Something else was changed.
-    #[error(
-        "The text of the report was changed since it was made, or it was laid out anew: the file is checked byte by byte as it was given."
-    )]
+    #[error("The text of the report was changed after it was made, or the file was saved again. The file is checked byte by byte.")]
     Document,
     /// The signature is not of this report.
     #[error("Its signature is not that of this report by the key it names.")]

@@ -22,7 +22,7 @@ use std::sync::atomic::{AtomicU32, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// Draws of a hypothesis, stage by stage. With [`TWISTS`] of each they end where the sequence does, at 65,536.
-pub(super) const STAGES: [usize; 6] = [256, 512, 1024, 2048, 4096, 8192];
+pub(super) const STAGES: [usize; 5] = [256, 512, 1024, 2048, 4096];
 /// The circuits of the first so many are kept; those of later draws are made again when they are asked for, else forty engines would not fit into a server's memory.
 const CIRCUITS_KEPT: usize = 1024;
 /// Draws of the first stage, which every hypothesis has.

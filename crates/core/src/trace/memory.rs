@@ -23,7 +23,7 @@ choice! {
         /// With the engine open.
         Seen = "seen": "seen, with it open",
         /// It was put right, and the pressure came back.
-        CameBack = "came_back": "the pressure came back when it was put right",
+        CameBack = "came_back": "the pressure came back after the repair",
         /// Nobody saw it.
         Supposed = "supposed": "supposed; nobody saw it",
     }

@@ -209,7 +209,7 @@ fn single(
     }
 }
 
-/// What can be done: what may be expected to save more than it costs, most told per minute first, then what only tells, likewise; with a named pattern, its quick
+/// What can be done: what may be expected to save more than it costs, most useful per minute first, then what only tells, likewise; with a named pattern, its quick
 /// check before all.
 pub fn next_steps(know: &'static Knowledge, now: &Posterior, situation: &Situation) -> Vec<Proposal> {
     proposals(know, &now.states, situation)

@@ -23,7 +23,7 @@ choice! {
     /// A school of what to check first.
     Order {
         /// Most expected information a minute.
-        MostTold = "most_told": "most told per minute",
+        MostTold = "most_told": "most useful per minute",
         /// The usual failure if checking it is quick, then cheapest first.
         KnownPattern = "known_pattern": "known pattern first",
         /// The least minutes first.

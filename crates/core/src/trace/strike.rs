@@ -29,7 +29,7 @@ pub fn standing(know: &Knowledge, strikes: &[Strike], findings: &[Finding]) -> V
                 .iter()
                 .flat_map(|hypothesis| [if hypothesis.holds(cause) { f64::ln(STRUCK) } else { 0.0 }; super::knowledge::BANDS])
                 .collect();
-            Some(Finding { key: format!("struck {}", strike.cause), label: format!("Struck out: {name}"), log_likelihood })
+            Some(Finding { key: format!("struck {}", strike.cause), label: format!("Ruled out: {name}"), log_likelihood })
         })
         .collect()
 }

@@ -28,7 +28,7 @@ const SHARE_SD: f64 = 0.012;
 /// A hypothesis of less than this share is drawn as if it had as much, since what is found later may raise it, unless it has less than the least.
 const SHARE_AT_LEAST: f64 = 0.03;
 /// By how many stages it has had, the least share that a hypothesis needs for one more: the last stages are dear.
-const LEAST_SHARES: [f64; STAGES.len()] = [3e-4, 3e-4, 3e-4, 5e-3, 0.03, 1.0];
+const LEAST_SHARES: [f64; STAGES.len()] = [3e-4, 3e-4, 5e-3, 0.03, 1.0];
 /// Share of readings that are off by an error nobody modelled, and its scale as a share of the pressure.
 const UNMODELLED: f64 = 0.03;
 const UNMODELLED_SCALE: f64 = 0.35;

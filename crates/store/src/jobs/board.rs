@@ -1,8 +1,8 @@
 //! The board, from the summaries: a fixed number of queries however many jobs there are.
 use super::summary::{behind, make_good};
 use super::{Body, Entry};
-use crate::entity::{entry, job, summary, user, vehicle};
-use crate::{Connection, StoreError, Viewer};
+use crate::entity::{customer_link, entry, job, summary, user, vehicle};
+use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::sea_query::{Query, SelectStatement};
 use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, Select};
@@ -68,10 +68,24 @@ pub struct Sieve {
     pub who: Option<String>,
     /// Nothing was written since, UTC.
     pub untouched_since: Option<NaiveDateTime>,
+    /// What it waits for.
+    pub waits: Option<Waits>,
+}
+
+/// Why somebody looks for a job on the board.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Waits {
+    /// The vehicle came back with the same fault.
+    CameBack,
+    /// A link was sent to the customer, and they have not answered.
+    ForCustomer,
+    /// A hand-over was promised.
+    Promised,
 }
 
 impl Sieve {
-    fn keys(&self, viewer: &Viewer) -> SelectStatement {
+    /// Keys of the jobs that it lets through.
+    pub(super) fn keys(&self, viewer: &Viewer) -> SelectStatement {
         let mut keys = Query::select()
             .column(summary::Column::JobId)
             .from(summary::Entity)
@@ -81,8 +95,35 @@ impl Sieve {
         keys.and_where_option(self.flag.map(|flag| summary::Column::Flag.eq(flag.id())));
         keys.and_where_option(self.who.as_ref().map(|who| summary::Column::OnIt.eq(who)));
         keys.and_where_option(self.untouched_since.map(|since| summary::Column::LastAt.lt(since)));
+        keys.and_where_option(self.waits.map(|waits| match waits {
+            Waits::CameBack => summary::Column::BackAfter.is_not_null(),
+            Waits::ForCustomer => summary::Column::JobId.in_subquery(unanswered()),
+            Waits::Promised => summary::Column::JobId.in_subquery(promised()),
+        }));
         keys
     }
+}
+
+/// Jobs with a link to the customer that is open and not answered.
+fn unanswered() -> SelectStatement {
+    Query::select()
+        .column(customer_link::Column::JobId)
+        .from(customer_link::Entity)
+        .and_where(customer_link::Column::AnsweredAt.is_null())
+        .and_where(customer_link::Column::RevokedAt.is_null())
+        .and_where(customer_link::Column::ExpiresAt.gt(now()))
+        .to_owned()
+}
+
+/// Jobs with a promised hand-over.
+fn promised() -> SelectStatement {
+    Query::select().column(entry::Column::JobId).from(entry::Entity).and_where(entry::Column::Kind.eq("promised")).to_owned()
+}
+
+/// When something was last written in the shop, UTC; none where nothing was.
+pub async fn last_written(db: &Connection, viewer: &Viewer) -> Result<Option<NaiveDateTime>, StoreError> {
+    let last = summary::Entity::find().filter(summary::Column::ShopId.eq(viewer.shop)).select_only();
+    Ok(last.column_as(summary::Column::LastAt.max(), "last").into_tuple::<Option<NaiveDateTime>>().one(db).await?.flatten())
 }
 
 /// How many jobs of the shop are open.
@@ -93,10 +134,10 @@ pub async fn all_open(db: &Connection, viewer: &Viewer) -> Result<u64, StoreErro
 /// The board of a shop: `page` counts from 0 and holds `size` open jobs.
 pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, size: u64) -> Result<Board, StoreError> {
     let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
-    let is_open = || {
-        let open = of_shop().filter(job::Column::ClosedAt.is_null());
-        if *sieve == Sieve::default() { open } else { open.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
+    let sieved = |jobs: Select<job::Entity>| {
+        if *sieve == Sieve::default() { jobs } else { jobs.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
     };
+    let is_open = || sieved(of_shop().filter(job::Column::ClosedAt.is_null()));
     if *sieve != Sieve::default() {
         // A filter goes by the summaries: those that are known to be behind are made good before it looks.
         make_good(db, viewer, &behind(db, viewer).await?).await?;
@@ -105,7 +146,7 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
     let (all_open, mut ids, closed) = tokio::try_join!(
         is_open().count(db),
         keys(is_open().offset(page.saturating_mul(size)).limit(size)),
-        keys(of_shop().filter(job::Column::ClosedAt.is_not_null()).limit(CLOSED_SHOWN)),
+        keys(sieved(of_shop().filter(job::Column::ClosedAt.is_not_null())).limit(CLOSED_SHOWN)),
     )?;
     ids.extend(closed);
     // What they are judged by was changed, or a server of before, beside this one, wrote entries without summaries: made good here.

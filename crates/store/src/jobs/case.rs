@@ -118,6 +118,7 @@ impl Job {
             readings: Vec::new(),
             evidence: Vec::new(),
             circumstances: Vec::new(),
+            replaced: Vec::new(),
             acts: Vec::new(),
             bench: None,
             pattern: None,
@@ -133,6 +134,7 @@ impl Job {
             let at = Some(entry.happened_at.and_utc());
             match &entry.body {
                 Body::Circumstance { circumstance, told: true } => case.circumstances.push(circumstance.clone()),
+                Body::Replaced { part } => case.replaced.push(part.clone()),
                 Body::Reading(taken) => {
                     // A gauge is known by its key: it may have been renamed since.
                     let named =
@@ -195,6 +197,8 @@ impl Job {
                 | Body::Unreadable { .. } => {}
             }
         }
+        // What was ticked by mistake and cleared again was not replaced by anybody.
+        case.replaced.retain(|replaced| case.circumstances.contains(&replaced.circumstance));
         if rigging::fitted(rigged.iter().map(|done| (done.step.as_str(), done.answer.as_str()))) {
             case.bench = Some(BenchSaid { gauge_fitted: Some(true), ..BenchSaid::default() });
         }

@@ -68,6 +68,9 @@ pub struct Note {
     /// It is kept with the engine, for the next job on one.
     #[serde(default)]
     pub for_engine: bool,
+    /// The entry that it belongs to: a reading, a finding, a step that was done. None where it belongs to the job.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub about: Option<Uuid>,
 }
 
 /// A reading as it was taken.
@@ -217,6 +220,9 @@ pub struct Found {
     /// What is said of the source of the debris that was found.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub source: Option<SourceIs>,
+    /// Why it was closed without proof; empty where it is proven, or nobody asked.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub without_proof: String,
 }
 
 impl Found {

@@ -6,8 +6,7 @@ use chrono::NaiveDateTime;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use uuid::Uuid;
-use velvet_dial_core::case::Cranked;
-use velvet_dial_core::case::Phase;
+use velvet_dial_core::case::{Cranked, Phase, Replaced};
 use velvet_dial_core::opened::{CrankSaid, JournalSaid, Promise};
 
 /// An entry.
@@ -99,6 +98,11 @@ pub enum Body {
         circumstance: String,
         /// Ticked or cleared.
         told: bool,
+    },
+    /// By whom and with what effect a part was replaced before this visit.
+    Replaced {
+        /// Which, by whom, with what effect.
+        part: Replaced,
     },
     /// Customer, odometer, who is on it.
     Particulars(Particulars),
@@ -296,6 +300,15 @@ impl Body {
         Self::Evidence { check: check.to_owned(), outcome: outcome.to_owned(), also: Vec::new(), phase }
     }
 
+    /// What a look found, the first answer first; empty for anything but a finding.
+    pub fn outcomes(&self) -> impl Iterator<Item = &str> {
+        let (first, also) = match self {
+            Self::Evidence { outcome, also, .. } => (Some(outcome), also.as_slice()),
+            _ => (None, &[][..]),
+        };
+        first.into_iter().chain(also).map(String::as_str)
+    }
+
     /// The text that is kept; none when it could not be read back as what it says, such as a number that is not finite.
     pub(super) fn to_kept(&self, happened: &Happened) -> Option<String> {
         let text = serde_json::to_string(&Kept { v: VERSION, happened, body: self }).ok()?;
@@ -326,6 +339,7 @@ impl Body {
     pub fn kind(&self) -> &'static str {
         match self {
             Self::Circumstance { .. } => "circumstance",
+            Self::Replaced { .. } => "replaced",
             Self::Particulars(_) => "particulars",
             Self::Reading(taken) if taken.reading.phase == Phase::After => "after_reading",
             Self::Reading(_) => "reading",
@@ -381,6 +395,7 @@ impl Body {
     pub fn subject(&self) -> Option<String> {
         match self {
             Self::Circumstance { circumstance, .. } => Some(format!("circumstance {circumstance}")),
+            Self::Replaced { part } => Some(format!("replaced {}", part.circumstance)),
             Self::StopCall(called) => Some(format!("stop_call {} {}", called.run, called.from_s)),
             Self::Rig(done) => Some(format!("rig {}", done.step)),
             Self::Evidence { check, phase: Phase::After, .. } | Self::PutOff { check, phase: Phase::After, .. } => {
@@ -460,6 +475,7 @@ mod tests {
                 answered: true,
             }),
             Body::Comeback { of: 3, same: true },
+            Body::Replaced { part: Replaced { circumstance: text("pump_already_replaced"), by: None, effect: None } },
             Body::Closed { found: Found::default() },
             Body::Closed {
                 found: Found {
@@ -468,6 +484,7 @@ mod tests {
                     took_min: Some(90.0),
                     planned_min: None,
                     source: None,
+                    without_proof: String::new(),
                 },
             },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },

@@ -2,7 +2,7 @@
 //!
 //! What a job is found by stands in a table of its own under the database's full-text index, and follows the ledger in the transaction of every entry. The index knows words of three
 //! letters and more; a plate or a job's number is found by its beginning as well.
-use super::board::{Row, rows};
+use super::board::{Row, Sieve, rows};
 use super::{Body, Entry, Found, Job};
 use crate::entity::{finder as table, job, vehicle};
 use crate::{Connection, StoreError, Viewer};
@@ -29,8 +29,8 @@ fn words(job: &Job) -> String {
     for entry in job.live() {
         match &entry.body {
             Body::Circumstance { circumstance, told: true } => said.extend(know.circumstance(circumstance).map(|told| told.label.clone())),
-            Body::Evidence { check, outcome, also, .. } => {
-                let found = std::iter::once(outcome).chain(also).filter_map(|outcome| know.found(check, outcome));
+            Body::Evidence { check, .. } => {
+                let found = entry.body.outcomes().filter_map(|outcome| know.found(check, outcome));
                 said.extend(found.map(|(check, outcome)| format!("{}: {}", check.ask, outcome.label)));
             }
             Body::Particulars(told) => said.push(told.customer.clone()),
@@ -144,7 +144,9 @@ fn matches(asked: &str) -> SimpleExpr {
 }
 
 /// Jobs of the shop in which every word stands, the newest first; a number finds its job, and a plate is found by its beginning.
-pub async fn found(db: &Connection, viewer: &Viewer, typed: &str) -> Result<Vec<Row>, StoreError> {
+///
+/// A sieve lets through what a board would show by it, closed jobs too.
+pub async fn found(db: &Connection, viewer: &Viewer, typed: &str, sieve: &Sieve) -> Result<Vec<Row>, StoreError> {
     let typed = typed.trim();
     if typed.is_empty() {
         return Ok(Vec::new());
@@ -173,6 +175,10 @@ pub async fn found(db: &Connection, viewer: &Viewer, typed: &str) -> Result<Vec<
     let (mut ids, plates, said): (Vec<Uuid>, Vec<Uuid>, Vec<Uuid>) = tokio::try_join!(of_number, of_plate, of_words)?;
     ids.extend(plates);
     ids.extend(said);
+    if *sieve != Sieve::default() && !ids.is_empty() {
+        let through = own().filter(job::Column::Id.is_in(ids.iter().copied())).filter(job::Column::Id.in_subquery(sieve.keys(viewer)));
+        ids = through.into_tuple::<Uuid>().all(db).await?;
+    }
     rows(db, &ids).await
 }
 

@@ -20,7 +20,7 @@ mod removal;
 mod summary;
 
 pub use approval::Approval;
-pub use board::{Board, Row, Sieve, all_open, board};
+pub use board::{Board, Row, Sieve, Waits, all_open, board, last_written};
 pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
@@ -111,6 +111,15 @@ impl Job {
     /// The entry that supersedes another.
     pub fn heir(&self, id: Uuid) -> Option<&Entry> {
         self.entries.iter().find(|entry| entry.supersedes == Some(id))
+    }
+
+    /// What an entry has become: itself, or the last correction of it.
+    pub fn latest(&self, id: Uuid) -> Option<&Entry> {
+        let mut latest = self.entries.iter().find(|entry| entry.id == id)?;
+        while let Some(heir) = self.heir(latest.id) {
+            latest = heir;
+        }
+        Some(latest)
     }
 
     /// Number of the last entry; 0 in an empty ledger.

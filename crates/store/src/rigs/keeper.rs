@@ -46,7 +46,7 @@ fn away(error: &StoreError) -> Refused {
         return Refused::Away(error.to_string());
     }
     tracing::error!(%error, "what a rig sends cannot be kept");
-    no("the server cannot keep this run; whoever looks after it finds the reason in its log")
+    no("the server cannot save this run; the reason is in its log")
 }
 
 /// Numbers of the server's errors that pass: too many connections, out of memory for now, shutting down, lock wait, deadlock, a row changed since it was read, a full disk.
@@ -56,13 +56,15 @@ fn no(why: &str) -> Refused {
     Refused::No(why.to_owned())
 }
 
-const STRANGER: &str = "no rig is paired here under this name with this token; pair it on the page Rigs, and give it the token shown there";
-const IDLE: &str = "this rig is assigned to no open job; assign it on the job's page Rig";
-const ELSEWHERE: &str = "this rig was assigned elsewhere; connect again";
-const CLOSED: &str = "the job is closed; assign the rig to another, then connect again";
-const BRANCH: &str = "another connection of this rig has recorded meanwhile; connect again";
-const REGAUGED: &str = "the rig was given another gauge in mid-run; restart it, which begins a new run";
-const FULL: &str = "the job holds as much of live runs as it may; assign the rig to another, or bring in what matters as a file";
+const STRANGER: &str =
+    "no data logger is paired under this name with this token; pair it on the page “Data loggers” and enter the token shown there";
+const IDLE: &str = "this data logger is linked to no open job; link it on the page “Gauge setup” of the job";
+const ELSEWHERE: &str = "this data logger was linked to another job; connect again";
+const CLOSED: &str = "the job is closed; link the data logger to another job, then connect again";
+const BRANCH: &str = "another connection of this data logger recorded in the meantime; connect again";
+const REGAUGED: &str = "the gauge of this data logger was changed during a run; restart it, which begins a new run";
+const FULL: &str =
+    "the job has as many live runs as it may have; link the data logger to another job, or import the part that matters as a file";
 
 const NO_ROOM: &str = "the disk of the server is all but full; make room there, then connect again";
 impl Keeper {

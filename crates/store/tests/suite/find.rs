@@ -3,8 +3,9 @@ use uuid::Uuid;
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
+use velvet_dial_core::opened::Promise;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, Sieve, Write};
+use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, Sieve, Waits, Write};
 use velvet_dial_store::{Connection, Viewer, accounts, library};
 use velvet_dial_testkit::fresh_database;
 
@@ -34,7 +35,9 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
     says(&db, &one, second, evidence("noise", "deep_knock")).await;
     says(&db, &one, second, Body::Circumstance { circumstance: "lamp_on".into(), told: true }).await;
 
-    let numbers = async |typed: &str| -> Vec<i64> { jobs::found(&db, &one, typed).await.unwrap().iter().map(|row| row.number).collect() };
+    let numbers = async |typed: &str| -> Vec<i64> {
+        jobs::found(&db, &one, typed, &Sieve::default()).await.unwrap().iter().map(|row| row.number).collect()
+    };
     for (typed, wanted) in [
         ("sludge", vec![first]),
         ("Quay lamp", vec![third, first]),
@@ -49,7 +52,7 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
     }
     assert_eq!(numbers(&second.to_string()).await, [second]);
     assert_eq!(numbers(&format!("job {first}")).await, [first]);
-    assert!(jobs::found(&db, &stranger, "lamp").await.unwrap().is_empty(), "each shop finds its own");
+    assert!(jobs::found(&db, &stranger, "lamp", &Sieve::default()).await.unwrap().is_empty(), "each shop finds its own");
 
     // By where they are and whether they may run.
     let sieved = async |sieve: Sieve| -> Vec<i64> {
@@ -66,6 +69,16 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
     assert!(sieved(Sieve { who: Some("Nobody".into()), ..Sieve::default() }).await.is_empty());
     assert!(sieved(Sieve { untouched_since: "2020-01-01T00:00:00".parse().ok(), ..Sieve::default() }).await.is_empty());
     assert_eq!(sieved(Sieve::default()).await, [third, second, first]);
+    // By what they wait for; a search goes through the same sieve.
+    for waits in [Waits::ForCustomer, Waits::Promised, Waits::CameBack] {
+        assert!(sieved(Sieve { waits: Some(waits), ..Sieve::default() }).await.is_empty());
+    }
+    let promise: Promise = serde_json::from_str(r#"{ "hand_over": "2026-12-01T16:00:00Z", "said": "Tuesday at four" }"#).unwrap();
+    says(&db, &one, third, Body::Promised { promise }).await;
+    let promised = Sieve { waits: Some(Waits::Promised), ..Sieve::default() };
+    assert_eq!(sieved(promised.clone()).await, [third]);
+    let found = jobs::found(&db, &one, "lamp", &promised).await.unwrap();
+    assert_eq!(found.iter().map(|row| row.number).collect::<Vec<_>>(), [third]);
 
     // What was put right is told of its like once the job is closed, and not before.
     let job = jobs::load(&db, &one, third).await.unwrap();

@@ -72,9 +72,9 @@ fn says(refused: Result<impl std::fmt::Debug, Refused>, what: &str) {
 async fn a_rig_is_let_in_by_its_name_token_and_job_alone() {
     let bay = bay().await;
     let [first, second] = bay.jobs;
-    says(bay.calls("green", "0123", 1).await, "no rig is paired here");
-    says(bay.calls("red", &bay.token, 1).await, "no rig is paired here");
-    says(bay.calls("green", &bay.token, 1).await, "assigned to no open job");
+    says(bay.calls("green", "0123", 1).await, "no data logger is paired");
+    says(bay.calls("red", &bay.token, 1).await, "no data logger is paired");
+    says(bay.calls("green", &bay.token, 1).await, "linked to no open job");
     let refused = |result: Result<(), StoreError>| assert!(matches!(result, Err(StoreError::NotFound)), "{result:?}");
     refused(rigs::assign(&bay.db, &bay.stranger, bay.rig, None).await);
     refused(rigs::unpair(&bay.db, &bay.stranger, bay.rig).await);
@@ -87,7 +87,7 @@ async fn a_rig_is_let_in_by_its_name_token_and_job_alone() {
     // Sent to another job it keeps nothing more here, and goes on counting there.
     bay.keeps(&admitted, 0..100).await.unwrap();
     rigs::assign(&bay.db, &bay.one, bay.rig, Some(second)).await.unwrap();
-    says(bay.keeps(&admitted, 100..200).await, "assigned elsewhere");
+    says(bay.keeps(&admitted, 100..200).await, "linked to another job");
     let there = bay.calls("green", &bay.token, 1).await.unwrap();
     assert_eq!((there.job, there.next), (second, 100));
     bay.keeps(&there, 100..150).await.unwrap();
@@ -99,11 +99,11 @@ async fn a_rig_is_let_in_by_its_name_token_and_job_alone() {
     assert_eq!((bay.kept(first, &back).await.len(), bay.kept(second, &there).await.len()), (110, 50));
     // A new token shuts the old one out; unpaired it is let in no more, and its runs stay.
     let token = rigs::pair_again(&bay.db, &bay.one, bay.rig).await.unwrap();
-    says(bay.calls("green", &bay.token, 1).await, "no rig is paired here");
+    says(bay.calls("green", &bay.token, 1).await, "no data logger is paired");
     bay.calls("green", &token, 2).await.unwrap();
     rigs::unpair(&bay.db, &bay.one, bay.rig).await.unwrap();
-    says(bay.calls("green", &token, 2).await, "no rig is paired here");
-    says(bay.keeps(&back, 160..170).await, "assigned elsewhere");
+    says(bay.calls("green", &token, 2).await, "no data logger is paired");
+    says(bay.keeps(&back, 160..170).await, "linked to another job");
     assert_eq!(rigs::runs(&bay.db, &bay.one, first).await.unwrap().len(), 1);
     assert!(rigs::pair(&bay.db, &bay.one, "green", None).await.unwrap().is_some(), "its name is free again");
 }
@@ -174,7 +174,7 @@ async fn of_two_connections_one_keeps_and_the_other_is_told() {
     // A job that was closed meanwhile takes nothing more.
     sea_orm::ConnectionTrait::execute_unprepared(&bay.db, "UPDATE jobs SET closed_at = '2026-11-25'").await.unwrap();
     says(bay.keeps(&again, again.next + 60..again.next + 70).await, "the job is closed");
-    says(bay.calls("green", &bay.token, 7).await, "assigned to no open job");
+    says(bay.calls("green", &bay.token, 7).await, "linked to no open job");
     // A stretch is found by its time.
     let some = rigs::chunks(&bay.db, run.id, 5_000_000, 5_500_000).await.unwrap();
     assert_eq!(some.len(), 1);

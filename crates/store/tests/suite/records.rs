@@ -370,9 +370,12 @@ async fn nobody_but_the_owner_can_change_what_was_written() {
     for sql in written.into_iter().chain(["UPDATE records SET code = NULL", "UPDATE users SET sign_in = ''", "DELETE FROM jobs"]) {
         refused(&remover, sql).await;
     }
-    assert_eq!(jobs::found(&db, &one, "Lysander").await.unwrap().len(), 1);
+    assert_eq!(jobs::found(&db, &one, "Lysander", &jobs::Sieve::default()).await.unwrap().len(), 1);
     jobs::remove_customer(&remover, &one, number, "they asked for it").await.unwrap();
-    assert!(!jobs::names_customer(&db, &one, number).await.unwrap() && jobs::found(&db, &one, "Lysander").await.unwrap().is_empty());
+    assert!(
+        !jobs::names_customer(&db, &one, number).await.unwrap()
+            && jobs::found(&db, &one, "Lysander", &jobs::Sieve::default()).await.unwrap().is_empty()
+    );
     let job = jobs::load(&db, &one, number).await.unwrap();
     assert!(job.customer_removed() && job.particulars().customer == "(removed)");
     assert_eq!(jobs::changed_words(&db, &one, number).await.unwrap(), None);

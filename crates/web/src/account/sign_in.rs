@@ -38,7 +38,7 @@ pub struct Typed {
 }
 
 fn page(app: &App, liking: Liking, name: String, back: String, problem: String, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let chrome = Chrome { night: liking.night, ..Chrome::bare("Sign in") };
+    let chrome = Chrome::bare("Sign in").lit(liking);
     let page = Page { chrome, name, back, problem, demo: app.serving.demo };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }

@@ -99,7 +99,7 @@ fn found(record: &Record, shop: String, key: String, stands: bool) -> Found {
         Decision::Below => "Before the repair the pressure was below its limit.",
         Decision::Above => "Before the repair the pressure was above its limit.",
         Decision::Within => "Before the repair the pressure was within its limits.",
-        Decision::Undecided => "Before the repair the pressure was so near its limit that the gauge could not tell.",
+        Decision::Undecided => "Before the repair the pressure was so near its limit that the gauge could not decide.",
         Decision::NotMeasured => "Before the repair the pressure was not measured at every point.",
     };
     Found {
@@ -120,7 +120,7 @@ fn found(record: &Record, shop: String, key: String, stands: bool) -> Found {
 }
 
 fn page(liking: Liking, code: String, told: String, found: Option<Found>, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let chrome = Chrome { night: liking.night, ..Chrome::bare("Check a report") };
+    let chrome = Chrome::bare("Check a report").lit(liking);
     let page = Page { chrome, code, told, found };
     Ok(HttpResponse::build(status)
         .content_type("text/html; charset=utf-8")

@@ -57,7 +57,7 @@ fn page(
 ) -> Result<HttpResponse, Failure> {
     let up_to =
         link.as_ref().and_then(|link| link.proposal.up_to.map(|up_to| format!("{up_to:.0} {}", link.proposal.money))).unwrap_or_default();
-    let chrome = Chrome { night: liking.night, ..Chrome::bare("Your vehicle") };
+    let chrome = Chrome::bare("Your vehicle").lit(liking);
     let page = Page { chrome, link, told, token, up_to: up_to.trim().to_owned(), fields };
     Ok(HttpResponse::build(status)
         .content_type("text/html; charset=utf-8")
@@ -118,7 +118,7 @@ async fn answer(
         }
         _ => None,
     };
-    let Some(said) = said else { return Err(Failure::Form("an answer that is neither yes, no nor a question".to_owned())) };
+    let Some(said) = said else { return Err(Failure::Form("this answer is not approve, decline or ask".to_owned())) };
     if !typed.slip.is_clean() {
         let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, liking, token).await };
         return page(liking, token, Some(link), String::new(), fields(&typed.slip), StatusCode::UNPROCESSABLE_ENTITY);

@@ -2,6 +2,7 @@
 use rust_embed::RustEmbed;
 use serde::Deserialize;
 use velvet_dial_core::adapter::Adapter;
+use velvet_dial_core::case::Replaced;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
@@ -95,6 +96,7 @@ pub struct Entry {
     pub who: String,
     pub at: i64,
     pub told: Option<String>,
+    pub replaced: Option<Replaced>,
     pub check: Option<String>,
     pub found: Option<String>,
     pub rpm: Option<f64>,

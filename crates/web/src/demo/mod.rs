@@ -214,6 +214,9 @@ fn body(entry: &Entry, people: &HashMap<&str, Viewer>, gauges: &HashMap<&str, Uu
     if let Some(circumstance) = &entry.told {
         return Some(Body::Circumstance { circumstance: circumstance.clone(), told: true });
     }
+    if let Some(replaced) = &entry.replaced {
+        return Some(Body::Replaced { part: replaced.clone() });
+    }
     if let (Some(check), Some(outcome)) = (&entry.check, &entry.found) {
         return Some(Body::evidence(check, outcome, Phase::Before));
     }

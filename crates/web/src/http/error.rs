@@ -90,50 +90,48 @@ impl Failure {
                 "The form was too long or incomplete, so nothing was written. Go back, shorten what you typed and send it again.",
             ),
             Self::Upload(_) => {
-                ("File not taken", "The upload broke off or was no file, so nothing was kept. Choose the file and bring it in again.")
+                ("File not taken", "The upload was cut off, or it was not a file. Nothing was saved. Choose the file and import it again.")
             }
             Self::Packed => ("Not taken", "What was sent came packed, which is not taken here, so nothing was written. Send it as it is."),
             Self::Store(StoreError::Closed) => (
                 "The job is closed",
                 "A closed job is a record, so nothing was written. Open it again from its report, with the reason, and send this once more.",
             ),
-            Self::Busy(Busy::Full) => (
-                "Busy",
-                "More is being worked out here at the moment than this computer can do at once. What you sent is sent again by itself; this page asks again in three seconds.",
-            ),
+            Self::Busy(Busy::Full) => {
+                ("Busy", "The server is busy. What you sent is sent again automatically; this page tries again in three seconds.")
+            }
             Self::Store(StoreError::Full { whose: "job", .. }) => (
                 "Enough recorded",
-                "This job holds 256 MB of recorded runs, the most it may, so the file was not kept. Cut the run to the part that matters, or go on with those that are here.",
+                "This job holds 256 MB of recorded runs, which is the limit. The file was not saved. Cut the run to the part that matters, or use the runs that are here.",
             ),
             Self::Store(StoreError::Full { .. }) => (
                 "Enough recorded",
-                "This shop holds 8 GB of recorded runs, the most it may, so the file was not kept. Whoever looks after this computer can make room.",
+                "This shop holds 8 GB of recorded runs, which is the limit. The file was not saved. Ask the person who looks after this computer to make room.",
             ),
             Self::Store(StoreError::Album { .. }) => {
-                ("Enough photos", "This job holds 200 photos, the most it may, so this one was not kept. Go on with those that are here.")
+                ("Enough photos", "This job holds 200 photos, which is the limit. This photo was not saved.")
             }
             Self::Stalled => {
                 ("Not arrived", "What you sent did not arrive in time, so nothing was saved. Check the connection and send it again.")
             }
             Self::NotSigned(_) => (
                 "Not closed",
-                "The key that signs reports cannot be read, so the job was not closed and nothing of it was changed. Whoever looks after this computer finds the reason in the log.",
+                "The key that signs reports cannot be read, so the job was not closed. Nothing was changed. Ask the person who looks after this computer: the reason is in the log.",
             ),
             Self::DiskFull => (
                 "No room",
-                "The disk of this computer is all but full, so the file was not kept; readings and findings can still be written. Whoever looks after it has to make room first.",
+                "The disk of this computer is almost full. The file was not saved; readings and findings still can be. Ask the person who looks after it to make room.",
             ),
-            Self::Store(StoreError::CannotBeKept) => (
-                "Form not understood",
-                "A number of the form is none, so nothing was written. Go back, look at the numbers and send it again.",
-            ),
+            Self::Store(StoreError::CannotBeKept) => {
+                ("Form not understood", "One number on the form is not a number. Nothing was saved. Go back, correct it and send it again.")
+            }
             Self::Paper(_) => (
-                "Not laid out",
-                "The report could not be laid out as a PDF; nothing of it is lost. Print its page, or take it as JSON; whoever looks after this computer finds the reason in the log.",
+                "No PDF",
+                "The report could not be made into a PDF. Nothing is lost: print the page, or save it as JSON. The reason is in the log of this computer.",
             ),
             Self::Store(_) | Self::Oil(_) | Self::Template(_) | Self::Header(_) | Self::Busy(Busy::CutOff) => (
                 "Something failed here",
-                "Nothing of what you typed was lost on this page. Go back and send it again; if it fails again, tell whoever looks after this computer the time of day: the log has the details.",
+                "What you typed is still on the page before. Go back and send it again. If it fails again, call the person who looks after this computer and give the time of day: the log has the details.",
             ),
         }
     }

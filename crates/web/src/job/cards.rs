@@ -2,13 +2,13 @@
 use super::assess::Assessed;
 use super::happened;
 use super::opening::waits_for_yes;
+use crate::ui::picture::looks;
 use crate::ui::show;
 use crate::ui::words::access_words;
 use velvet_dial_core::case::{Phase, how};
 use velvet_dial_core::stage::{QUICK, RECHECK};
 use velvet_dial_core::trace::knowledge::{Check, Outcome, knowledge};
 use velvet_dial_core::trace::{BY_HAND, Effect, Proposal, Step, effects};
-use velvet_dial_core::unit::first_lower;
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One check.
@@ -38,6 +38,8 @@ pub struct CheckCard {
     pub put_off: Option<PutOff>,
     /// Photos of what was found.
     pub photos: Vec<Seen>,
+    /// Where to look, drawn; none where nothing is seen.
+    pub place: Option<String>,
 }
 
 impl CheckCard {
@@ -72,6 +74,8 @@ pub struct Choice {
     pub label: &'static str,
     /// How likely it is now.
     pub odds: Option<String>,
+    /// What it looks like, drawn; none where it is not seen.
+    pub picture: Option<String>,
 }
 
 /// What was found.
@@ -94,15 +98,16 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     let proposal = assessed.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
     let found = |of: Phase| {
         let (entry, found) = assessed.job.live().find_map(|entry| match &entry.body {
-            Body::Evidence { check: found, outcome, also, phase } if *found == check.id && *phase == of => {
-                Some((entry, std::iter::once(outcome).chain(also).cloned().collect::<Vec<_>>()))
+            Body::Evidence { check: found, phase, .. } if *found == check.id && *phase == of => {
+                Some((entry, entry.body.outcomes().map(str::to_owned).collect::<Vec<_>>()))
             }
             _ => None,
         })?;
+        let label = check.labels(entry.body.outcomes());
         Some(Answer {
             entry: entry.id.to_string(),
-            label: labels(check, &found),
-            first: first_thought(assessed, check, entry).filter(|first| *first != labels(check, &found)),
+            first: first_thought(assessed, check, entry).filter(|first| *first != label),
+            label,
             found,
             who: entry.author_name.clone(),
             when: happened::when(entry, &assessed.job.zone),
@@ -119,6 +124,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
             id: &outcome.id,
             label: &outcome.label,
             odds: proposal.and_then(|p| p.outcome_probability.get(i)).map(|p| show::percent(*p)),
+            picture: looks::result(&check.id, &outcome.id),
         })
         .collect();
     let why = proposal.map(|proposal| why(assessed, proposal)).unwrap_or_default();
@@ -151,18 +157,8 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
         before,
         put_off,
         photos: photos(&assessed.job, &check.id),
+        place: looks::place(&check.id),
     })
-}
-
-/// Outcomes in a line: “Carbon, bearing metal”.
-fn labels(check: &Check, found: &[String]) -> String {
-    let label =
-        |id: &String| check.outcomes.iter().find(|outcome| outcome.id == *id).map_or_else(|| id.clone(), |outcome| outcome.label.clone());
-    let mut said = String::new();
-    for id in found {
-        said = if said.is_empty() { label(id) } else { format!("{said}, {}", first_lower(&label(id))) };
-    }
-    said
 }
 
 /// What was found at first, where the answer that holds replaced another.
@@ -173,9 +169,7 @@ fn first_thought(assessed: &Assessed, check: &Check, entry: &Entry) -> Option<St
         first = earlier;
     }
     match &first.body {
-        Body::Evidence { check: of, outcome, also, .. } if *of == check.id => {
-            Some(labels(check, &std::iter::once(outcome).chain(also).cloned().collect::<Vec<_>>()))
-        }
+        Body::Evidence { check: of, .. } if *of == check.id => Some(check.labels(first.body.outcomes())),
         _ => None,
     }
 }
@@ -205,7 +199,7 @@ pub(super) fn effects_of(assessed: &Assessed, check: &str) -> Vec<String> {
 }
 
 /// What this check would part from what, or which outcome would turn the ranking over.
-fn why(assessed: &Assessed, proposal: &Proposal) -> String {
+pub(super) fn why(assessed: &Assessed, proposal: &Proposal) -> String {
     let know = knowledge();
     let name = |index: usize| know.causes.get(index).map_or("", |cause| cause.name.as_str());
     let leader = assessed.now.posterior.ranked().first().copied().unwrap_or_default();
@@ -220,55 +214,6 @@ fn why(assessed: &Assessed, proposal: &Proposal) -> String {
         (Some(turn), None) => format!("What it shows may put “{}” in front.", name(turn.cause)),
         (None, _) => {
             format!("No single result puts another cause clearly in front of “{}”; it makes it more or less probable.", name(leader))
-        }
-    }
-}
-
-/// What to do next.
-pub enum NextCard {
-    /// A check to be answered here.
-    Check(Box<CheckCard>),
-    /// A reading or a move of the bench, done at the readings.
-    Lead(Lead),
-}
-
-/// A reading or a move of the bench.
-pub struct Lead {
-    pub title: String,
-    pub minutes: String,
-    pub why: String,
-    /// What lies behind it, in order.
-    pub behind: Vec<String>,
-    /// It opens the engine, so the customer's approval comes first.
-    pub opens: bool,
-    /// Where it is done.
-    pub stage: &'static str,
-    pub act: &'static str,
-}
-
-/// Steps named behind a move.
-const NAMED_BEHIND: usize = 4;
-
-/// The card of a proposal.
-pub(super) fn next(assessed: &Assessed, proposal: &Proposal) -> Option<NextCard> {
-    let lead = |behind: Vec<String>, opens: bool| {
-        let (stage, act) = if opens { ("open-up", "Plan the opening") } else { ("run", "Go to the readings") };
-        let why = if behind.is_empty() { why(assessed, proposal) } else { String::new() };
-        Lead { title: name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes), why, behind, opens, stage, act }
-    };
-    match &proposal.step {
-        Step::Check(check) => card(assessed, check).map(|card| NextCard::Check(Box::new(card))),
-        Step::Reading(_) => Some(NextCard::Lead(lead(Vec::new(), false))),
-        Step::Bench(step, behind) => {
-            let mut behind: Vec<&Step> = behind.iter().take(NAMED_BEHIND).collect();
-            // What lies behind an opening is looked at in the order that destroys nothing.
-            let place =
-                |step: &&Step| if let Step::Check(id) = step { knowledge().check(id).map_or(0.0, |check| check.order) } else { 0.0 };
-            if step.opens() {
-                behind.sort_by(|a, b| place(a).total_cmp(&place(b)));
-            }
-            let behind = behind.into_iter().map(|step| name(assessed, step)).collect();
-            Some(NextCard::Lead(lead(behind, step.opens())))
         }
     }
 }

@@ -42,7 +42,7 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     let check = knowledge().check(&form.check);
     let put_off = PUT_OFF.iter().find(|(word, ..)| *word == form.outcome).map(|(_, cannot)| *cannot);
     if !check.is_some_and(|check| put_off.is_some() || check.outcome(&form.outcome).is_some()) {
-        return Err(Failure::Form("a check or an outcome that is none".to_owned()));
+        return Err(Failure::Form("this check or result is not on the list".to_owned()));
     }
     let mut sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
     // Most checks open no engine, and most jobs are not repaired yet: for them the job is not loaded.
@@ -81,11 +81,9 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
             Body::Evidence { check: form.check.clone(), outcome: all.next().unwrap_or_default(), also: all.collect(), phase }
         }
     };
-    if let (Body::Evidence { outcome, also, .. }, Some(check)) = (&body, check) {
-        let all: Vec<&str> = std::iter::once(outcome).chain(also).map(String::as_str).collect();
-        if let Some(why) = check.refuses_together(&all) {
-            return Err(Failure::Form(why));
-        }
+    let all: Vec<&str> = body.outcomes().collect();
+    if let Some(why) = check.and_then(|check| check.refuses_together(&all)) {
+        return Err(Failure::Form(why));
     }
     if form.beside {
         fields.push(("beside".to_owned(), "true".to_owned()));
@@ -102,8 +100,8 @@ fn seen_already(job: &Job, sent: &Sent<'_>) -> Result<Vec<String>, Failure> {
     // Sent once more it is the same answer again: what it stood on may be superseded by then, by itself.
     let entry = job.entries.iter().find(|entry| Some(entry.id) == stands);
     Ok(match entry.map(|entry| &entry.body) {
-        Some(Body::Evidence { outcome, also, .. }) => std::iter::once(outcome).chain(also).cloned().collect(),
-        _ => Vec::new(),
+        Some(body) => body.outcomes().map(str::to_owned).collect(),
+        None => Vec::new(),
     })
 }
 

@@ -1,9 +1,9 @@
 //! What every act of a stage stands on: the asker, the job's number, and the way back to the screen.
 use super::Drawn;
 use super::assess::{assess, tell_the_board};
-use super::cards::NextCard;
 use super::compare;
 use super::live::Rigs;
+use super::next_step::NextCard;
 use super::open_up;
 use super::put_right;
 use super::rig::chooser::{Expected, expected};
@@ -101,7 +101,7 @@ impl<'a> Sent<'a> {
         if self.supersedes.is_empty() {
             return Ok(None);
         }
-        Uuid::parse_str(self.supersedes).map(Some).map_err(|_| Failure::Form("the key of an entry that is none".to_owned()))
+        Uuid::parse_str(self.supersedes).map(Some).map_err(|_| Failure::Form("the entry it refers to does not exist".to_owned()))
     }
 }
 
@@ -247,7 +247,7 @@ impl Desk {
             let title = format!("{} · {}", bench.tag, bench.stage.title());
             let linked = self.app.hub.of_job(self.viewer.shop, self.number).is_some();
             let live = stage != Stage::Rig && of_rigs.assigned(self.number).is_some();
-            Page { chrome: Chrome::of(&self.viewer, self.liking, title), bench, work, next, live, linked }.render()?
+            Page { chrome: Chrome::of(&self.viewer, self.liking, title).helped_by(stage.id()), bench, work, next, live, linked }.render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
     }

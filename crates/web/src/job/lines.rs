@@ -1,5 +1,6 @@
 //! Entries in words.
 use crate::job::happened::{self, has_time};
+use crate::job::notes;
 use crate::ui::words::describe;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Entry, Job};
@@ -23,6 +24,13 @@ pub fn lines(job: &Job, unit: Units) -> Vec<Line> {
     job.entries.iter().rev().filter(|entry| !matches!(entry.body, Body::Withdrawn { .. })).map(|entry| line(job, entry, unit)).collect()
 }
 
+/// An entry in a sentence; a note with what it belongs to.
+fn said(job: &Job, body: &Body, unit: Units) -> String {
+    let said = describe(body, unit);
+    let about = if let Body::Note(note) = body { notes::about(job, note) } else { None };
+    about.map_or(said.clone(), |about| format!("{said} ({about})"))
+}
+
 pub(super) fn line(job: &Job, entry: &Entry, unit: Units) -> Line {
     let heir = job.heir(entry.id);
     let time_reason = heir.map(|heir| heir.time_reason.as_str()).filter(|reason| !reason.is_empty());
@@ -37,7 +45,7 @@ pub(super) fn line(job: &Job, entry: &Entry, unit: Units) -> Line {
         who: entry.author_name.clone(),
         when: happened::when(entry, &job.zone),
         timed: has_time(&entry.body).then(|| job.zone.wall(entry.happened_at).format("%Y-%m-%dT%H:%M").to_string()),
-        what: describe(&entry.body, unit),
+        what: said(job, &entry.body, unit),
         struck: heir.is_some(),
         reason,
     }

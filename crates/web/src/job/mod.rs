@@ -11,6 +11,7 @@ mod intake;
 mod lines;
 mod live;
 mod look;
+mod next_step;
 mod notes;
 mod open_up;
 mod opening;

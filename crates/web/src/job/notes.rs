@@ -7,11 +7,14 @@ use actix_multipart::Multipart;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
+use uuid::Uuid;
+use velvet_dial_core::case::Phase;
 use velvet_dial_core::field;
-use velvet_dial_core::record::NoteSort;
+use velvet_dial_core::record::{COLD_C, NoteSort};
 use velvet_dial_core::stage::Stage;
+use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::first_upper;
-use velvet_dial_store::jobs::{self, Body, EngineNote, Job, Note};
+use velvet_dial_store::jobs::{self, Body, EngineNote, Entry, Job, Note};
 use velvet_dial_store::zone::Zone;
 
 /// Letters of a note.
@@ -26,6 +29,64 @@ pub struct NoteRow {
     pub photo: Option<String>,
     pub in_report: bool,
     pub for_engine: bool,
+    /// What it belongs to; empty where it belongs to the job.
+    pub about: String,
+}
+
+/// What a note may belong to.
+pub struct Subject {
+    pub entry: String,
+    pub label: String,
+    pub chosen: bool,
+}
+
+/// What is chosen among.
+const SUBJECTS: usize = 40;
+
+/// A reading, a finding or a step by its place, without what was found; none for an entry that a note cannot belong to.
+fn place(body: &Body) -> Option<String> {
+    Some(match body {
+        Body::Reading(taken) => {
+            let (r, after) = (&taken.reading, if body.phase() == Phase::After { " after the repair" } else { "" });
+            format!("{} reading at {:.0} rpm{after}", if r.oil_temp_c < COLD_C { "cold" } else { "hot" }, r.rpm)
+        }
+        Body::Evidence { check, .. } => knowledge().check(check)?.ask.clone(),
+        Body::Done { step, .. } => step.trim_end_matches('.').to_owned(),
+        Body::Repair(repair) => format!("repair: {}", repair.done.trim_end_matches('.')),
+        _ => return None,
+    })
+}
+
+/// What a note belongs to, in words; none where that was withdrawn.
+pub fn about(job: &Job, note: &Note) -> Option<String> {
+    job.latest(note.about?).and_then(|entry| place(&entry.body))
+}
+
+/// What a note can belong to, the last one first.
+pub fn subjects(job: &Job, chosen: Option<&str>) -> Vec<Subject> {
+    let chosen = chosen.and_then(|id| Uuid::parse_str(id).ok()).and_then(|id| job.latest(id)).map(|entry| entry.id);
+    let one = |entry: &Entry| {
+        let label = first_upper(&place(&entry.body)?);
+        Some(Subject { entry: entry.id.to_string(), label, chosen: chosen == Some(entry.id) })
+    };
+    let mut all: Vec<Subject> = job.live().filter_map(one).collect();
+    all.reverse();
+    let mut kept = 0;
+    all.retain(|subject| {
+        kept += 1;
+        kept <= SUBJECTS || subject.chosen
+    });
+    all
+}
+
+/// Photos of an entry: those of the notes that belong to it.
+pub fn photos(job: &Job, entry: Uuid) -> Vec<String> {
+    let of_it = |note: &Note| note.about.and_then(|about| job.latest(about)).is_some_and(|latest| latest.id == entry);
+    let one = |body: &Body| match body {
+        Body::Note(note) if of_it(note) => note.photo.map(|photo| photo.to_string()),
+        _ => None,
+    };
+    job.live().filter_map(|entry| one(&entry.body)).collect()
 }
 
 /// The notes of a job, the last one first.
@@ -41,6 +102,7 @@ pub fn rows(job: &Job) -> Vec<NoteRow> {
                 photo: note.photo.map(|photo| photo.to_string()),
                 in_report: note.in_report,
                 for_engine: note.for_engine,
+                about: about(job, note).unwrap_or_default(),
             }),
             _ => None,
         })
@@ -81,7 +143,7 @@ async fn add(desk: Desk, sent: Multipart) -> Result<HttpResponse, Failure> {
     let stage = Stage::parse(text("stage")).unwrap_or(Stage::Look);
     let refused = |name: &str, sentence: String| {
         let mut slip = Slip::of("note");
-        for kept in ["words", "sort", "in_report", "for_engine"] {
+        for kept in ["words", "sort", "about", "in_report", "for_engine"] {
             slip.keep(kept, text(kept));
         }
         slip.wrong(name, sentence);
@@ -102,8 +164,11 @@ async fn add(desk: Desk, sent: Multipart) -> Result<HttpResponse, Failure> {
     };
     let sort = NoteSort::ALL.iter().find(|(_, id, _)| *id == text("sort")).map_or(NoteSort::Other, |(sort, ..)| *sort);
     let ticked = |name: &str| !text(name).is_empty();
-    let note = Note { sort, words, photo, stage: stage.id().to_owned(), in_report: ticked("in_report"), for_engine: ticked("for_engine") };
-    let again = ["sort", "words", "in_report", "for_engine"].map(|name| (name.to_owned(), text(name).to_owned())).to_vec();
+    let job = desk.job().await?;
+    let about = Uuid::parse_str(text("about")).ok().filter(|id| job.latest(*id).is_some_and(|entry| place(&entry.body).is_some()));
+    let (in_report, for_engine) = (ticked("in_report"), ticked("for_engine"));
+    let note = Note { sort, words, photo, stage: stage.id().to_owned(), in_report, for_engine, about };
+    let again = ["sort", "words", "about", "in_report", "for_engine"].map(|name| (name.to_owned(), text(name).to_owned())).to_vec();
     desk.write(stage, Sent::of(&fields), Body::Note(note), "notes", again).await
 }
 

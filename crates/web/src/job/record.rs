@@ -37,7 +37,7 @@ pub async fn draft(db: &Connection, viewer: &Viewer, mut record: Record) -> Resu
     let mut broken = record::seal(&mut record, &job.to_string(), entries.clone()).err().map(|error| error.to_string());
     if broken.is_none() && !seals::holds(db, job, &entries).await? {
         record.seal = None;
-        broken = Some("Its ledger is not the one whose head was sealed: entries were changed or taken away.".to_owned());
+        broken = Some("Its job history is not the one that was sealed: entries were changed or removed.".to_owned());
     }
     if broken.is_none()
         && let Some(seq) = jobs::changed_words(db, viewer, number).await?
@@ -46,7 +46,7 @@ pub async fn draft(db: &Connection, viewer: &Viewer, mut record: Record) -> Resu
         broken = Some(format!("What entry {seq} says of the customer is not what was written."));
     }
     if let Some(why) = &broken {
-        tracing::error!(job = number, %why, "a ledger is not what it was");
+        tracing::error!(job = number, %why, "the job history was changed");
     }
     Ok((record, broken))
 }

@@ -15,7 +15,7 @@ use velvet_dial_store::jobs::{Body, Entry, Job};
 static FORM: Form = Form {
     name: "withdraw",
     asks: &[
-        Ask::new("reason", "Reason", "", Kind::Needed(300, "say in a few words why it no longer holds; others will read it.")),
+        Ask::new("reason", "Reason", "", Kind::Needed(300, "say in a few words why it is withdrawn; others will read it.")),
         Ask::new("entry", "", "", Kind::Hidden),
         Ask::new("stage", "", "", Kind::Hidden),
     ],
@@ -43,12 +43,18 @@ const AT_ONCE: TimeDelta = TimeDelta::seconds(60);
 const SLACK: TimeDelta = TimeDelta::seconds(60);
 pub(super) const UNDONE: &str = "undone at once";
 
+/// Seconds for which a fresh entry can still be undone.
+pub fn left_s(entry: &Entry, now: NaiveDateTime) -> i64 {
+    (AT_ONCE - (now - entry.written_at)).num_seconds().max(1)
+}
+
 /// The entry that its writer may still undo: the last one, while it is fresh.
 pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
     let last = job.entries.last().filter(|last| last.author == who && now - last.written_at < AT_ONCE)?;
     let kind = matches!(
         last.body,
         Body::Circumstance { .. }
+            | Body::Replaced { .. }
             | Body::Evidence { .. }
             | Body::PutOff { .. }
             | Body::Photo(_)

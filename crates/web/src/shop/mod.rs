@@ -2,10 +2,12 @@
 mod board;
 mod calculators;
 mod gauges;
+mod help;
 mod learnt;
 mod library;
 mod opening;
 mod rigs;
+mod settings;
 mod thread;
 mod ways;
 
@@ -22,5 +24,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(ways::routes)
         .configure(calculators::routes)
         .configure(rigs::routes)
-        .configure(gauges::routes);
+        .configure(gauges::routes)
+        .configure(settings::routes)
+        .configure(help::routes);
 }

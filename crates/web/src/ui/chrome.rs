@@ -4,6 +4,42 @@ use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Pressure, Temperature, Units};
 use velvet_dial_store::Viewer;
 
+/// Where a page belongs in the navigation of the shop.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Place {
+    Board,
+    NewJob,
+    Engines,
+    Gauges,
+    Loggers,
+    Calculators,
+    Experience,
+    Settings,
+    Help,
+}
+
+impl Place {
+    /// In the order of the navigation, with address and label.
+    const ALL: [(Self, &'static str, &'static str); 9] = [
+        (Self::Board, "/", "Board"),
+        (Self::NewJob, "/jobs/new", "New job"),
+        (Self::Engines, "/library", "Engines"),
+        (Self::Gauges, "/gauges", "Gauges"),
+        (Self::Loggers, "/rigs", "Data loggers"),
+        (Self::Calculators, "/calculators", "Calculators"),
+        (Self::Experience, "/learnt", "Experience"),
+        (Self::Settings, "/settings", "Settings"),
+        (Self::Help, "/help", "Help"),
+    ];
+}
+
+/// A link of the navigation.
+pub struct PlaceLink {
+    pub href: String,
+    pub label: &'static str,
+    pub here: bool,
+}
+
 /// What the frame round every page needs.
 pub struct Chrome {
     pub title: String,
@@ -15,6 +51,10 @@ pub struct Chrome {
     pub night: bool,
     /// The cautions of first use are still to be read.
     pub cautions: bool,
+    /// The entry of the navigation that this page is; none on the pages of a job.
+    place: Option<Place>,
+    /// The help that belongs to the page.
+    topic: Option<&'static str>,
 }
 
 impl Chrome {
@@ -27,12 +67,52 @@ impl Chrome {
             unit: liking.unit,
             night: liking.night,
             cautions: !viewer.cautions_read,
+            place: None,
+            topic: None,
         }
     }
 
     /// For nobody in particular.
     pub fn bare(title: impl Into<String>) -> Self {
-        Self { title: title.into(), who: String::new(), user: String::new(), unit: Units::default(), night: false, cautions: false }
+        Self {
+            title: title.into(),
+            who: String::new(),
+            user: String::new(),
+            unit: Units::default(),
+            night: false,
+            cautions: false,
+            place: None,
+            topic: None,
+        }
+    }
+
+    /// The same page in the theme that the visitor likes.
+    pub fn lit(self, liking: Liking) -> Self {
+        Self { night: liking.night, ..self }
+    }
+
+    /// The same page as an entry of the navigation.
+    pub fn at(self, place: Place) -> Self {
+        Self { place: Some(place), ..self }
+    }
+
+    /// The same page with the help that belongs to it.
+    pub fn helped_by(self, topic: &'static str) -> Self {
+        Self { topic: Some(topic), ..self }
+    }
+
+    /// The address of the help that belongs to the page.
+    pub fn help(&self) -> String {
+        self.topic.map_or_else(|| "/help".to_owned(), |topic| format!("/help/{topic}"))
+    }
+
+    /// The navigation.
+    pub fn places(&self) -> impl Iterator<Item = PlaceLink> {
+        Place::ALL.into_iter().map(|(place, href, label)| PlaceLink {
+            href: if place == Place::Help { self.help() } else { href.to_owned() },
+            label,
+            here: self.place == Some(place),
+        })
     }
 
     /// Keys and what they do, the keys as markup of our own.
@@ -43,9 +123,9 @@ impl Chrome {
             (format!("{} to {}", key("1"), key(&stages.to_string())), "go to a stage of the job"),
             (key("0"), "report"),
             (key("n"), "go to the next check"),
-            (format!("{}, {}", key("t"), key("m")), "take the hold, mark the moment"),
+            (format!("{}, {}", key("t"), key("m")), "record a steady reading, mark the moment"),
             (key("b"), "back to the board"),
-            (key("?"), "this sheet"),
+            (key("?"), "show these keys"),
         ]
     }
 

@@ -7,5 +7,6 @@ pub mod picture;
 pub mod show;
 pub mod words;
 
-pub use chrome::Chrome;
+pub use chrome::{Chrome, Place};
 pub use liking::Liking;
+pub use velvet_dial_core::count::{count, times};

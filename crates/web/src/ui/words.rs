@@ -61,7 +61,11 @@ pub fn describe(body: &Body, unit: Units) -> String {
     match body {
         Body::Circumstance { circumstance, told } => {
             let label = know.circumstance(circumstance).map_or(circumstance.as_str(), |c| c.label.as_str());
-            if *told { format!("Told: {label}") } else { format!("Taken back: {label}") }
+            if *told { format!("Reported: {label}") } else { format!("Cleared: {label}") }
+        }
+        Body::Replaced { part: replaced } => {
+            let label = know.circumstance(&replaced.circumstance).map_or(replaced.circumstance.as_str(), |c| c.label.as_str());
+            format!("{label}: {}", replaced.said().unwrap_or_else(|| "by whom and with what effect is not known".to_owned()))
         }
         Body::Reading(taken) => {
             let r = &taken.reading;
@@ -70,8 +74,8 @@ pub fn describe(body: &Body, unit: Units) -> String {
         }
         Body::StopCall(called) => stop_called(called, unit),
         Body::Rig(done) => rigged(done, unit),
-        Body::Evidence { check, outcome, also, phase } => {
-            let said = found_said(check, outcome, also);
+        Body::Evidence { check, phase, .. } => {
+            let said = found_said(check, body);
             if *phase == Phase::After { format!("After the repair: {said}") } else { said }
         }
         Body::Photo(shown) => {
@@ -86,26 +90,26 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Repair(repair) => {
             let cause = repair.cause.as_ref().and_then(|id| know.cause(id)).and_then(|i| know.causes.get(i));
             let how = if repair.stopgap { "Stopgap" } else { "Repaired" };
-            format!("{how}: {}", cause.map_or("not a cause of the list", |c| c.name.as_str()))
+            format!("{how}: {}", cause.map_or("a cause that is not on the list", |c| c.name.as_str()))
         }
-        Body::Struck { cause, because } => format!("Struck out: {}, because of “{}”", cause_name(cause), fact_name(because)),
-        Body::Order { order } => format!("Next step by: {}", order_name(order)),
-        Body::Pattern { cause: Some(cause) } => format!("Said to be always: {}", cause_name(cause)),
-        Body::Pattern { cause: None } => "No longer said to be always one part".to_owned(),
+        Body::Struck { cause, because } => format!("Ruled out: {}, because of “{}”", cause_name(cause), fact_name(because)),
+        Body::Order { order } => format!("Strategy: {}", order_name(order)),
+        Body::Pattern { cause: Some(cause) } => format!("Usual cause, as somebody says: {}", cause_name(cause)),
+        Body::Pattern { cause: None } => "No usual cause any more".to_owned(),
         Body::Agreed { how, unasked: true, .. } => format!("Opened without the customer's approval: {how}"),
         Body::Agreed { who, how, up_to, .. } => {
             let how = if how.is_empty() { String::new() } else { format!(", {how}") };
             let up_to = up_to.map(|money| format!(", up to {money:.0}")).unwrap_or_default();
-            format!("Yes to opening it: {who}{how}{up_to}")
+            format!("Approved: {who}{how}{up_to}")
         }
         Body::Talked { about, go_on, who, words } => {
             let words = if words.is_empty() { String::new() } else { format!(", {words}") };
-            format!("Talked over “{}”: {}, {who}{words}", fact_name(about), if *go_on { "go on" } else { "close it again" })
+            format!("Talked about “{}”: {}, {who}{words}", fact_name(about), if *go_on { "go on" } else { "close it again" })
         }
         Body::Done { step, .. } => format!("Done: {step}"),
-        Body::Customer { who, said_no: true, words } if words.is_empty() => format!("Declined by the link: {who}"),
-        Body::Customer { who, said_no: true, words } => format!("Declined by the link: {who}, “{words}”"),
-        Body::Customer { who, words, .. } => format!("A question by the link: {who}, “{words}”"),
+        Body::Customer { who, said_no: true, words } if words.is_empty() => format!("Declined: {who}"),
+        Body::Customer { who, said_no: true, words } => format!("Declined: {who}, “{words}”"),
+        Body::Customer { who, words, .. } => format!("Question: {who}, “{words}”"),
         Body::Crank { said } => crank_said(*said),
         Body::Journal { said } => journal_said(said),
         Body::Measured { figure: measured } => measured_said(measured),
@@ -116,7 +120,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::FollowUp(found) => format!("Follow-up: {}", followed_up(found)),
         Body::CustomerRemoved { because } => format!("Customer removed from the job: {because}"),
         Body::Filled {} => "Oil filled to the mark, level checked".to_owned(),
-        Body::Cranked { outcome } => format!("Cranked without fuel after it was put right: {}", outcome.label()),
+        Body::Cranked { outcome } => format!("Cranked without fuel after the repair: {}", outcome.label()),
         Body::Comeback { of, same: true } => format!("Came back with the same as job {of}"),
         Body::Comeback { of, .. } => format!("Was here before, for something else: job {of}"),
         Body::Closed { found } => closed_said(found),
@@ -145,11 +149,11 @@ pub fn note_said(note: &Note) -> String {
 }
 
 /// “What lies in the sump: Carbon, bearing metal”.
-pub fn found_said(check: &str, outcome: &str, also: &[String]) -> String {
-    let know = knowledge();
-    let label = |outcome: &str| know.found(check, outcome).map_or_else(|| outcome.to_owned(), |(_, found)| found.label.clone());
-    let besides: String = also.iter().map(|outcome| format!(", {}", velvet_dial_core::unit::first_lower(&label(outcome)))).collect();
-    format!("{}: {}{besides}", know.check(check).map_or(check, |check| check.ask.as_str()), label(outcome))
+pub fn found_said(check: &str, body: &Body) -> String {
+    let Some(known) = knowledge().check(check) else {
+        return format!("{check}: {}", body.outcomes().collect::<Vec<_>>().join(", "));
+    };
+    format!("{}: {}", known.ask, known.labels(body.outcomes()))
 }
 
 /// “Filter cut open: metal. Flakes in every fold”.
@@ -164,7 +168,8 @@ fn closed_said(found: &Found) -> String {
     let cause = found.cause.as_deref().map(cause_name).map(str::to_owned);
     let known = found.known.map(|known| known.label().to_owned());
     let took = found.took_min.map(|minutes| format!("{} of work", show::minutes(minutes)));
-    let parts: Vec<String> = [cause, known, took].into_iter().flatten().collect();
+    let why = Some(&found.without_proof).filter(|why| !why.is_empty()).map(|why| format!("without proof: {why}"));
+    let parts: Vec<String> = [cause, known, took, why].into_iter().flatten().collect();
     if parts.is_empty() { "Job closed".to_owned() } else { format!("Job closed: {}", parts.join(", ")) }
 }
 
@@ -287,7 +292,7 @@ fn particulars(said: &Particulars) -> String {
     let odometer = said.odometer_km.map_or_else(String::new, |km| format!("odometer {km:.0} km"));
     let on_it = said.on_it.as_ref().map_or_else(String::new, |(_, name)| format!("{name} is on it"));
     let parts: Vec<String> = [customer, odometer, on_it].into_iter().filter(|part| !part.is_empty()).collect();
-    if parts.is_empty() { "Customer, odometer and who is on it: taken back".to_owned() } else { format!("Noted: {}", parts.join("; ")) }
+    if parts.is_empty() { "Customer, odometer and technician: cleared".to_owned() } else { format!("Noted: {}", parts.join("; ")) }
 }
 
 /// What must be open first, in words; nothing for outside checks.
@@ -370,20 +375,20 @@ mod tests {
             Body::Repair(Repair { cause: cause.map(str::to_owned), done: "x".into(), follow_up: String::new(), stopgap: false })
         };
         for (body, told) in [
-            (Body::Circumstance { circumstance: "whine".into(), told: true }, "Told: Whine"),
-            (Body::Circumstance { circumstance: "whine".into(), told: false }, "Taken back: Whine"),
-            (Body::Circumstance { circumstance: "of a later version".into(), told: true }, "Told: of a later version"),
+            (Body::Circumstance { circumstance: "whine".into(), told: true }, "Reported: Whine"),
+            (Body::Circumstance { circumstance: "whine".into(), told: false }, "Cleared: Whine"),
+            (Body::Circumstance { circumstance: "of a later version".into(), told: true }, "Reported: of a later version"),
             (reading(Phase::Before), "62 kPa at 780 rpm, 97 °C, neutral"),
             (reading(Phase::After), "After: 62 kPa at 780 rpm, 97 °C, neutral"),
             (Body::evidence("tarot", "purple", Phase::Before), "tarot: purple"),
             (repair(Some("pickup_air")), "Repaired: Air drawn in at the pickup joint"),
-            (repair(None), "Repaired: not a cause of the list"),
+            (repair(None), "Repaired: a cause that is not on the list"),
             (
                 noted("The carrier", "ext. 12", Some(182_400.0), Some("Odd")),
                 "Noted: customer The carrier, ext. 12; odometer 182400 km; Odd is on it",
             ),
             (noted("", "ext. 12", None, None), "Noted: customer at ext. 12"),
-            (noted("", "", None, None), "Customer, odometer and who is on it: taken back"),
+            (noted("", "", None, None), "Customer, odometer and technician: cleared"),
             (step("zero", "done", Some(8.0)), "Zero, line open: 8 kPa"),
             (step("sender", "teed", None), "Sender: plugged off or teed in: teed in"),
             (step("peak", "skipped", None), "Clear the peak-hold: skipped"),

@@ -15,7 +15,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
 
     // Undecided on a wide gauge; read once more on a fine one it is decided.
     at("/jobs/7/compare").await;
-    me.sees("That is too near to tell").await;
+    me.sees("That is too near the limit to decide").await;
     me.sees("What would decide it").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
     at("/jobs/7/run").await;
@@ -23,20 +23,20 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     me.fill("reading-oil_temp_c", "98").await;
     me.fill("reading-pressure", "128").await;
     chosen(driver, "gauge", "Small brass").await;
-    me.press("Take this reading").await;
-    me.sees("Written: 128 kPa").await;
+    me.press("Save reading").await;
+    me.sees("Saved: 128 kPa").await;
     at("/jobs/7/compare").await;
-    until("decided", || async { !me.text().await.contains("That is too near to tell") }).await;
+    until("decided", || async { !me.text().await.contains("That is too near the limit to decide") }).await;
     me.sees("Every point of the sheet is within its limits").await;
 
     // Set apart it counts no more, stays readable, and counts again by a tap.
-    driver.find(By::XPath("//summary[contains(., 'All readings are believed')]")).await.unwrap().click().await.unwrap();
+    driver.find(By::XPath("//summary[contains(., 'All readings are used')]")).await.unwrap().click().await.unwrap();
     let why = driver.find(By::XPath("//form[contains(., '128 kPa')]//input[@name='why']")).await.unwrap();
     why.scroll_into_view().await.unwrap();
     why.send_keys("read in the wrong gear" + Key::Enter).await.unwrap();
-    me.sees("That is too near to tell").await;
+    me.sees("That is too near the limit to decide").await;
     me.sees("read in the wrong gear").await;
-    me.press("Let it count again").await;
+    me.press("Use it again").await;
     me.sees("Every point of the sheet is within its limits").await;
 
     // What if: in the address, told in words, drawn, and nothing of it written.
@@ -45,7 +45,7 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     me.sees("Filter and cooler then get").await;
     me.sees("At 780 rpm and 112 °C it would show").await;
     assert!(driver.find(By::Css(".map polyline.what-if")).await.is_ok() && driver.find(By::Css(".map .carried")).await.is_ok());
-    me.sees("2 taken").await;
+    me.sees("2 readings").await;
     at("/jobs/9/compare?relief=lots").await;
     assert_eq!(
         driver.find(By::Id("if-relief")).await.unwrap().prop("value").await.unwrap().as_deref(),
@@ -65,17 +65,17 @@ async fn a_better_gauge_settles_it_a_revision_turns_it_and_a_reading_is_set_apar
     me.fill("sheet-source", "Quayside sheet 12, rev D").await;
     me.fill("sheet-in_force_from", "2026-01-01").await;
     me.fill("sheet-min1", "15").await;
-    me.press("Enter it").await;
-    me.sees("It turns the verdict of open jobs").await;
+    me.press("Save sheet").await;
+    me.sees("It changes the verdict of open jobs").await;
     me.sees("FORK 5: below would be").await;
     // What was typed stands there, and nothing is entered yet.
     assert_eq!(driver.find(By::Id("sheet-min1")).await.unwrap().prop("value").await.unwrap().as_deref(), Some("15"));
     assert!(!me.text().await.contains("rev D, from"));
-    me.press("Enter it all the same").await;
+    me.press("Save it all the same").await;
     me.sees("Quayside sheet 12, rev D").await;
     at("/jobs/9/compare").await;
-    me.sees("What was read is within").await;
-    me.sees("Another revision, for reading only. Quayside sheet 12, rev C").await;
+    me.sees("The points that were read are within").await;
+    me.sees("Another revision, for comparison only. Quayside sheet 12, rev C").await;
     browser.quit().await;
 }
 
@@ -93,27 +93,27 @@ async fn a_library_file_is_tried_before_it_is_taken_and_a_calculator_carries_its
     let tried = async || {
         at("/library/file").await;
         driver.find(By::Name("file")).await.unwrap().send_keys(file.path().to_str().unwrap()).await.unwrap();
-        me.press("See what it would do").await;
+        me.press("Check the file").await;
     };
     tried().await;
-    me.sees("Engine Heron 1.9, 1 revisions of its sheet").await;
-    me.sees("2 rows cannot be taken").await;
-    me.sees("every row names its engine").await;
+    me.sees("Engine Heron 1.9, sheet with 1 revision").await;
+    me.sees("Rows with mistakes: 2").await;
+    me.sees("Every row names its engine").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
     at("/library").await;
     assert!(!me.text().await.contains("Heron 1.9"), "a dry run writes nothing");
     tried().await;
-    me.press("Take the good rows in").await;
+    me.press("Import the good rows").await;
     me.sees("Heron 1.9").await;
     // A sheet in bar where kPa are meant is asked about, and waits for the tick.
     std::fs::write(file.path(), format!("{head}\nHeron 2.2,2.2,4,800,5W-30,Heron 4,2024-01-01,800,100,0.9,\n")).unwrap();
     tried().await;
     me.sees("Check these limits first").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
-    me.press("Take it in").await;
+    me.press("Import all").await;
     me.sees("Nothing was imported: some limits look wrong").await;
     driver.find(By::Name("sure")).await.unwrap().click().await.unwrap();
-    me.press("Take it in").await;
+    me.press("Import all").await;
     me.sees("Heron 2.2").await;
 
     // From a new job to a new engine and back: what was typed waits, and the engine stands chosen.

@@ -67,7 +67,7 @@ async fn a_switch_of_unit_or_light_goes_with_the_person_and_changes_what_is_show
     me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
     me.reading("780", "98", "60").await;
-    me.sees("1 taken").await;
+    me.sees("1 reading").await;
     for (unit, shown) in [("bar", "0.60"), ("psi", "8.7"), ("kPa", "60")] {
         me.press(unit).await;
         until(unit, || async {
@@ -78,7 +78,7 @@ async fn a_switch_of_unit_or_light_goes_with_the_person_and_changes_what_is_show
         let hint = me.driver.find(By::Css("label[for='reading-pressure']")).await.unwrap().text().await.unwrap();
         assert!(hint.contains(unit), "the empty field asks in {unit} too: {hint}");
     }
-    me.press("Night").await;
+    me.from_menu("Night").await;
     until("night", || async { me.driver.find(By::Css("html[data-theme='night']")).await.is_ok() }).await;
     me.driver.goto(format!("{base}/")).await.unwrap();
     assert!(me.driver.find(By::Css("html[data-theme='night']")).await.is_ok(), "it goes along");

@@ -16,9 +16,9 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/library/engines", false),
     ("POST", "/library/engines/{engine}", true),
     ("POST", "/library/engines/{engine}/sheets", true),
-    ("POST", "/library/gauges", false),
-    ("POST", "/library/gauges/{gauge}", true),
-    ("POST", "/library/shop", false),
+    ("POST", "/gauges", false),
+    ("POST", "/gauges/{gauge}", true),
+    ("POST", "/settings", false),
     ("GET", "/thread", false),
     ("GET", "/thread?diameter=10", false),
     ("GET", "/rigs", false),
@@ -128,7 +128,7 @@ async fn every_address_is_closed_to_nobody_in_particular_and_to_another_shop() {
     let kept = upload(&ines).await;
     let capture = location(kept.headers()).rsplit('/').next().unwrap().to_owned();
     let engine = key(&ines, "/library", "?engine=").await;
-    let gauge = key(&ines, "/library", "?gauge=").await;
+    let gauge = key(&ines, "/gauges", "?gauge=").await;
     let (rig, run) = crate::support::recorded(&db, 9).await;
     let photo = jobs::add_photo(&db, &crate::support::ines(&db).await, 9, &Photo { width: 1, height: 1, small: vec![1], large: vec![2] })
         .await
@@ -179,7 +179,7 @@ async fn a_closed_report_is_changed_by_nothing_that_is_changed_later() {
     assert!(page.contains("proven") || page.contains("within its limit"), "it is one that was proven");
     assert!(page.contains(" 2026"), "the year stands on what leaves the shop");
     // Every engine, sheet and gauge of the shop is changed.
-    let library = person.page("/library").await;
+    let library = [person.page("/library").await, person.page("/gauges").await].concat();
     let keys = |before: &str| {
         let mut keys: Vec<&str> = library.split(before).skip(1).filter_map(|rest| rest.get(..36)).collect();
         keys.dedup();
@@ -197,7 +197,7 @@ async fn a_closed_report_is_changed_by_nothing_that_is_changed_later() {
     for (place, gauge) in keys("?gauge=").into_iter().enumerate() {
         let name = format!("Renamed gauge {place}");
         let form = [("name", name.as_str()), ("full_scale", "2000"), ("class_percent", "4"), ("graduation", "100")];
-        assert_eq!(person.post(&format!("/library/gauges/{gauge}"), &form).await.status(), StatusCode::SEE_OTHER);
+        assert_eq!(person.post(&format!("/gauges/{gauge}"), &form).await.status(), StatusCode::SEE_OTHER);
     }
     assert_eq!(lasting(&person.page(&report).await), page);
     assert_eq!(person.page(&data).await, record);
@@ -246,7 +246,7 @@ async fn a_sheet_in_another_unit_is_questioned_breaks_nothing_and_can_be_correct
     let told = person.post(&format!("/library/engines/{engine}/sheets"), &right).await;
     assert_eq!(told.status(), StatusCode::OK);
     let page = told.text().await.unwrap();
-    assert!(page.contains("turns the verdict of open jobs") && page.contains("BAR 1: not measured would be undecided"), "{page}");
+    assert!(page.contains("changes the verdict of open jobs") && page.contains("BAR 1: not measured would be undecided"), "{page}");
     let right = [&right[..], &[("told", "yes")]].concat();
     assert_eq!(person.post(&format!("/library/engines/{engine}/sheets"), &right).await.status(), StatusCode::SEE_OTHER);
     assert!(person.page(&format!("{job}/compare")).await.contains("at least 100 kPa"));
@@ -262,19 +262,19 @@ async fn a_sheet_in_another_unit_is_questioned_breaks_nothing_and_can_be_correct
 #[tokio::test]
 async fn a_form_that_is_sent_back_as_it_came_changes_nothing() {
     let person = Person::signed_in().await;
-    let library = person.page("/library").await;
     let before = person.page("/jobs/9/case.json").await;
-    for (query, action) in [("engine", "engines"), ("gauge", "gauges")] {
-        for rest in library.split(&format!("?{query}=")).skip(1) {
+    for (query, from, action) in [("engine", "/library", "/library/engines"), ("gauge", "/gauges", "/gauges")] {
+        let listed = person.page(from).await;
+        for rest in listed.split(&format!("?{query}=")).skip(1) {
             let id = rest.get(..36).unwrap();
             for unit in ["kPa", "bar", "psi"] {
                 let switched = Person { cookie: format!("{}; vd_unit={unit}", person.cookie), ..Person::at(&person.base) };
-                let page = switched.page(&format!("/library?{query}={id}")).await;
-                let form = page.split(&format!("action=\"/library/{action}/{id}\"")).nth(1).unwrap().split("</form>").next().unwrap();
+                let page = switched.page(&format!("{from}?{query}={id}")).await;
+                let form = page.split(&format!("action=\"{action}/{id}\"")).nth(1).unwrap().split("</form>").next().unwrap();
                 let fields = typed(form);
                 assert!(fields.len() > 5, "{fields:?}");
                 let fields: Vec<(&str, &str)> = fields.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
-                let sent = switched.post(&format!("/library/{action}/{id}"), &fields).await;
+                let sent = switched.post(&format!("{action}/{id}"), &fields).await;
                 assert_eq!(sent.status(), StatusCode::SEE_OTHER, "{query} in {unit}: {fields:?}");
             }
         }
@@ -369,13 +369,13 @@ async fn the_shop_says_its_clock_and_the_report_goes_by_it() {
             ("money", money),
             ("labour_rate", "85"),
         ];
-        person.post("/library/shop", &form).await
+        person.post("/settings", &form).await
     };
     for (zone, opens, money, sentence) in [
         ("Atlantis", "07:30", "EUR", "“Atlantis” is not in the zone database"),
         ("UTC", "half past", "EUR", "“half past” is no time of day"),
         ("UTC", "18:00", "EUR", "Closes: not before it opens"),
-        ("UTC", "07:30", "€", "the three letters"),
+        ("UTC", "07:30", "€", "three letters, for example EUR"),
     ] {
         let answer = shop(zone, opens, money).await;
         assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY);

@@ -125,7 +125,7 @@ async fn hostile_text_in_every_field_is_shown_and_never_run() {
     assert_eq!(person.post("/library/engines", &engine).await.status(), StatusCode::SEE_OTHER);
     let gauge: String = HOSTILE.chars().take(80).collect();
     let gauge_form = [("name", gauge.as_str()), ("full_scale", "1000"), ("class_percent", "1.6"), ("graduation", "20")];
-    assert_eq!(person.post("/library/gauges", &gauge_form).await.status(), StatusCode::SEE_OTHER);
+    assert_eq!(person.post("/gauges", &gauge_form).await.status(), StatusCode::SEE_OTHER);
     let form = person.page("/jobs/new").await;
     let at = form.find("&lt;/title").or_else(|| form.find("&#60;/title")).expect("the engine is listed, escaped");
     let id = form.get(..at).unwrap().rsplit("value=\"").next().unwrap().get(..36).unwrap().to_owned();
@@ -196,7 +196,7 @@ async fn bad_input_is_told_beside_its_field_and_kept() {
         ("/jobs/9/repair", vec![("done", " ")], "What was done: a sentence for the report"),
         ("/jobs", vec![("tag", "T"), ("complaint", ""), ("engine", "")], "Complaint: nothing typed yet; for example"),
         (
-            "/library/gauges",
+            "/gauges",
             vec![("name", "g"), ("full_scale", "0"), ("class_percent", "1"), ("graduation", "5")],
             "Full scale: 0 is too low; enter 50 to 4000 kPa.",
         ),
@@ -237,7 +237,7 @@ async fn files_that_are_no_run_are_told_and_bad_rows_are_named() {
     assert_eq!(up("long.csv", long).await.unwrap().status(), StatusCode::SEE_OTHER);
     let bad = up("bad.csv", b"time s,pressure bar,rpm,oil temp c\n0,1,800,90\n1,x,800,90\n2,1,800,90\n".to_vec()).await.unwrap();
     let page = person.page(location(bad.headers())).await;
-    assert!(page.contains("One row was left out: in line 3 “x” stands for “pressure bar”"));
+    assert!(page.contains("Left out: 1 row. For example line 3 has “x” for “pressure bar”"));
     let none = up("none.csv", b"time s,pressure bar,rpm,oil temp c\n0,x,800,90\n1,x,800,90\n".to_vec()).await.unwrap();
     let page = person.page(location(none.headers())).await;
     assert!(page.contains("“pressure bar” holds no numbers") && page.contains("Nothing was imported"));
@@ -256,7 +256,7 @@ async fn files_that_are_no_run_are_told_and_bad_rows_are_named() {
     assert_eq!(person.post(&format!("{at}/mapping"), &twice).await.status(), StatusCode::UNPROCESSABLE_ENTITY);
     let right = twice.map(|(name, value)| if name == "pressure" { (name, "1") } else { (name, value) });
     assert_eq!(person.post(&format!("{at}/mapping"), &right).await.status(), StatusCode::SEE_OTHER);
-    assert!(person.page(&at).await.contains("Steady holds found"));
+    assert!(person.page(&at).await.contains("Steady readings found"));
 }
 
 #[tokio::test]
@@ -271,9 +271,10 @@ async fn what_another_wrote_meanwhile_is_shown_before_anything_is_replaced() {
     assert_eq!(clash.status(), StatusCode::CONFLICT);
     let page = clash.text().await.unwrap();
     assert!(
-        page.contains("Ines was quicker") && page.contains("Put mine in its place") && page.contains("Written by others since you looked")
+        page.contains("Ines saved something else first") && page.contains("Replace it with mine") && page.contains("New entries by others")
     );
-    let offer = page.split("was quicker").nth(1).unwrap().split("name=\"supersedes\" value=\"").nth(1).unwrap().get(..36).unwrap();
+    let offer =
+        page.split("saved something else first").nth(1).unwrap().split("name=\"supersedes\" value=\"").nth(1).unwrap().get(..36).unwrap();
     let replace = [("check", "needle"), ("outcome", "steady"), ("key", "theirs2"), ("supersedes", offer)];
     assert_eq!(person.post("/jobs/9/evidence", &replace).await.status(), StatusCode::SEE_OTHER);
     let trace = person.page("/jobs/9/trace").await;
@@ -445,8 +446,8 @@ async fn what_forms_cannot_send_is_refused_before_anything_is_written() {
     // Figures keep the unit of the page they were typed on, a part of a cylinder is none, and a plate that nobody sees is none.
     let gauge =
         [("name", "Odd one"), ("full_scale", "60"), ("class_percent", "1"), ("graduation", "1"), ("unit", "psi"), ("kind", "bourdon")];
-    assert_eq!(person.post("/library/gauges", &gauge).await.status(), StatusCode::SEE_OTHER);
-    assert!(person.page("/library").await.contains("414 kPa full scale"), "60 psi, though the switch stands at kPa");
+    assert_eq!(person.post("/gauges", &gauge).await.status(), StatusCode::SEE_OTHER);
+    assert!(person.page("/gauges").await.contains("414 kPa full scale"), "60 psi, though the switch stands at kPa");
     let engine = [("name", "Odd"), ("displacement_l", "2"), ("cylinders", "4.5"), ("idle_rpm", "750"), ("oil_grade", "5W-30")];
     let refused = person.post("/library/engines", &engine).await;
     assert!(refused.status() == StatusCode::UNPROCESSABLE_ENTITY && refused.text().await.unwrap().contains("a whole number"));

@@ -198,7 +198,7 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
         driver.find(By::Css(".rig-steps [data-shortcut='n']")).await.unwrap().click().await.unwrap();
         bay.patiently("the step", async || driver.find_all(By::Css(".rig-steps .is-within")).await.unwrap_or_default().len() > done).await;
     }
-    bay.person.press("Go on: take the readings").await;
+    bay.person.press("Next: take the readings").await;
 
     // Cold start: the starter, the time until pressure shows as it was measured.
     bay.patiently("the link", async || bay.linked().await).await;
@@ -210,7 +210,7 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
 
     // The wire is cut and mended while it warms up; then the holds are taken by themselves.
     bay.cut.send_replace(());
-    bay.patiently("the cut is told", async || bay.said("live-link").await.contains("link broke")).await;
+    bay.patiently("the cut is told", async || bay.said("live-link").await.contains("connection is lost")).await;
     bay.patiently("the link is back", async || bay.linked().await).await;
     bay.patiently("hot idle is taken", async || bay.point().await == "held-2500").await;
     let taken = async || driver.find_all(By::XPath("//td[contains(., 'capture')]")).await.unwrap().len();
@@ -254,7 +254,7 @@ async fn a_guided_run_from_the_checklist_to_the_right_leader_over_a_cut_wire_and
         driver.goto(format!("{base}/jobs/10/runs/{}", runs[0].id)).await.unwrap();
         bay.patiently("it is drawn", async || !bay.attribute("[data-strip]", "data-drawn").await.is_empty()).await;
         bay.patiently("what it tells", async || driver.find(By::Css("[data-told]")).await.is_err()).await;
-        bay.person.text().await.contains("Steady holds found")
+        bay.person.text().await.contains("Steady readings found")
     };
     bay.patiently("holds", told).await;
     bay.person.sees("Marked moments").await;

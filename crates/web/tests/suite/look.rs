@@ -78,7 +78,8 @@ async fn a_photo_is_kept_with_its_finding_and_printed_and_what_is_none_is_told()
     assert!(report.contains(&address) && report.contains("Photo: "));
     // Taken back it is printed no more, and stays readable in the ledger.
     let trace = me.page("/jobs/9/trace").await;
-    let entry = trace.split("Photo: ").nth(1).unwrap().split("name=\"entry\" value=\"").nth(1).unwrap().get(..36).unwrap().to_owned();
+    let history = trace.split("Job history").nth(1).unwrap();
+    let entry = history.split("Photo: ").nth(1).unwrap().split("name=\"entry\" value=\"").nth(1).unwrap().get(..36).unwrap().to_owned();
     let back = me.post("/jobs/9/withdraw", &[("entry", entry.as_str()), ("reason", "blurred"), ("key", "w")]).await;
     assert_eq!(back.status(), StatusCode::SEE_OTHER);
     assert!(me.page("/jobs/9/report").await.matches("/photos/").count() < report.matches("/photos/").count());
@@ -109,10 +110,10 @@ async fn the_register_says_what_is_due_and_the_drawer_which_way_leads_to_a_gauge
     assert_eq!(location(me.post("/adapters", &piece).await.headers()), "/gauges#adapters");
     let again = me.post("/adapters", &piece).await;
     assert_eq!(again.status(), StatusCode::UNPROCESSABLE_ENTITY);
-    assert!(again.text().await.unwrap().contains("lies in the drawer already"));
+    assert!(again.text().await.unwrap().contains("is in the list already"));
     assert!(me.page("/jobs/10/rig").await.contains("Through Twelve to eighth."));
     // Beside a second gauge: what is wrong is said beside its field, what agrees and what does not.
-    let gauge = register.split("/library?gauge=").nth(1).unwrap().get(..36).unwrap();
+    let gauge = register.split("/gauges?gauge=").nth(1).unwrap().get(..36).unwrap();
     let path = format!("/gauges/{gauge}/beside");
     let bad = me.post(&path, &[("beside", "the old one"), ("reads", "much"), ("second", "100"), ("unit", "kPa")]).await;
     assert_eq!(bad.status(), StatusCode::UNPROCESSABLE_ENTITY);

@@ -15,14 +15,14 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     let at = async |path: &str| driver.goto(format!("{base}{path}")).await.unwrap();
     at("/jobs/9/open-up").await;
     me.sees("Get the customer's approval first").await;
-    me.sees("Not seen even then").await;
+    me.sees("Still out of sight then").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
 
     // The customer reads what is proposed on a device of their own, and says yes with their name.
-    driver.find(By::XPath("//summary[contains(., 'Ask by a link')]")).await.unwrap().click().await.unwrap();
+    driver.find(By::XPath("//summary[contains(., 'Ask by link')]")).await.unwrap().click().await.unwrap();
     me.fill("link-words", "The cooler can wait.").await;
     me.press("Make the link").await;
-    me.sees("it is shown this once").await;
+    me.sees("It is shown only once").await;
     let address = driver.find(By::Id("link-address")).await.unwrap().prop("value").await.unwrap().unwrap();
     let other = Browser::start().await;
     let customer = Person { driver: other.driver.clone() };
@@ -39,14 +39,14 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
 
     // Now it may be opened: the furthest journal first, by tap, by figure, and by the width of its print.
     at("/jobs/9/open-up").await;
-    me.sees("Yes to opening it: Lysander Quill, by the link sent to them, up to").await;
+    me.sees("Approved: Lysander Quill, by the link sent to them, up to").await;
     me.fill("crank-new_mm", "0.04").await;
     me.fill("crank-limit_mm", "0.03").await;
     driver.find(By::Css("form[action$='/crank'] button")).await.unwrap().click().await.unwrap();
     me.sees("the other way round").await;
     me.fill("crank-limit_mm", "0.08").await;
     driver.find(By::Css("form[action$='/crank'] button")).await.unwrap().click().await.unwrap();
-    me.sees("Written: Crank by the sheet").await;
+    me.sees("Saved: Crank by the sheet").await;
     let leader = async || driver.find(By::Css(".drawer .suspect")).await.unwrap().attr("id").await.unwrap().unwrap();
     assert_eq!(leader().await, "suspect-pump_worn");
     for (journal, mm, condition) in [("main-5", "0.12", "scored"), ("rod-4", "0.11", "grey"), ("main-4", "0.1", "grey")] {
@@ -60,8 +60,8 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     let bad = driver.find_all(By::Css(".journals .journal-bad")).await.unwrap().len();
     assert_eq!(bad, 3, "one scored and three over the sheet's limit");
     me.sees("Do not run").await;
-    driver.find(By::XPath("//button[contains(., 'Note this width for Rod 3')]")).await.unwrap().click().await.unwrap();
-    me.sees("Written: Rod 3: 0.049 mm").await;
+    driver.find(By::XPath("//button[contains(., 'Save this width for Rod 3')]")).await.unwrap().click().await.unwrap();
+    me.sees("Saved: Rod 3: 0.049 mm").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
     // A pickup was expected and the crank was found: nothing is put right before that is talked over.
     me.sees("Stop and talk: it does not fit").await;
@@ -72,10 +72,10 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     me.sees("nobody named yet").await;
     me.fill("talk-who", "Lysander Quill").await;
     me.press("They say: go on").await;
-    me.sees("Talked over “Plastic clearance strip on one main and one rod: Surface damaged”: go on, Lysander Quill").await;
+    me.sees("Talked about “Plastic clearance strip on one main and one rod: Surface damaged”: go on, Lysander Quill").await;
     at("/jobs/9/put-right").await;
     driver.find(By::Css(".steps .btn")).await.unwrap().click().await.unwrap();
-    me.sees("Written: Done: Every journal measured in two places").await;
+    me.sees("Saved: Done: Every journal measured in two places").await;
     let done = driver.find(By::Id("repair-done")).await.unwrap().prop("value").await.unwrap().unwrap();
     assert!(done.starts_with("Every journal measured"), "what was ticked is what was done: {done}");
     at("/jobs/9/open-up").await;

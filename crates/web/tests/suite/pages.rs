@@ -47,8 +47,8 @@ async fn no_page_grows_unseen() {
         Some("compare") => 10_500,
         // With what each result of the proposal would change.
         Some("trace") => 10_900,
-        // Each step with its reason, and the price of every cause that may be behind it.
-        Some("open-up") => 11_500,
+        // Each step with its reason, a drawing of each result, and the price of every cause that may be behind it.
+        Some("open-up") => 13_500,
         // With the readings it asks what the job was, among all causes.
         Some("prove") => 9_800,
         // Every reading, picture, entry and hash.
@@ -57,7 +57,7 @@ async fn no_page_grows_unseen() {
         Some("put-right") => 9_500,
         Some("library") => 8_000,
         // With the notes of the job at the foot of each.
-        _ => 8_000,
+        _ => 8_500,
     };
     let mut over = Vec::new();
     for path in JOBS.flat_map(of_job).chain(["/".to_owned(), "/library".to_owned(), "/jobs/new".to_owned()]) {
@@ -147,7 +147,7 @@ async fn one_cause_has_one_figure_on_every_screen() {
     let mut compared = 0;
     for number in JOBS {
         let trace = words(&me.page(&format!("/jobs/{number}/trace")).await);
-        let suspects = trace.split("touch one for why").nth(1).unwrap();
+        let suspects = trace.split("tap one to see why").nth(1).unwrap();
         let record: serde_json::Value = serde_json::from_str(&me.page(&format!("/jobs/{number}/report.json")).await).unwrap();
         let mut pages = Vec::new();
         for path in of_job(number) {
@@ -192,16 +192,16 @@ async fn every_kind_of_page_is_accessible() {
     }
     // Forms that are filled in, and one that was refused.
     let first = |query: &str| format!("main a[href*='{query}=']");
-    for query in ["engine", "gauge", "revise"] {
-        me.driver.goto(format!("{base}/library")).await.unwrap();
+    for (page, query) in [("library", "engine"), ("gauges", "gauge"), ("library", "revise")] {
+        me.driver.goto(format!("{base}/{page}")).await.unwrap();
         me.driver.find(By::Css(first(query))).await.unwrap().click().await.unwrap();
-        found.extend(browser.axe().await.into_iter().map(|line| format!("/library?{query}: {line}")));
+        found.extend(browser.axe().await.into_iter().map(|line| format!("/{page}?{query}: {line}")));
     }
     me.driver.goto(format!("{base}/jobs/new")).await.unwrap();
     me.press("Open the job").await;
     me.sees("nothing typed yet").await;
     found.extend(browser.axe().await.into_iter().map(|line| format!("refused: {line}")));
-    me.press("Night").await;
+    me.from_menu("Night").await;
     found.extend(look("/jobs/9/trace").await);
     assert!(found.is_empty(), "{}", found.join("\n"));
     browser.quit().await;
@@ -227,12 +227,12 @@ async fn what_was_sent_after_the_session_ended_is_written_after_the_next_sign_in
     me.sees("What was seen").await;
     let told = || me.driver.find(By::Css("#tick-whine[aria-pressed='true']"));
     assert!(told().await.is_err());
-    me.press("Sign out").await;
+    me.from_menu("Sign out").await;
     me.sign_in(&base).await;
     me.driver.goto(format!("{base}/jobs/8/intake")).await.unwrap();
     until("it is written", || async { told().await.is_ok() }).await;
     me.driver.goto(format!("{base}/jobs/8/trace")).await.unwrap();
-    assert!(me.driver.source().await.unwrap().contains("Told: Whine"));
+    assert!(me.driver.source().await.unwrap().contains("Reported: Whine"));
     browser.quit().await;
 }
 
@@ -247,7 +247,7 @@ async fn what_is_refused_after_a_lost_connection_comes_back_to_its_form() {
     // Mended and sent, and one slip undone by a tap.
     me.fill("reading-pressure", "131").await;
     me.keys(Key::Enter + "").await;
-    me.sees("1 taken").await;
+    me.sees("1 reading").await;
     me.press("Undo").await;
     me.sees("fit the gauge").await;
     browser.quit().await;
@@ -296,12 +296,12 @@ async fn drafts_belong_to_who_typed_them_and_end_with_their_form() {
     complaint().await;
     me.fill("opening-complaint", "Said in confidence").await;
     assert_eq!(complaint().await, "Said in confidence");
-    me.press("Sign out").await;
+    me.from_menu("Sign out").await;
     me.sees("Password").await;
     me.enter_as("odd").await;
     me.sees("Skerry Lane Workshop").await;
     assert_eq!(complaint().await, "");
-    me.press("Sign out").await;
+    me.from_menu("Sign out").await;
     me.sign_in(&base).await;
     assert_eq!(complaint().await, "Said in confidence");
     me.fill("opening-tag", "CART 1").await;

@@ -165,24 +165,24 @@ async fn from_the_crank_to_a_proof_in_part_and_what_the_shop_learns() {
     at("/jobs/9/put-right?cause=pump_worn").await;
     me.sees("Torque by").await;
     me.fill("repair-done", "New pump").await;
-    me.press("Record what was put right").await;
+    me.press("Save repair").await;
     me.sees("Repaired: Oil pump worn").await;
     at("/jobs/9/prove").await;
     me.sees("Crank first").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
     me.press("Pressure shows").await;
-    me.sees("Cranked without fuel after it was put right: pressure shows").await;
+    me.sees("Cranked without fuel after the repair: pressure shows").await;
     driver.find(By::Id("reading-rpm")).await.unwrap().click().await.unwrap();
     me.reading("780", "92", "168").await;
     me.sees("proven in part").await;
-    me.sees("stands in the sheet and was not read").await;
+    me.sees("is on the sheet and was not read").await;
     driver.find(By::Css("#closing-took")).await.unwrap().send_keys("190").await.unwrap();
     me.press("Close").await;
     me.sees("proven in part").await;
     at("/learnt").await;
-    me.sees("What the shop learnt").await;
+    me.sees("Shop experience").await;
     me.sees("Oil pump worn").await;
-    me.sees("said how long they took").await;
+    me.sees("Time for opening").await;
     assert_eq!(browser.axe().await, Vec::<String>::new());
     browser.quit().await;
 }
@@ -243,7 +243,7 @@ async fn the_shop_learns_what_is_known_and_unlearns_what_came_back() {
     let memory = async || me.page(&format!("/jobs/{second}/case.json")).await.contains("\"memory\":{");
     assert!(memory().await && me.page(&format!("/jobs/{second}/trace")).await.contains("with a known cause"));
     me.post("/learnt", &[("learns", "false")]).await;
-    assert!(!memory().await && me.page("/learnt").await.contains("It is left out"));
+    assert!(!memory().await && me.page("/learnt").await.contains("Not used."));
 }
 
 /// A photo whose upload breaks off in the middle is told, and nothing of it stays.
@@ -256,7 +256,7 @@ async fn a_photo_that_breaks_off_leaves_nothing() {
     let request = me.ask(me.client.post(format!("{}/jobs/9/photos", me.base)));
     let answer = request.header("content-type", "multipart/form-data; boundary=cut").body(body).send().await.unwrap();
     assert!(answer.status().is_client_error(), "{}", answer.status());
-    assert!(answer.text().await.unwrap().contains("The upload broke off"));
+    assert!(answer.text().await.unwrap().contains("The upload was cut off"));
     assert!(!me.page("/jobs/9/report").await.contains("/photos/"));
     assert_eq!(me.photo(9, "level", photo.to_vec()).await.status(), StatusCode::SEE_OTHER, "sent once more it is taken");
     assert!(me.page("/jobs/9/report").await.contains("/photos/"));

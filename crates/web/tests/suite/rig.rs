@@ -30,7 +30,7 @@ async fn every_step_is_stamped_skipping_too_and_the_zero_is_weighed() {
         assert_eq!(answer(&me, 8, &form).await, StatusCode::SEE_OTHER, "sent twice it is written once");
     }
     let page = me.page("/jobs/8/rig").await;
-    assert!(page.contains("8 of 8 done") && page.contains("Go on: take the readings") && page.contains("Within what its class allows"));
+    assert!(page.contains("8 of 8 done") && page.contains("Next: take the readings") && page.contains("Within what its class allows"));
     let skipped = rigging::step("port").unwrap();
     assert!(page.contains(&skipped.skipped), "what is left open is said");
     let told = case(&me, 8).await;
@@ -68,7 +68,7 @@ async fn what_is_wrong_with_a_step_is_said_and_nothing_is_written() {
     let me = Person::signed_in().await;
     let written = me.page("/jobs/8/case.json").await;
     for (form, status, sentence) in [
-        (vec![("step", "zero"), ("answer", "done"), ("zero", "")], StatusCode::UNPROCESSABLE_ENTITY, "nought is a figure too"),
+        (vec![("step", "zero"), ("answer", "done"), ("zero", "")], StatusCode::UNPROCESSABLE_ENTITY, "zero is a figure too"),
         (vec![("step", "zero"), ("answer", "done"), ("zero", "low")], StatusCode::UNPROCESSABLE_ENTITY, "“low” is not a number"),
         (vec![("step", "zero"), ("answer", "done"), ("zero", "9 bar")], StatusCode::UNPROCESSABLE_ENTITY, "too high"),
         (
@@ -135,11 +135,11 @@ async fn a_thread_is_told_from_what_starts_in_it() {
     let me = Person::signed_in().await;
     for (query, contains, not) in [
         ("", "What sits in the port now", "Likely threads"),
-        ("diameter=10.2&turns=27&taper=unsure&side=plug&housing=aluminium&back=8", "1/8 pipe 60° tapered, 27 turns", "None of the table"),
+        ("diameter=10.2&turns=27&taper=unsure&side=plug&housing=aluminium&back=8", "1/8 pipe 60° tapered, 27 turns", "No known thread"),
         ("diameter=10.2&turns=27", "binds after 3 turns", "> 99"),
-        ("diameter=0.4+in&turns=27", "1/8 pipe 60° tapered, 27 turns", "None of the table"),
-        ("diameter=33", "None of the table is near", "Not 1/8"),
-        ("diameter=10&pitch=1&back=8", "Back to the rig", "None of the table"),
+        ("diameter=0.4+in&turns=27", "1/8 pipe 60° tapered, 27 turns", "No known thread"),
+        ("diameter=33", "No known thread is near", "Not 1/8"),
+        ("diameter=10&pitch=1&back=8", "Back to the gauge setup", "No known thread"),
     ] {
         let page = me.page(&format!("/thread?{query}")).await;
         assert!(page.contains(contains) && !page.contains(not), "{query}");
@@ -227,9 +227,12 @@ async fn two_at_one_rig_lose_nothing_and_a_tap_is_undone() {
     assert!(status == StatusCode::OK && bench.contains("Undo") && bench.contains("Teed in") && !bench.contains("<html"));
     let (status, clash) = fragment(&odd, "rig", &[("step", "sender"), ("answer", "plugged"), ("key", "b"), ("seen", "1")]).await;
     assert_eq!(status, StatusCode::CONFLICT);
-    assert!(clash.contains("Ines was quicker") && clash.contains("teed in") && clash.contains("plugged off"), "both are shown");
+    assert!(
+        clash.contains("Ines saved something else first") && clash.contains("teed in") && clash.contains("plugged off"),
+        "both are shown"
+    );
     let replaces = clash
-        .split("Put mine in its place")
+        .split("Replace it with mine")
         .next()
         .unwrap()
         .rsplit("name=\"supersedes\" value=\"")

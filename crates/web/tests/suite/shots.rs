@@ -88,6 +88,7 @@ async fn every_main_view() {
     driver.execute(show, vec![]).await.unwrap();
     driver.screenshot(&folder.join("live.png")).await.unwrap();
     driver.goto(format!("{base}/jobs/9/run")).await.unwrap();
+    press("//summary[contains(., 'Menu')]").await;
     press("//button[contains(., 'Night')]").await;
     driver.query(By::Css("[data-theme='night']")).first().await.unwrap();
     press("//button[@id='suspect-bearings_crank']").await;

@@ -35,7 +35,7 @@ async fn a_suspect_says_why_is_struck_out_on_a_fact_and_comes_back_with_it() {
     let screen = Screen { person, base };
     let (me, driver) = (&screen.person, &browser.driver);
     screen.at("/jobs/9/trace").await;
-    me.sees("The circuit is not sound").await;
+    me.sees("The oil system is not OK").await;
     me.sees("What would most likely overturn it").await;
     me.sees("came first, and led to").await;
     assert!(screen.suspects().await.contains(&"suspect-bearings_crank".to_owned()));
@@ -54,7 +54,7 @@ async fn a_suspect_says_why_is_struck_out_on_a_fact_and_comes_back_with_it() {
     screen.open("#suspect-bearings_crank .why details:nth-of-type(2)").await;
     driver.find(By::Css("#because-bearings_crank option[value='oil_look=clean']")).await.unwrap().click().await.unwrap();
     driver
-        .find(By::XPath("//details[@id='suspect-bearings_crank']//button[contains(., 'Strike it out')]"))
+        .find(By::XPath("//details[@id='suspect-bearings_crank']//button[contains(., 'Rule out')]"))
         .await
         .unwrap()
         .click()
@@ -65,7 +65,7 @@ async fn a_suspect_says_why_is_struck_out_on_a_fact_and_comes_back_with_it() {
     screen.at("/jobs/9/look").await;
     driver.find(By::XPath("//section[@id='check-oil_look']//summary")).await.unwrap().click().await.unwrap();
     driver.find(By::Css("#check-oil_look button[value='sludge']")).await.unwrap().click().await.unwrap();
-    me.sees("Written: Feel, smell and look of the oil: Sludge").await;
+    me.sees("Saved: Feel, smell and look of the oil: Sludge").await;
     screen.at("/jobs/9/trace").await;
     me.sees("is back: “Feel, smell and look of the oil: Clean” does not stand any more").await;
     assert!(screen.suspects().await.contains(&"suspect-bearings_crank".to_owned()));
@@ -85,19 +85,19 @@ async fn the_next_step_follows_the_order_that_is_chosen_and_ones_own_choice_has_
     screen.open(".drawer details:first-of-type").await;
     me.sees("right in").await;
     me.press("cheapest first").await;
-    me.sees("In order: cheapest first").await;
+    me.sees("Strategy: cheapest first").await;
     let minutes = async || {
         let first = driver.find(By::Css(".drawer .card .eyebrow")).await.unwrap().text().await.unwrap();
         first.split(" · ").find_map(|part| part.strip_suffix(" min").and_then(|minutes| minutes.parse::<u32>().ok()))
     };
     assert!(minutes().await.is_some_and(|minutes| minutes <= 3), "{:?}", minutes().await);
     me.press("Undo").await;
-    me.sees("In order: most told per minute").await;
+    me.sees("Strategy: most useful per minute").await;
 
     // The part that it always is: its odds, its proof, its price.
     screen.open(".drawer > details:last-of-type").await;
     driver.find(By::Css("#pattern-cause option[value='pump_worn']")).await.unwrap().click().await.unwrap();
-    me.press("Weigh that").await;
+    me.press("Save usual cause").await;
     me.sees("What would prove it").await;
     me.sees("in vain with the comeback").await;
 

@@ -1,6 +1,7 @@
 //! Rows of the knowledge files: how often an outcome is found, or a circumstance told, with each state.
 use super::Needs;
 use crate::circuit::{BlowAccess, Card, PartAccess, TopOpen};
+use crate::unit::first_lower;
 use serde::Deserialize;
 
 /// One row of an outcome table.
@@ -28,6 +29,18 @@ pub enum Access {
     Sump,
     /// The engine is out.
     EngineOut,
+}
+
+impl Access {
+    /// The word that the knowledge files and stored steps have for it; empty where nothing is opened.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Outside => "",
+            Self::Cover => "cover",
+            Self::Sump => "sump",
+            Self::EngineOut => "engine_out",
+        }
+    }
 }
 
 impl From<PartAccess> for Access {
@@ -291,6 +304,9 @@ pub struct Circumstance {
     pub hint: Option<String>,
     /// The heading it stands under.
     pub ask: String,
+    /// The part that it says was replaced before this visit.
+    #[serde(default)]
+    pub part: Option<String>,
     /// It speaks as this other one does, which has its figures.
     #[serde(default)]
     pub like: Option<String>,
@@ -306,6 +322,17 @@ pub struct Circumstance {
     /// P(told | state).
     #[serde(skip)]
     pub(super) table: Vec<f64>,
+}
+
+impl Check {
+    /// "Carbon, bearing metal": outcomes of one look, by their labels.
+    pub fn labels<'a>(&self, outcomes: impl Iterator<Item = &'a str>) -> String {
+        let label =
+            |id: &str| self.outcomes.iter().find(|outcome| outcome.id == id).map_or_else(|| id.to_owned(), |outcome| outcome.label.clone());
+        let labels: Vec<String> =
+            outcomes.enumerate().map(|(nth, id)| if nth == 0 { label(id) } else { first_lower(&label(id)) }).collect();
+        labels.join(", ")
+    }
 }
 
 impl Circumstance {

@@ -160,7 +160,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
             Decision::Within => "still within",
             Decision::Below => "below",
             Decision::Above => "above",
-            _ => "too near its limit to tell",
+            _ => "too near its limit for this gauge",
         };
         let (rpm, temp) = (projected.rpm, unit.temp(projected.oil_temp_c));
         format!(

@@ -1,5 +1,6 @@
 //! Each line of the sheet: in a sentence with margin and doubt, in figures, and what would decide it.
 use crate::job::assess::Assessed;
+use crate::ui::count;
 use crate::ui::show;
 use crate::ui::words::{limit_words, point_name};
 use velvet_dial_core::case::{JudgedPoint, JudgedReading};
@@ -38,14 +39,18 @@ pub fn overall(assessed: &Assessed) -> String {
         Decision::Above => {
             "Too high, and by more than this gauge can be wrong. Do not rev it cold; trace it: the relief comes first.".to_owned()
         }
-        Decision::Undecided => "This gauge cannot tell. See below what would decide it before anything is taken apart.".to_owned(),
+        Decision::Undecided => {
+            "This gauge is not fine enough to decide. See below what would decide it, before you take anything apart.".to_owned()
+        }
         Decision::Within => {
             "Every point of the sheet is within its limits. If the dash says otherwise, look at sender and wiring.".to_owned()
         }
         Decision::NotMeasured if verdict.points.is_empty() || missing == verdict.points.len() => {
             "Nothing to compare yet: take the hot readings the sheet names.".to_owned()
         }
-        Decision::NotMeasured => format!("What was read is within; {missing} of {} points are still to be read.", verdict.points.len()),
+        Decision::NotMeasured => {
+            format!("The points that were read are within. Still to read: {missing} of {}.", count(verdict.points.len(), "point"))
+        }
     }
 }
 
@@ -106,7 +111,7 @@ fn sentence(judged: &JudgedPoint, reading: &JudgedReading, unit: Units) -> Strin
             format!("Within the limit: {kept} sure, and a bare pass. See where it would be on a hot day.")
         }
         Decision::Within => format!("Within the limit: {kept} sure."),
-        Decision::Undecided => format!("That is too near to tell: {kept} that it is within."),
+        Decision::Undecided => format!("That is too near the limit to decide. Probability that it is within: {kept}."),
         Decision::NotMeasured => String::new(),
     };
     format!("{measured}{brought} where {asked} is asked: {side}, and what was read can be wrong by {doubt}. {end}")
@@ -131,7 +136,7 @@ fn advice(assessed: &Assessed, judged: &JudgedPoint, unit: Units) -> String {
             format!("A class 1.0 gauge of {} full scale or less would decide it.", show::pressure((full_scale / 10.0).floor() * 10.0, unit))
         }
         None => reading.budget.largest().map_or_else(String::new, |item| {
-            format!("It lies on the limit: the {} weighs most; hold steadier, hotter, and read again.", item.from)
+            format!("It is right at the limit. The largest uncertainty is {}. Hold it steadier and hotter, and read again.", item.from)
         }),
     }
 }

@@ -68,7 +68,7 @@ pub async fn set_apart(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRe
     }
     let back = form.contains_key("back");
     if why.is_empty() && !back {
-        typed.slip.wrong("why", "Say in a few words why it is set apart; it stays readable with that.");
+        typed.slip.wrong("why", "Say in a few words why it is ignored. It stays readable with that reason.");
     }
     let taken = job.reading_entries().find(|live| live.id.to_string() == entry);
     let Some(Body::Reading(taken)) = taken.map(|live| &live.body) else {

@@ -12,9 +12,11 @@ use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use serde::Deserialize;
+use velvet_dial_core::case::Replaced;
+pub use velvet_dial_core::case::{Effect, ReplacedBy};
 use velvet_dial_core::field;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::trace::knowledge::{Circumstance, knowledge};
 use velvet_dial_store::accounts;
 use velvet_dial_store::jobs::{self, Body, Particulars};
 
@@ -37,12 +39,25 @@ pub struct Tell {
 pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     if knowledge().circumstance(&form.circumstance).is_none() {
-        return Err(Failure::Form("a circumstance that is none".to_owned()));
+        return Err(Failure::Form("this tick is not on the list".to_owned()));
     }
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
     let fields = vec![("circumstance".to_owned(), form.circumstance.clone()), ("told".to_owned(), form.told.to_string())];
     let body = Body::Circumstance { circumstance: form.circumstance.clone(), told: form.told };
     desk.write(Stage::Intake, sent, body, "circumstance", fields).await
+}
+
+/// Writes by whom and with what effect a part was replaced.
+pub async fn replaced(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let word = |name: &str| form.get(name).map_or("", String::as_str);
+    let circumstance = word("circumstance").to_owned();
+    if knowledge().circumstance(&circumstance).is_none_or(|known| known.part.is_none()) {
+        return Err(Failure::Form("a part that is not on the list".to_owned()));
+    }
+    let by = ReplacedBy::ALL.iter().find(|(_, id, _)| *id == word("by")).map(|(by, ..)| *by);
+    let effect = Effect::ALL.iter().find(|(_, id, _)| *id == word("effect")).map(|(effect, ..)| *effect);
+    let fields = ["circumstance", "by", "effect"].map(|name| (name.to_owned(), word(name).to_owned())).to_vec();
+    desk.write(Stage::Intake, Sent::of(&form), Body::Replaced { part: Replaced { circumstance, by, effect } }, "replaced", fields).await
 }
 
 /// Whose vehicle it is, how far it has gone, who works on it.
@@ -79,6 +94,7 @@ pub async fn particulars(desk: Desk, form: web::Form<form::Sent>) -> Result<Http
 pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/jobs/{number}/circumstance", post().to(tell))
+        .route("/jobs/{number}/replaced", post().to(replaced))
         .route("/jobs/{number}/particulars", post().to(particulars))
         .route("/jobs/{number}/came-back", post().to(came_back));
 }
@@ -171,6 +187,32 @@ pub struct IntakeGroup {
     pub ticks: Vec<Tick>,
     /// What is asked of something that was ticked.
     pub hints: Vec<&'static str>,
+    /// Parts that were replaced: by whom, and what that changed.
+    pub replaced: Vec<ReplacedRow>,
+}
+
+/// A part that was replaced before this visit.
+pub struct ReplacedRow {
+    pub id: &'static str,
+    pub label: &'static str,
+    pub by: &'static str,
+    pub effect: &'static str,
+    /// The entry a change would supersede.
+    pub supersedes: String,
+}
+
+impl ReplacedRow {
+    fn of(assessed: &Assessed, told: &'static Circumstance) -> Self {
+        let live = assessed.job.live().find_map(|entry| match &entry.body {
+            Body::Replaced { part: replaced } if replaced.circumstance == told.id => Some((entry.id.to_string(), replaced)),
+            _ => None,
+        });
+        let known = live.as_ref().map(|(_, replaced)| *replaced);
+        let by = known.and_then(|known| known.by).map_or("", ReplacedBy::id);
+        let effect = known.and_then(|known| known.effect).map_or("", Effect::id);
+        let supersedes = live.map(|(entry, _)| entry).unwrap_or_default();
+        Self { id: &told.id, label: &told.label, by, effect, supersedes }
+    }
 }
 
 /// One circumstance.
@@ -194,12 +236,19 @@ fn intake(assessed: &Assessed) -> Vec<IntakeGroup> {
             supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
         };
         let hint = circumstance.hint.as_deref().filter(|_| tick.told);
+        let replaced = (tick.told && circumstance.part.is_some()).then(|| ReplacedRow::of(assessed, circumstance));
         match groups.iter_mut().find(|group| group.heading == circumstance.ask) {
             Some(group) => {
                 group.ticks.push(tick);
                 group.hints.extend(hint.filter(|hint| !group.hints.contains(hint)));
+                group.replaced.extend(replaced);
             }
-            None => groups.push(IntakeGroup { heading: &circumstance.ask, ticks: vec![tick], hints: hint.into_iter().collect() }),
+            None => groups.push(IntakeGroup {
+                heading: &circumstance.ask,
+                ticks: vec![tick],
+                hints: hint.into_iter().collect(),
+                replaced: replaced.into_iter().collect(),
+            }),
         }
     }
     // Why it came is asked first; where nobody complained, what was seen is asked last.

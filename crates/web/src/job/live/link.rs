@@ -21,12 +21,12 @@ pub async fn link(desk: Desk, form: web::Form<Chosen>) -> Result<HttpResponse, F
     let all = rigs::rigs(&desk.app.db, &desk.viewer).await?;
     if let Some(chosen) = chosen {
         rigs::assign(&desk.app.db, &desk.viewer, chosen, Some(desk.number)).await?;
-        desk.app.hub.end(chosen, "this rig was assigned to another job; connect again");
+        desk.app.hub.end(chosen, "this data logger was linked to another job; connect again");
     }
     // One rig a job: the one before is free again.
     for rig in all.iter().filter(|rig| rig.job == Some(desk.number) && Some(rig.id) != chosen) {
         rigs::assign(&desk.app.db, &desk.viewer, rig.id, None).await?;
-        desk.app.hub.end(rig.id, "this rig was taken from its job; assign it and connect again");
+        desk.app.hub.end(rig.id, "this data logger was unlinked from its job; link it and connect again");
     }
     let to = if chosen.is_some() { Stage::Run } else { Stage::Rig };
     Ok(desk.to(&format!("/jobs/{}/{}", desk.number, to.id())))

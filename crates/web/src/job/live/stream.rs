@@ -206,7 +206,7 @@ impl Watcher {
         let unit = self.desk.liking.unit;
         let mut event = Event {
             on: false,
-            link: "The rig is not linked yet. It is let in by itself when it calls.".to_owned(),
+            link: "The data logger is not connected yet. It connects automatically.".to_owned(),
             run: String::new(),
             value: "–".to_owned(),
             unit: unit.label(),
@@ -242,7 +242,7 @@ impl Watcher {
         event.on = told.on;
         event.link = match (told.on, told.silent_s) {
             (false, _) => {
-                "The link broke. The rig sends what it measured meanwhile when it is back; nothing is taken until then.".to_owned()
+                "The connection is lost. The data logger sends what it measured when it is back. Nothing is recorded until then.".to_owned()
             }
             (true, silent) if silent > 2.0 => format!("Nothing came for {silent:.0} s."),
             _ => String::new(),

@@ -45,14 +45,16 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let mut typed = Read::of(&FORM, &form, desk.liking.unit);
     let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
     let stage = if phase == Phase::After { Stage::Prove } else { Stage::Run };
-    let no_hold = || Failure::Form("a hold without its run and its times".to_owned());
+    let no_hold = || Failure::Form("a steady reading without its run and times".to_owned());
     let run = Uuid::parse_str(typed.raw("run")).map_err(|_| no_hold())?;
     let (Ok(from_s), Ok(to_s)) = (typed.raw("from_s").parse::<f64>(), typed.raw("to_s").parse::<f64>()) else { return Err(no_hold()) };
     if !(SHORTEST_S..=LONGEST_S).contains(&(to_s - from_s)) || from_s < 0.0 {
         return Err(no_hold());
     }
     let Some((hold, dash_kpa, recorded)) = kept(&desk, run, (from_s, to_s)).await? else {
-        typed.slip.wrong("run", "This stretch is not kept: the link broke, or the database is slow. Hold once more.");
+        typed
+            .slip
+            .wrong("run", "This part of the run was not saved: the connection was lost or the database is slow. Hold the speed once more.");
         return desk
             .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
             .await;
@@ -60,7 +62,7 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let (rpm, oil_temp_c) = (hold.rpm.or_else(|| typed.number("rpm")), hold.oil_temp_c.or_else(|| typed.number("oil_temp_c")));
     for (name, value) in [("rpm", rpm), ("oil_temp_c", oil_temp_c)] {
         if value.is_none() && typed.slip.is_clean() {
-            typed.slip.wrong(name, "The rig does not measure this: type it, then take the hold.");
+            typed.slip.wrong(name, "The data logger does not measure this. Type it, then record the reading.");
         }
     }
     let (Some(rpm), Some(oil_temp_c), true) = (rpm, oil_temp_c, typed.slip.is_clean()) else {

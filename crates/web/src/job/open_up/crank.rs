@@ -208,7 +208,7 @@ fn drawn_print(wire_mm: f64, width_mm: f64, crank: CrankSaid) -> Print {
     let told = match strip(&asked) {
         Ok(gap) => {
             let leak = gap.leak_ratio.map(|ratio| format!(", {ratio:.1} times a new one's leak")).unwrap_or_default();
-            let doubt = if gap.in_range { "" } else { ". Outside what the strip can tell: take another wire" };
+            let doubt = if gap.in_range { "" } else { ". Outside the range of this strip: use another size" };
             format!("{:.3} mm{leak}{doubt}", gap.clearance_mm)
         }
         Err(error) => error.to_string(),
@@ -237,7 +237,7 @@ fn told(worked: &Worked, unit: Units) -> Vec<String> {
     let crank = &worked.crank;
     if crank.measured == 0 {
         if crank.journals.iter().any(|journal| journal.said.is_some_and(|said| said.clearance_mm.is_some())) {
-            told.push("Give the clearance of a new bearing by the sheet: what a journal leaks is told against it.".to_owned());
+            told.push("Enter the clearance of a new bearing from the sheet: the leak of each journal is compared with it.".to_owned());
         }
         return told;
     }
@@ -257,7 +257,9 @@ fn told(worked: &Worked, unit: Units) -> Vec<String> {
             band(explained.with_kpa, unit),
             band(explained.healthy_kpa, unit)
         )),
-        None => told.push("No hot idle was read before that can be believed: what the clearances explain cannot be told.".to_owned()),
+        None => {
+            told.push("No usable reading at hot idle was taken before, so the tool cannot say how much the clearances explain.".to_owned())
+        }
     }
     told
 }
@@ -274,7 +276,7 @@ fn fits(explained: &Explained) -> String {
             let share = show::percent(explained.share.unwrap_or_default());
             format!("About {share} of what is missing. The rest is lost elsewhere: look on before shells are ordered.")
         }
-        Fits::TooMuch => "Read the prints again, or doubt the gauge.".to_owned(),
+        Fits::TooMuch => "Read the strips again, or check the gauge.".to_owned(),
     }
 }
 

@@ -166,7 +166,7 @@ pub async fn measured(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRes
     let of = [&SCREEN, &SPRING, &PUMP]
         .into_iter()
         .find(|form| form.name == part)
-        .ok_or_else(|| Failure::Form("a part that is none".to_owned()))?;
+        .ok_or_else(|| Failure::Form("a part that is not on the list".to_owned()))?;
     let mut typed = Read::of(of, &form, desk.liking.unit);
     if !opening::may_be_open(&desk.job().await?) {
         return opening::refused(&desk, sent, opening::YES_FIRST).await;

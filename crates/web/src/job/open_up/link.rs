@@ -6,13 +6,14 @@ use crate::job::assess::assess;
 use crate::job::shell::Ask as Asked;
 use crate::job::{Desk, Drawn, Sent};
 use crate::ui::show;
+use crate::ui::times;
 use crate::ui::words::describe;
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::field;
 use velvet_dial_core::opened::{self, Plan};
-use velvet_dial_core::record::sentences;
+use velvet_dial_core::record::{in_ten, sentences};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::accounts;
@@ -23,7 +24,7 @@ static LINK: Form = Form {
     name: "link",
     asks: &[
         Ask::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
-        Ask::new("days", "Holds for", "days", Kind::Number(&field::LINK_DAYS)),
+        Ask::new("days", "Valid for", "days", Kind::Number(&field::LINK_DAYS)),
         Ask::new("words", "In your own words", "what can wait, what you advise", Kind::Lines(600)),
     ],
 };
@@ -36,6 +37,10 @@ pub struct LinkWork {
     pub fields: Vec<Field>,
     /// Just made: shown this once.
     pub address: Option<String>,
+    /// The same as a code for a camera.
+    pub code: Option<String>,
+    /// A message with it, as an address carries it.
+    pub message: String,
     pub links: Vec<Row>,
     /// Questions by a link, and what the customer said before their newest word.
     pub said: Vec<String>,
@@ -65,7 +70,7 @@ pub fn work(drawn: &Drawn, plan: &Plan) -> LinkWork {
     let row = |link: &Link| {
         let until = show::moment(link.expires_at, zone);
         let stands = match link.state {
-            LinkState::Open => format!("holds until {until}, opened {} times", link.looks),
+            LinkState::Open => format!("valid until {until}, opened {}", times(link.looks as usize)),
             LinkState::Answered => "answered".to_owned(),
             LinkState::Expired => format!("expired {until}"),
             LinkState::Revoked => "ended".to_owned(),
@@ -79,6 +84,12 @@ pub fn work(drawn: &Drawn, plan: &Plan) -> LinkWork {
     let said = drawn.assessed.job.live().filter(|entry| matches!(entry.body, Body::Customer { .. }));
     LinkWork {
         fields,
+        code: Some(slip.typed(MADE, "address")).filter(|address| !address.is_empty()).and_then(velvet_dial_report::code),
+        message: show::query_escape(&format!(
+            "About your vehicle {}: please look at our proposal and tell us what you want. {}",
+            drawn.assessed.job.head.vehicle.tag,
+            slip.typed(MADE, "address")
+        )),
         address: Some(slip.typed(MADE, "address").to_owned()).filter(|address| !address.is_empty()),
         links: drawn.links.iter().map(row).collect(),
         said: said.map(|entry| format!("{} ({})", describe(&entry.body, drawn.shell.unit), show::moment(entry.written_at, zone))).collect(),
@@ -90,20 +101,20 @@ fn says(plan: &Plan, record: &[String], complaint: &str, words: &str) -> Vec<Str
     let mut says = vec![format!("It came in for: “{complaint}”.")];
     says.extend(record.iter().cloned());
     for opening in plan.openings.iter().filter(|opening| !opening.done) {
-        says.push(format!("To find it for certain it has to be opened: {}.", opening.step.label().to_lowercase()));
+        says.push(format!("To be certain, we have to open the engine: {}.", opening.step.label().to_lowercase()));
     }
     for cost in &plan.costs {
         says.push(format!(
-            "If it is {} ({}){}: about {}, {:.0} with parts.",
+            "If it is {} (chance {}){}: about {}, {:.0} with parts.",
             cost.cause.name.to_lowercase(),
-            show::percent(cost.probability),
+            in_ten(cost.probability),
             cost.second.map_or_else(String::new, |second| format!(", with what mostly comes with it, {}", second.name.to_lowercase())),
             show::minutes(cost.all_minutes),
             cost.all_money
         ));
     }
     if !plan.openings.is_empty() {
-        says.push(format!("Opened, looked at and closed again without mending: about {:.0}.", plan.stop_money()));
+        says.push(format!("If we open it, look and close it again without a repair: about {:.0}.", plan.stop_money()));
     }
     if !words.is_empty() {
         says.push(words.to_owned());
@@ -154,7 +165,8 @@ pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>)
 
 /// Calls a link back.
 pub async fn revoke(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let id = form.get("link").and_then(|id| Uuid::parse_str(id).ok()).ok_or_else(|| Failure::Form("a link that is none".to_owned()))?;
+    let id =
+        form.get("link").and_then(|id| Uuid::parse_str(id).ok()).ok_or_else(|| Failure::Form("a link that does not exist".to_owned()))?;
     jobs::revoke_link(&desk.app.db, &desk.viewer, desk.number, id).await?;
     let seen = Sent::of(&form).seen();
     desk.answer(Stage::OpenUp, Asked { seen, ..Asked::default() }, StatusCode::OK).await

@@ -12,6 +12,7 @@ use crate::job::notes::{self, KeptNote};
 use crate::job::opening::{self, Yes, may_be_open};
 use crate::job::shell::Shell;
 use crate::state::House;
+use crate::ui::count;
 use crate::ui::words::describe;
 use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
@@ -127,8 +128,8 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
 fn pace(assessed: &Assessed) -> String {
     let took = assessed.case.memory.as_ref().map(|memory| memory.took).filter(|took| took.jobs > 0);
     took.map_or_else(String::new, |took| {
-        let jobs = if took.jobs == 1 { "job" } else { "jobs" };
-        format!("Openings of this family took {:.1} times the card's minutes here ({} {jobs}).", took.times(), took.jobs)
+        let jobs = count(took.jobs as usize, "job");
+        format!("Openings of this family took {:.1} times the card's minutes here ({jobs}).", took.times())
     })
 }
 

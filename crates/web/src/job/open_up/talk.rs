@@ -114,7 +114,7 @@ pub async fn said(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
         _ => return Err(Failure::Form("neither to go on nor to stop".to_owned())),
     };
     if about.is_empty() {
-        return Err(Failure::Form("a finding that is none".to_owned()));
+        return Err(Failure::Form("a finding that is not on the list".to_owned()));
     }
     if !typed.slip.is_clean() {
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };

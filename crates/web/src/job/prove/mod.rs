@@ -3,6 +3,7 @@ use crate::http::Failure;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
 use crate::job::Drawn;
 use crate::job::cards::{self, CheckCard};
+use crate::job::put_right::steps::{Question, questions_at};
 use crate::job::put_right::{DebrisCard, debris_cards};
 use crate::job::run::view::{self, ReadingsWork};
 use crate::job::shell::{Ask as Asked, Shell};
@@ -16,6 +17,7 @@ use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use velvet_dial_core::case::{Cranked, Phase, Proof, ProofWord};
 use velvet_dial_core::field;
+use velvet_dial_core::limits::Decision;
 use velvet_dial_core::opened::{self, SourceIs};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::Known;
@@ -29,6 +31,7 @@ static CLOSING: Form = Form {
         Ask::new("cause", "What it was", "", Kind::Choice),
         Ask::new("known", "How that is known", "", Kind::Choice),
         Ask::new("source", "Source of the debris mended", "", Kind::Choice),
+        Ask::new("without_proof", "Why without proof", "the report says it", Kind::Text(300)),
         Ask::new("took", "It took, first bolt to proof", "minutes of work, if you know", Kind::NumberOrNone(&field::TOOK)),
     ],
 };
@@ -38,17 +41,21 @@ pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespon
     let sent = Sent::of(&form);
     let mut typed = Read::of(&CLOSING, &form, desk.liking.unit);
     let (took_min, known, source) = (typed.number("took"), typed.choice("known", Known::ALL), typed.choice("source", SourceIs::ALL));
-    let mut found = Found { took_min, known, source, ..Found::default() };
+    let without_proof = typed.text("without_proof");
+    let mut found = Found { took_min, known, source, without_proof, ..Found::default() };
     let cause = typed.raw("cause");
     if !cause.is_empty() && knowledge().cause(cause).is_none() {
         typed.slip.wrong("cause", "Choose one of the causes on the list.");
     }
     found.cause = Some(cause.to_owned()).filter(|cause| !cause.is_empty());
     if found.cause.is_some() && found.known.is_none() {
-        typed.slip.wrong("known", "How is it known? Choose; what is only supposed is kept and not learnt from.");
+        typed.slip.wrong("known", "How is it known? Choose one. A cause that is only supposed is saved but not counted as experience.");
     }
     if form.contains_key("source") && source.is_none() {
         typed.slip.wrong("source", "Debris was found. Is its source mended? Choose: else the vehicle comes back with the same.");
+    }
+    if form.contains_key("without_proof") && found.without_proof.is_empty() {
+        typed.slip.wrong("without_proof", "The repair is not proven. Say in a few words why you close the job without proof.");
     }
     if !typed.slip.is_clean() {
         let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
@@ -150,6 +157,8 @@ struct Surface<'a> {
     closing: Vec<Field>,
     /// Debris that was found: its source is mended before the job is closed.
     debris: Vec<DebrisCard>,
+    /// Where mechanics differ on what proves it.
+    questions: Vec<Question>,
 }
 
 /// Draws the screen.
@@ -169,6 +178,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
         closing: closing(drawn, work.proof.as_ref(), &debris),
         debris,
+        questions: questions_at(Stage::Prove, &drawn.house.shop.ways),
         work,
     }
     .render()
@@ -200,7 +210,7 @@ fn cranked_since(job: &Job) -> Option<&Entry> {
 /// The questions of the closing; what was put right stands in them, and that the pressure came back where it did.
 fn closing(drawn: &Drawn, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
     let (assessed, know, slip) = (drawn.assessed, knowledge(), &drawn.shell.slip);
-    let none = Choice { id: String::new(), label: "none of the list, or nobody knows".to_owned() };
+    let none = Choice { id: String::new(), label: "not on the list, or not known".to_owned() };
     let of = |index: usize| know.causes.get(index).map(|cause| Choice { id: cause.id.clone(), label: cause.name.clone() });
     let causes = || assessed.now.posterior.ranked().into_iter().filter_map(of).chain([none.clone()]).collect();
     let choose = Choice { id: String::new(), label: "choose".to_owned() };
@@ -211,6 +221,10 @@ fn closing(drawn: &Drawn, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<F
     });
     // Nobody is asked for the source of what was not found.
     fields.retain(|field| field.name != "source" || !debris.is_empty());
+    // Nobody is asked for a reason where it is proven, and where nothing had to be.
+    let open = proof.is_none_or(|proof| matches!(proof.word, ProofWord::NotProven | ProofWord::Worse));
+    let wanted = assessed.job.repair().is_some() || assessed.now.verdict.overall != Decision::Within;
+    fields.retain(|field| field.name != "without_proof" || (open && wanted));
     if slip.form != CLOSING.name {
         let repaired = assessed.job.repair().and_then(|repair| repair.cause.clone());
         let back = repaired.is_some() && proof.is_some_and(|proof| matches!(proof.word, ProofWord::Proven | ProofWord::InPart));

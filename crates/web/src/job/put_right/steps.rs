@@ -1,5 +1,6 @@
 //! The repair of a cause as steps in the order of the hand, each with what it minds there, ticked with who and when.
 use crate::http::{Failure, form};
+use crate::job::notes;
 use crate::job::open_up::stops;
 use crate::job::opening;
 use crate::job::{Desk, Drawn, Sent};
@@ -8,7 +9,7 @@ use crate::ui::words::sheet_name;
 use actix_web::{HttpResponse, web};
 use std::collections::BTreeMap;
 use velvet_dial_core::opened::{Choice, Hand, looks_after, opening_said, repair_of};
-use velvet_dial_core::schools::{School, Way, schools_of};
+use velvet_dial_core::schools::{School, Way, schools, schools_of};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::{Access, Cause, knowledge};
 use velvet_dial_store::jobs::{Body, Job};
@@ -42,10 +43,10 @@ pub struct StepRow {
     pub mind: &'static str,
     /// Who ticked it, and when.
     pub by: Option<(String, String)>,
+    /// Photos of it.
+    pub photos: Vec<String>,
 }
 
-/// What is said of parts that were renewed before anything was measured.
-const IN_VAIN: &str = "already replaced for this";
 /// Causes among which one chooses.
 const CHOSEN_AMONG: usize = 8;
 
@@ -62,24 +63,17 @@ pub fn begun(job: &Job) -> Option<&str> {
 pub fn rows(job: &Job, word: &str, steps: impl Iterator<Item = &'static Hand>) -> Vec<StepRow> {
     let ticked =
         |step: &str| job.live().find(|entry| matches!(&entry.body, Body::Done { cause: of, step: done } if of == word && done == step));
-    let row = |step: &'static Hand| StepRow {
-        act: &step.act,
-        mind: &step.mind,
-        by: ticked(&step.act)
-            .map(|entry| (entry.id.to_string(), format!("{}, {}", entry.author_name, show::moment(entry.written_at, &job.zone)))),
+    let row = |step: &'static Hand| {
+        let done = ticked(&step.act);
+        let by = done.map(|entry| (entry.id.to_string(), format!("{}, {}", entry.author_name, show::moment(entry.written_at, &job.zone))));
+        StepRow { act: &step.act, mind: &step.mind, by, photos: done.map_or_else(Vec::new, |entry| notes::photos(job, entry.id)) }
     };
     steps.map(row).collect()
 }
 
 /// The word that the steps of an opening are ticked under, in the place of a cause.
 pub fn opened_word(access: Access) -> String {
-    let word = match access {
-        Access::Outside => "",
-        Access::Cover => "cover",
-        Access::Sump => "sump",
-        Access::EngineOut => "engine_out",
-    };
-    format!("open {word}")
+    format!("open {}", access.id())
 }
 
 /// A step of this opening.
@@ -102,6 +96,11 @@ fn question(school: &'static School, ways: &BTreeMap<String, String>) -> Questio
     let mut sorted: Vec<&Way> = school.ways.iter().collect();
     sorted.sort_by_key(|way| ours.is_none_or(|ours| ours.id != way.id));
     Question { id: &school.id, ask: &school.ask, ours: ours.map(|way| way.label.as_str()), ways: sorted }
+}
+
+/// The questions of a stage.
+pub fn questions_at(stage: Stage, ways: &BTreeMap<String, String>) -> Vec<Question> {
+    schools().iter().filter(|school| school.is_at(stage)).map(|school| question(school, ways)).collect()
 }
 
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
@@ -134,7 +133,7 @@ pub fn steps(drawn: &Drawn) -> Option<Steps> {
             .case
             .circumstances
             .iter()
-            .filter_map(|told| know.circumstance(told).filter(|known| known.ask == IN_VAIN).map(|known| known.label.as_str()))
+            .filter_map(|told| know.circumstance(told).filter(|known| known.part.is_some()).map(|known| known.label.as_str()))
             .collect(),
         done: done.join("; "),
         ticked: done.len(),

@@ -198,7 +198,7 @@ impl Lay<'_> {
             svg: map,
             alt: "Pressure over speed, before and after, with the limits and the healthy engine's band".to_owned(),
             caption:
-                "Green: before · dark: after · hollow: cold · whisker: the doubt (two standard uncertainties) · red: outside the limit"
+                "Green: before · dark: after · hollow: cold · error bar: uncertainty (two standard uncertainties) · red: outside the limit"
                     .to_owned(),
         }));
         blocks
@@ -250,7 +250,7 @@ impl Lay<'_> {
         let limit = taken.point.map_or_else(|| "no limit here".to_owned(), |p| limit_words(p.min_kpa, p.max_kpa, self.unit));
         let gauge = reading.instrument.as_ref().map(|gauge| format!(" · {gauge}")).unwrap_or_default();
         let from = taken.of_run.map(|(from, to)| format!(" · {from:.1} to {to:.1} s of its recording")).unwrap_or_default();
-        let apart = reading.set_aside.as_ref().map(|why| format!(" · set apart: {why}")).unwrap_or_default();
+        let apart = reading.set_aside.as_ref().map(|why| format!(" · ignored: {why}")).unwrap_or_default();
         let row = vec![
             Cell::new(Tone::Soft, if after { "after" } else { "before" }),
             Cell::new(Tone::Plain, reading_place(reading, self.unit)),
@@ -296,7 +296,7 @@ impl Lay<'_> {
             blocks.extend(own.map(|strip| {
                 Block::Picture(Picture {
                     svg: strip.svg,
-                    alt: format!("The recording {} over time, with the holds that readings were taken from", run.name),
+                    alt: format!("The recording {} over time, with the steady readings marked", run.name),
                     caption: strip.caption,
                 })
             }));
@@ -355,7 +355,7 @@ impl Lay<'_> {
                 .signed
                 .as_ref()
                 .map(|signed| [format!("Signed by key {}", signed.key), format!("Signature {}", halves(&signed.value))]);
-            let hashes = [format!("Ledger {}", seal.head), format!("Case {}", seal.case), format!("Report {}", seal.document)];
+            let hashes = [format!("Job history {}", seal.head), format!("Case {}", seal.case), format!("Report {}", seal.document)];
             let how = if signed.is_some() {
                 "The report was signed once, as the job was closed. The PDF that the shop gives out carries the signed report: “velvet-dial verify report.pdf” shows whether a page or a figure \
                  was changed since, and whose key signed it."

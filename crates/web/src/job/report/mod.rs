@@ -87,7 +87,7 @@ async fn page(desk: Desk, reader: Reader, slip: Slip, status: StatusCode) -> Res
 async fn page_of(desk: Desk, served: Served, reader: Reader, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
     let Served { record, broken, state, seen, follow_ups, .. } = served;
     let page = Page {
-        chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", record.papers.tag)),
+        chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", record.papers.tag)).helped_by("report"),
         number: desk.number,
         full: reader == Reader::Full,
         signs: desk.app.serving.keys.is_some(),
@@ -255,8 +255,8 @@ static REOPEN: Form = Form {
     asks: &[Ask::new(
         "reason",
         "Reason",
-        "the report tells it",
-        Kind::Needed(300, "say in a few words why it is opened again; the report will tell it."),
+        "it goes into the report",
+        Kind::Needed(300, "say in a few words why it is opened again. The reason goes into the report."),
     )],
 };
 

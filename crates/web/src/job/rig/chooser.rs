@@ -129,11 +129,15 @@ fn says(choice: &Choice, expected: &Expected, unit: Units) -> String {
             )
         }
         (_, None) if choice.gauges.iter().all(|gauge| !gauge.tells_limit) => {
-            format!("None of the shop's gauges can tell {least}: borrow one of a smaller range or a finer class, or use a transducer.")
+            format!(
+                "None of the shop's gauges is fine enough for {least}. Borrow one with a smaller range or a better class, or use a transducer."
+            )
         }
-        (_, None) => "The gauges that could tell the limit would be overloaded hot: use a transducer.".to_owned(),
-        (None, Some(hot)) => format!("“{hot}” tells {least}; none survives the cold start, so fit it when the engine is hot."),
-        (Some(cold), Some(hot)) if cold == hot => format!("“{hot}” does both: it tells {least} and survives the cold start."),
+        (_, None) => "The gauges that are fine enough for the limit would be overloaded. Use a transducer.".to_owned(),
+        (None, Some(hot)) => {
+            format!("“{hot}” is fine enough for {least}, but no gauge survives the cold start. Fit it when the engine is hot.")
+        }
+        (Some(cold), Some(hot)) if cold == hot => format!("“{hot}” does both: it is fine enough for {least} and survives the cold start."),
         (Some(cold), Some(hot)) => {
             let over = choice
                 .gauges

@@ -38,11 +38,11 @@ pub async fn step(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let mut typed = Read::of(&FORM, &form, desk.liking.unit);
     let (id, answer) = (typed.raw("step"), typed.raw("answer"));
     let step = rigging::step(id).filter(|step| step.label(answer).is_some());
-    let step = step.ok_or_else(|| Failure::Form("a step or an answer that is none".to_owned()))?;
+    let step = step.ok_or_else(|| Failure::Form("this step or answer is not on the list".to_owned()))?;
     let taken = answer != SKIPPED;
     let zero_kpa = if step.value && taken { typed.number("zero") } else { None };
     if step.value && taken && zero_kpa.is_none() && typed.slip.is_clean() {
-        typed.slip.wrong("zero", "Type what the gauge shows with its line open; nought is a figure too. Or skip the step.");
+        typed.slip.wrong("zero", "Type what the gauge shows with its line open; zero is a figure too. Or skip the step.");
     }
     let mut gauge = None;
     if step.gauge && taken {

@@ -6,6 +6,7 @@ use crate::http::Failure;
 use crate::http::Slip;
 use crate::job::Desk;
 use crate::job::shell::Ask;
+use crate::ui::count;
 use crate::ui::{Chrome, show};
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
@@ -170,8 +171,8 @@ async fn page(desk: &Desk, source: Source, id: Uuid, wrong: Option<(Named, Strin
             (FILES, file.name, format!("fingerprint {}", file.digest.chars().take(16).collect::<String>()), file.also_in)
         }
         Source::Rig(recorded) => {
-            let lost = if recorded.lost > 0 { format!(", {} the rig could not send", recorded.lost) } else { String::new() };
-            let sign = format!("{} samples kept{lost}", recorded.samples);
+            let lost = if recorded.lost > 0 { format!(", {} that the data logger could not send", recorded.lost) } else { String::new() };
+            let sign = format!("{} recorded{lost}", count(recorded.samples as usize, "sample"));
             (RIGS, format!("{}, {}", recorded.rig, show::moment_with_year(recorded.started_at, &job.zone)), sign, Vec::new())
         }
     };

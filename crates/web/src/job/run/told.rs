@@ -13,7 +13,9 @@ use velvet_dial_core::capture::{self, Analysis, Hold, Run};
 use velvet_dial_core::case::{Case, Phase, Reading, judge};
 use velvet_dial_core::flag::StopLines;
 use velvet_dial_core::live::{self, StopCall};
+use velvet_dial_core::start_up::StartUp;
 use velvet_dial_core::trace::Tracer;
+use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Job};
 use velvet_dial_store::rigs::{self, Mark};
@@ -43,6 +45,33 @@ pub struct Offer {
 pub struct Fact {
     pub what: &'static str,
     pub told: String,
+    /// The check that it answers.
+    pub answers: Option<Answers>,
+}
+
+/// A check that the run answers by itself, taken over by a tap.
+pub struct Answers {
+    pub check: &'static str,
+    pub outcome: &'static str,
+    pub label: String,
+    /// The finding a tap would supersede.
+    pub supersedes: String,
+    /// It is recorded so already.
+    pub done: bool,
+}
+
+impl Answers {
+    fn of(job: &Job, phase: Phase, check: &'static str, outcome: &'static str) -> Option<Self> {
+        let label = knowledge().found(check, outcome)?.1.label.clone();
+        let stands = job.live().find_map(|entry| match &entry.body {
+            Body::Evidence { check: of, outcome, phase: then, .. } if of == check && *then == phase => {
+                Some((entry.id.to_string(), outcome.clone()))
+            }
+            _ => None,
+        });
+        let done = stands.as_ref().is_some_and(|(_, stands)| stands == outcome);
+        Some(Self { check, outcome, label, supersedes: stands.map(|(entry, _)| entry).unwrap_or_default(), done })
+    }
 }
 
 /// A marked moment.
@@ -117,7 +146,7 @@ impl Taking {
             number,
             id: id.to_string(),
             gauges: job.gauges.iter().map(|gauge| gauge.name.clone()).collect(),
-            gauge: of_rig.or_else(used).unwrap_or_default(),
+            gauge: of_rig.or_else(used).or_else(|| job.fitted_gauge().map(|gauge| gauge.name.clone())).unwrap_or_default(),
             key: Uuid::new_v4(),
             seen: job.seq(),
             repaired: job.repair().is_some(),
@@ -144,6 +173,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
     let judging = judging(desk, job, &taking, id)?;
     let card = job.engine.card.clone();
     let marks = marks(desk, source).await?;
+    let job = job.clone();
     let work = move || {
         let told = capture::analysed(&run, Some(&card));
         let beyond = beyond_lines(&run, &judging);
@@ -151,7 +181,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
         Told {
             offers,
             holds: serde_json::to_string(&told.holds.iter().map(|hold| (hold.from_s, hold.to_s)).collect::<Vec<_>>()).unwrap_or_default(),
-            facts: facts(&told, judging.unit),
+            facts: facts(&told, &job, &judging),
             seconds: format!("{:.0}", told.to_s - told.from_s),
             samples: told.samples,
             figures: figures(&run, judging.unit),
@@ -187,7 +217,7 @@ fn marked(mark: Mark) -> Marked {
         id: mark.id.to_string(),
         at: format!("{:.1} s", mark.at_s),
         note: mark.note,
-        who: mark.who.unwrap_or_else(|| "at the rig".to_owned()),
+        who: mark.who.unwrap_or_else(|| "at the data logger".to_owned()),
     }
 }
 
@@ -273,7 +303,8 @@ fn figures(run: &Run, unit: Units) -> Vec<[String; 4]> {
 }
 
 /// What a run tells beside its holds, in the order of the run.
-fn facts(told: &Analysis, unit: Units) -> Vec<Fact> {
+fn facts(told: &Analysis, job: &Job, judging: &Judging) -> Vec<Fact> {
+    let unit = judging.unit;
     let kpa = |kpa: f64| show::pressure(kpa, unit);
     let said = [
         ("At rest", told.zero_kpa.map(|zero| format!("{} with the engine standing", kpa(zero)))),
@@ -283,12 +314,17 @@ fn facts(told: &Analysis, unit: Units) -> Vec<Fact> {
         (
             "Sweep",
             told.sweep.map(|sweep| match sweep.knee_rpm {
-                Some(knee) => format!("stops rising at {knee:.0} rpm"),
+                Some(knee) => format!("relief opening point at {knee:.0} rpm"),
                 None => "rises to the end".to_owned(),
             }),
         ),
         ("Needle", told.needle.as_ref().map(|needle| format!("± {}. {}", kpa(needle.size_kpa), needle.points_to))),
         ("Dash", told.dash_needle.as_ref().map(|needle| format!("± {}. {}", kpa(needle.size_kpa), needle.points_to))),
     ];
-    said.into_iter().filter_map(|(what, told)| told.map(|told| Fact { what, told })).collect()
+    let answers = |what: &str| match what {
+        "Start" => Answers::of(job, judging.phase, "build_time", StartUp::of(&judging.case).outcome(told.build_time_s?)),
+        "Needle" => Answers::of(job, judging.phase, "needle", told.needle.as_ref()?.kind.outcome()),
+        _ => None,
+    };
+    said.into_iter().filter_map(|(what, told)| told.map(|told| Fact { what, told, answers: answers(what) })).collect()
 }

@@ -8,15 +8,16 @@ use crate::job::cards::{self, CheckCard};
 use crate::job::happened;
 use crate::job::live::{self, Panel};
 use crate::job::pairs::{Pair, pairs};
+use crate::job::{next_step, notes};
 use crate::ui::picture::dial::{self, Dial, Shown};
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
 use crate::ui::words::{limit_words, point_name, reading_place};
 use velvet_dial_core::case::{JudgedReading, Phase, Proof, ProofWord, Shows, Slope, SpeedHeld, proof};
+use velvet_dial_core::flag::{self, Word};
 use velvet_dial_core::record;
 use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::start_up::StartUp;
-use velvet_dial_core::trace::Step as Proposed;
 use velvet_dial_core::unit::{Gear, Units};
 use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
 use velvet_dial_store::rigs::Recorded;
@@ -53,6 +54,8 @@ pub struct ReadingsWork {
     /// What the closing is called, and whether it is the main act.
     pub closes: (&'static str, bool),
     pub repaired: bool,
+    /// The last reading was taken although the engine must not run.
+    pub against_flag: bool,
     /// The seconds that a start of this engine may take.
     pub start_up: StartUp,
     pub script: Vec<Step>,
@@ -93,6 +96,8 @@ pub struct ReadingRow {
     pub who: String,
     pub when: String,
     pub note: String,
+    /// Photos of it.
+    pub photos: Vec<String>,
 }
 
 /// The form: four numbers in a row, and what is chosen beside them.
@@ -118,7 +123,7 @@ pub struct RunLine {
 pub fn rows(assessed: &Assessed, unit: Units, phase: Phase) -> Vec<ReadingRow> {
     let mut rows: Vec<ReadingRow> = taken(assessed)
         .filter(|(_, taken, _)| taken.reading.phase == phase)
-        .map(|(entry, taken, judged)| row(&assessed.job.zone, entry, taken, judged, unit))
+        .map(|(entry, taken, judged)| row(&assessed.job, entry, taken, judged, unit))
         .collect();
     rows.reverse();
     rows
@@ -131,7 +136,7 @@ fn taken(assessed: &Assessed) -> impl Iterator<Item = (&Entry, &TakenReading, &J
     })
 }
 
-fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Units) -> ReadingRow {
+fn row(job: &Job, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, unit: Units) -> ReadingRow {
     let r = &taken.reading;
     let brought =
         if judged.brought { format!("{} at the sheet's point", show::pressure(judged.measured_kpa, unit)) } else { String::new() };
@@ -140,7 +145,8 @@ fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading,
         let (drift, way) = (60.0 * held.slope_kpa_s.abs(), if held.slope_kpa_s < 0.0 { "falling" } else { "rising" });
         format!("mean of {}, {way} {} a minute", held.count, show::pressure(drift, unit))
     });
-    let note: Vec<String> = [brought, from, held].into_iter().filter(|text| !text.is_empty()).collect();
+    let against = if against_flag(job, entry) { "taken although the engine must not run".to_owned() } else { String::new() };
+    let note: Vec<String> = [brought, from, held, against].into_iter().filter(|text| !text.is_empty()).collect();
     ReadingRow {
         entry: entry.id.to_string(),
         place: reading_place(r, unit),
@@ -150,8 +156,9 @@ fn row(zone: &Zone, entry: &Entry, taken: &TakenReading, judged: &JudgedReading,
         decision: judged.decision.id(),
         word: if judged.point.is_none() { "no limit" } else { judged.decision.word() },
         who: entry.author_name.clone(),
-        when: happened::when(entry, zone),
+        when: happened::when(entry, &job.zone),
         note: note.join(" · "),
+        photos: notes::photos(job, entry.id),
     }
 }
 
@@ -179,11 +186,16 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
     let rigged = job.fitted_gauge().map(|gauge| gauge.name.clone());
     let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().or(rigged).unwrap_or_default();
     let points = script::script(&assessed.case, phase);
-    // A rig says how warm the oil is, whether anything was read or not.
-    let warm = drawn.rigs.linked.as_ref().and_then(|linked| linked.oil_c()).is_some_and(|oil| oil >= script::COLD_C);
-    let is_hot = warm || taken(assessed).any(|(_, taken, _)| taken.reading.phase == phase && taken.reading.oil_temp_c >= record::COLD_C);
     let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.shell.point.as_deref());
-    let now = chosen.or_else(|| script::now(&points, is_hot));
+    // A data logger says how warm the oil is, whether anything was read or not.
+    let warm = drawn.rigs.linked.as_ref().and_then(|linked| linked.oil_c()).is_some_and(|oil| oil >= script::COLD_C);
+    let next = if after || warm {
+        script::now(&points, warm || next_step::taken_hot(assessed, phase)).cloned()
+    } else {
+        next_step::point_now(assessed)
+    };
+    let now = chosen.or_else(|| points.iter().find(|point| next.as_ref().is_some_and(|next| next.id == point.id)));
+    let forbidden = assessed.now.flag.word == Word::DoNotRun;
     let proven = proof(&assessed.case, &assessed.now);
     ReadingsWork {
         after,
@@ -197,16 +209,16 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
                 title: point.title.clone(),
                 done: point.done,
                 now: Some(point) == now,
-                wanted: !after && !point.done && wanted(assessed, point),
+                wanted: !after && !point.done && !forbidden && next_step::wanted(assessed, point),
             })
             .collect(),
         now: now.map(|point| Now {
             place: points.iter().position(|other| other == point).unwrap_or_default() + 1,
             of: points.len(),
             title: point.title.clone(),
-            act: point.act.clone(),
-            caution: point.caution,
-            check: point.check.and_then(|check| cards::card(assessed, check)),
+            act: if forbidden { MUST_NOT_RUN.to_owned() } else { point.act.clone() },
+            caution: if forbidden { "" } else { point.caution },
+            check: point.check.filter(|_| !forbidden).and_then(|check| cards::card(assessed, check)),
         }),
         rows: rows(assessed, unit, phase),
         dial,
@@ -223,26 +235,22 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         closes: closes(proven.as_ref()),
         proof: proven,
         repaired: job.repair().is_some(),
+        against_flag: forbidden && last.is_some_and(|(entry, ..)| against_flag(job, entry)),
     }
+}
+
+/// What stands in the place of a point while the engine must not run.
+const MUST_NOT_RUN: &str = "The engine must not run. This point waits: do first what the red notice says.";
+
+/// It was read although the engine must not run, by what was known when it was read.
+fn against_flag(job: &Job, entry: &Entry) -> bool {
+    let (before, _) = job.case_at(entry.seq - 1);
+    flag::flag(&before, None).word == Word::DoNotRun
 }
 
 fn recorded_line(run: &Recorded, zone: &Zone) -> RunLine {
     let minutes = run.clock().seconds() / 60.0;
     RunLine { id: run.id.to_string(), name: format!("{} live, {minutes:.1} min", run.rig), when: show::moment(run.started_at, zone) }
-}
-
-/// True for the point that the planner proposes first among all readings.
-fn wanted(assessed: &Assessed, point: &Point) -> bool {
-    let first = assessed.next.iter().find_map(|proposal| match &proposal.step {
-        Proposed::Reading(place) => assessed.now.takeable.get(*place),
-        _ => None,
-    });
-    first.is_some_and(|reading| {
-        let hot = reading.at.oil_temp_c >= record::COLD_C;
-        point.rpm.is_some_and(|rpm| (rpm - reading.at.rpm).abs() < 0.05 * rpm)
-            && point.gear == reading.gear
-            && hot != (point.id == "cold-idle")
-    })
 }
 
 /// The form of the next reading, or of one to be corrected.

@@ -6,10 +6,11 @@ pub use stations::Station;
 pub use suspects::{Suspects, grouped, known, moved, raised};
 
 use super::assess::Assessed;
-use super::cards::{self, NextCard};
+use super::cards;
 use super::lines::{self, Line};
 use super::live::stopped::{self, Banner};
-use super::notes::{self, NoteRow};
+use super::next_step::{self, NextCard};
+use super::notes::{self, NoteRow, Subject};
 use super::withdraw;
 use crate::http::Slip;
 use crate::http::form::Sent;
@@ -53,6 +54,10 @@ pub struct Shell {
     pub slip: Slip,
     /// Notes of the job, the last one first.
     pub notes: Vec<NoteRow>,
+    /// What a new note can belong to.
+    pub subjects: Vec<Subject>,
+    /// The form for a note is open.
+    pub noting: bool,
     pub closed: bool,
     /// The point of the run that was chosen.
     pub point: Option<String>,
@@ -68,6 +73,8 @@ pub struct Then {
 pub struct Undo {
     pub entry: String,
     pub what: String,
+    /// Seconds for which it can still be undone.
+    pub left_s: i64,
 }
 
 /// The cause to act on.
@@ -111,21 +118,27 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
     });
-    let next = assessed.next.first().and_then(|proposal| cards::next(assessed, proposal));
+    let next = next_step::next_step(assessed);
     let (near, _) = cards::one_reading_at_a_time(&assessed.next);
     let then = near
         .into_iter()
+        .filter(|_| job.repair().is_none())
         .skip(1)
         .take(3)
         .map(|proposal| Then { ask: cards::name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes) })
         .collect();
+    let now = Utc::now().naive_utc();
     let act = |index: Option<usize>, why: &'static str| {
         let cause = knowledge().causes.get(index?)?;
         let percent = show::percent(assessed.now.posterior.of(index?));
         Some(Settled { why, name: cause.name.clone(), percent, put_right: cause.put_right.clone() })
     };
-    let settled = act(assessed.now.settled, "Good enough to act")
-        .or_else(|| act(assessed.now.mend_now, "Seen at fault: put it right first, then read again"));
+    let repaired = job.repair().is_some();
+    let settled = act(assessed.now.settled.filter(|_| !repaired), "Good enough to act")
+        .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: put it right first, then read again"));
+    let about = ask.query.get("about").map(String::as_str).filter(|about| !about.is_empty());
+    let noting = ask.slip.form == "note" || about.is_some();
+    let subjects = notes::subjects(job, about.or_else(|| Some(ask.slip.typed("note", "about"))));
     Shell {
         number: job.head.number,
         tag: job.head.vehicle.tag.clone(),
@@ -145,13 +158,15 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
         settled,
         news,
         clash: ask.clash,
-        // Only where the asker has just acted: not on a first look at the job.
-        undo: ask
-            .seen
-            .and_then(|_| withdraw::fresh(job, viewer.user, Utc::now().naive_utc()))
-            .map(|entry| Undo { entry: entry.id.to_string(), what: describe(&entry.body, unit) }),
+        undo: withdraw::fresh(job, viewer.user, now).map(|entry| Undo {
+            entry: entry.id.to_string(),
+            what: describe(&entry.body, unit),
+            left_s: withdraw::left_s(entry, now),
+        }),
         slip: ask.slip,
         notes: notes::rows(job),
+        subjects,
+        noting,
         closed: job.closed(),
         point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),
     }

@@ -1,7 +1,7 @@
 //! The oil line: the stages as stations, each with its state and its outcome in a few words.
 use crate::job::assess::Assessed;
 use crate::job::opening::may_be_open;
-use crate::ui::show;
+use crate::ui::{count, show};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
@@ -39,7 +39,7 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
     match stage {
         Stage::Intake => match case.circumstances.len() {
             0 => quiet("ask what was seen"),
-            n => (format!("{n} told"), true, false),
+            n => (count(n, "symptom"), true, false),
         },
         Stage::Look => match case.evidence.iter().filter(|e| QUICK.contains(&e.check.as_str())).count() {
             0 => quiet("no gauge needed"),
@@ -51,7 +51,7 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
         },
         Stage::Run => match assessed.job.live().filter(|e| e.body.kind() == "reading").count() {
             0 => quiet("read at known speed"),
-            n => (format!("{n} taken"), true, false),
+            n => (count(n, "reading"), true, false),
         },
         Stage::Compare => (
             verdict_words(assessed, unit),

@@ -30,7 +30,7 @@ pub async fn strike(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespo
 pub async fn order(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let order = said(&form, "order");
     if !Order::ALL.iter().any(|(_, id, _)| *id == order) {
-        return Err(Failure::Form("an order that is none of the four".to_owned()));
+        return Err(Failure::Form("this strategy is not on the list".to_owned()));
     }
     desk.write(Stage::Trace, Sent::of(&form), Body::Order { order: order.to_owned() }, "order", owned(&[("order", order)])).await
 }

@@ -110,14 +110,14 @@ pub fn list(assessed: &Assessed, unit: Units) -> List {
 fn sound(assessed: &Assessed) -> (String, &'static str) {
     let sound = assessed.now.sound;
     if assessed.now.findings.is_empty() {
-        return ("Nothing was found yet: these odds are those of any such engine.".to_owned(), "not_measured");
+        return ("Nothing was found yet. These are the typical frequencies for such an engine.".to_owned(), "not_measured");
     }
     match sound {
         sound if sound >= SURE => {
-            (format!("The circuit is sound ({}). Look at sender, wiring and the complaint itself first.", show::percent(sound)), "within")
+            (format!("Oil system OK ({}). Check the sender, its wiring and the complaint itself first.", show::percent(sound)), "within")
         }
-        sound if sound <= 1.0 - SURE => (format!("The circuit is not sound ({}).", show::percent(1.0 - sound)), "below"),
-        sound => (format!("Whether the circuit is sound is open: {} that it is.", show::percent(sound)), "undecided"),
+        sound if sound <= 1.0 - SURE => (format!("The oil system is not OK ({}).", show::percent(1.0 - sound)), "below"),
+        sound => (format!("Not clear yet whether the oil system is OK: {}.", show::percent(sound)), "undecided"),
     }
 }
 

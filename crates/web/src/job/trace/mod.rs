@@ -8,6 +8,7 @@ mod why;
 use crate::job::Drawn;
 use crate::job::lines::{Line, lines};
 use crate::job::shell::Shell;
+use crate::ui::count;
 use crate::ui::picture::route::{self, Route};
 use crate::ui::words::cause_name;
 use actix_web::web::{ServiceConfig, get, post};
@@ -62,13 +63,13 @@ fn remembered(memory: &Memory) -> String {
         causes.into_iter().take(4).map(|(cause, jobs)| format!("{} {jobs}", cause_name(cause).to_lowercase())).collect();
     let times = memory.took.times();
     let pace = if memory.took.jobs > 0 {
-        format!(" An opening is reckoned at {times:.2} times the card's minutes, by {} of them.", memory.took.jobs)
+        format!(" Time for opening: {times:.2} times the card's minutes ({}).", count(memory.took.jobs as usize, "job"))
     } else {
         String::new()
     };
-    let (jobs, some) = (memory.jobs(), if memory.jobs() == 1 { "job" } else { "jobs" });
     format!(
-        "This shop closed {jobs} {some} on {} with a known cause: {}. That counts beside the table, which counts like {OWN_JOBS:.0}.{pace}",
+        "This shop closed {} on {} with a known cause: {}. The typical frequency counts like {OWN_JOBS:.0} jobs.{pace}",
+        count(memory.jobs() as usize, "job"),
         memory.family,
         causes.join(", ")
     )

@@ -2,7 +2,8 @@
 use super::list::in_vain;
 use crate::http::Failure;
 use crate::job::assess::{Assessed, assess, usual};
-use crate::job::cards::{self, CheckCard, NextCard};
+use crate::job::cards::{self, CheckCard};
+use crate::job::next_step::{self, NextCard};
 use crate::job::opening;
 use crate::job::shell::Shell;
 use crate::job::{Desk, Drawn};
@@ -115,7 +116,10 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
     let order = assessed.job.order();
     let first = assessed.next.first();
-    let (near, far) = cards::one_reading_at_a_time(&assessed.next);
+    // After a repair only the recheck is proposed.
+    let proposed = if assessed.job.repair().is_some() { &[][..] } else { assessed.next.as_slice() };
+    let first = first.filter(|_| !proposed.is_empty());
+    let (near, far) = cards::one_reading_at_a_time(proposed);
     let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
     let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
     let know = knowledge();
@@ -126,7 +130,7 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
         .and_then(|check| cards::card(assessed, check))
         .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)))
         .map(|card| CheckCard { effects: cards::effects_of(assessed, card.id), ..card });
-    let mut next = first.and_then(|proposal| cards::next(assessed, proposal));
+    let mut next = next_step::next_step(assessed);
     if let Some(NextCard::Check(card)) = &mut next {
         card.effects = cards::effects_of(assessed, card.id);
     }
@@ -183,7 +187,7 @@ fn against(assessed: &Assessed, check: &str) -> String {
             worse if worse >= 1.0 => format!("Your choice. It may be expected to cost {} against the proposal.", show::roughly(worse)),
             _ => "Your choice, as good as the proposal.".to_owned(),
         },
-        None => "Your choice. It is not expected to tell anything more, or it lies behind an opening.".to_owned(),
+        None => "Your choice. It will probably not help any further, or something must be opened first.".to_owned(),
     }
 }
 
@@ -221,7 +225,7 @@ fn places(drawn: &Drawn, others: &[&Proposal]) -> Vec<Place> {
         Step::Bench(step, _) if step.opens() => 2,
         Step::Bench(..) => 1,
     };
-    ["Beside the vehicle", "On the rig", "Under sump and cover", "Engine out"]
+    ["Beside the vehicle", "At the gauge", "Under sump and cover", "Engine out"]
         .into_iter()
         .enumerate()
         .map(|(index, name)| Place { name, rows: others.iter().filter(|one| place(one) == index).map(|one| row(drawn, one)).collect() })

@@ -182,7 +182,7 @@ fn part(assessed: &Assessed, along: usize) -> Option<Part> {
     });
     let reach = opening.min_by(|a, b| a.minutes.total_cmp(&b.minutes)).map(|price| {
         if price.minutes < 1.0 {
-            "Reached from where it stands.".to_owned()
+            "Nothing has to be opened for it.".to_owned()
         } else {
             format!("Reached in {} at the least, before any check.", show::minutes(price.minutes))
         }

@@ -116,7 +116,7 @@ fn sentence(assessed: &Assessed, reason: &Reason, unit: Units) -> String {
     let odds = factor_words(reason.log_odds.abs().exp());
     match reason.reading.and_then(|place| assessed.case.readings.get(place)) {
         Some(reading) => {
-            format!("{} alone speaks {side} it, {odds}", first_upper(&reading_name(reading, &assessed.case.engine, unit)))
+            format!("{} alone speaks {side} it: {odds}", first_upper(&reading_name(reading, &assessed.case.engine, unit)))
         }
         None if reason.key == "readings" => format!("The readings together speak {side} it, {odds}"),
         None => format!("“{}” speaks {side} it, {odds}", reason.label),

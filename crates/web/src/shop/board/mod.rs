@@ -2,20 +2,24 @@
 use crate::http::Failure;
 use crate::http::SignedIn;
 use crate::state::App;
-use crate::ui::Chrome;
 use crate::ui::Liking;
 use crate::ui::show;
 use crate::ui::words::{describe, flag_class};
-use actix_web::HttpResponse;
-use actix_web::web::{self, ServiceConfig, get};
+use crate::ui::{Chrome, Place};
+use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, ContentEncoding};
+use actix_web::web::{self, Bytes, ServiceConfig, get};
+use actix_web::{Error, HttpResponse};
 use askama::Template;
 use chrono::{TimeDelta, Utc};
+use futures_util::stream::unfold;
 use serde::Deserialize;
+use std::time::Duration;
+use tokio::time::{Instant, sleep};
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_store::jobs::{self, Board, Sieve};
+use velvet_dial_store::jobs::{self, Board, Sieve, Waits};
 use velvet_dial_store::{Viewer, accounts};
 
 /// Open jobs a page.
@@ -32,7 +36,16 @@ struct Asked {
     who: String,
     /// Untouched for so many days.
     days: String,
+    /// What it waits for.
+    waits: String,
 }
+
+/// What a job can wait for, with the word in the address and the label.
+const WAITS: [(Waits, &str, &str); 3] = [
+    (Waits::ForCustomer, "customer", "waits for the customer"),
+    (Waits::Promised, "promised", "hand-over promised"),
+    (Waits::CameBack, "back", "came back"),
+];
 
 impl Asked {
     fn sieve(&self) -> Sieve {
@@ -40,13 +53,21 @@ impl Asked {
             stage: Stage::parse(&self.stage),
             flag: Word::ALL.into_iter().find(|(_, id)| *id == self.flag).map(|(word, _)| word),
             who: Some(self.who.clone()).filter(|who| !who.is_empty()),
+            waits: WAITS.into_iter().find(|(_, id, _)| *id == self.waits).map(|(waits, ..)| waits),
             untouched_since: self.days.parse::<i64>().ok().map(|days| Utc::now().naive_utc() - TimeDelta::days(days.clamp(0, 9999))),
         }
     }
 
     /// The same address but for its page.
     fn rest(&self) -> String {
-        let said = [("q", &self.q), ("stage", &self.stage), ("flag", &self.flag), ("who", &self.who), ("days", &self.days)];
+        let said = [
+            ("q", &self.q),
+            ("stage", &self.stage),
+            ("flag", &self.flag),
+            ("who", &self.who),
+            ("days", &self.days),
+            ("waits", &self.waits),
+        ];
         said.iter().filter(|(_, value)| !value.is_empty()).map(|(name, value)| format!("&{name}={}", show::query_escape(value))).collect()
     }
 }
@@ -110,6 +131,7 @@ struct Page {
     flags: Vec<Pick>,
     people: Vec<Pick>,
     days: Vec<Pick>,
+    waits: Vec<Pick>,
 }
 
 /// How many stages the pipe has.
@@ -125,7 +147,7 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
     let looks = !asked.q.trim().is_empty();
     let shown = async {
         if looks {
-            let (found, all_open) = tokio::try_join!(jobs::found(&app.db, viewer, &asked.q), jobs::all_open(&app.db, viewer))?;
+            let (found, all_open) = tokio::try_join!(jobs::found(&app.db, viewer, &asked.q, &sieve), jobs::all_open(&app.db, viewer))?;
             return Ok((Board { open: Vec::new(), all_open, closed: Vec::new() }, Some(found)));
         }
         Ok((jobs::board(&app.db, viewer, &sieve, page - 1, LISTED).await?, None))
@@ -137,7 +159,7 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
     let plain = |pairs: &[(&str, &str)]| pairs.iter().map(|(id, label)| ((*id).to_owned(), (*label).to_owned())).collect::<Vec<_>>();
     let row = |job: &jobs::Row| row(job, viewer, liking);
     let page = Page {
-        chrome: Chrome::of(viewer, liking, "Board"),
+        chrome: Chrome::of(viewer, liking, "Board").at(Place::Board),
         shop: accounts::shop(&app.db, viewer).await?.name,
         open: found.open.iter().map(row).collect(),
         all_open: found.all_open,
@@ -163,6 +185,7 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
             people.into_iter().map(|person| (person.shown_name.clone(), person.shown_name)).collect(),
             &asked.who,
         ),
+        waits: picks("all jobs", WAITS.iter().map(|(_, id, label)| ((*id).to_owned(), (*label).to_owned())).collect(), &asked.waits),
         days: picks(
             "touched or not",
             plain(&[("1", "untouched for a day"), ("3", "untouched for three days"), ("7", "untouched for a week")]),
@@ -196,7 +219,32 @@ fn row(job: &jobs::Row, viewer: &Viewer, liking: Liking) -> Row {
     }
 }
 
+/// The board is looked at again for changes after so long, and a stream lasts so long at most: a browser connects again by itself.
+const EVERY: Duration = Duration::from_secs(5);
+const LONGEST: Duration = Duration::from_secs(600);
+
+/// Says as a stream of events when something was written in the shop.
+async fn changes(app: web::Data<App>, who: SignedIn) -> Result<HttpResponse, Failure> {
+    let seen = jobs::last_written(&app.db, &who.0).await?;
+    let ends = Instant::now() + LONGEST;
+    let events = unfold((app, who.0, seen), move |(app, viewer, seen)| async move {
+        if Instant::now() > ends {
+            return None;
+        }
+        sleep(EVERY).await;
+        let now = jobs::last_written(&app.db, &viewer).await.unwrap_or(seen);
+        // A comment keeps the connection alive where nothing changed.
+        let text = if now == seen { ": no change\n\n" } else { "data: changed\n\n" };
+        Some((Ok::<Bytes, Error>(Bytes::from_static(text.as_bytes())), (app, viewer, now)))
+    });
+    Ok(HttpResponse::Ok()
+        .content_type("text/event-stream")
+        .insert_header((CACHE_CONTROL, "no-store"))
+        .insert_header((CONTENT_ENCODING, ContentEncoding::Identity))
+        .streaming(Box::pin(events)))
+}
+
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/", get().to(board)).route("/jobs", get().to(board));
+    config.route("/", get().to(board)).route("/jobs", get().to(board)).route("/board/changes", get().to(changes));
 }

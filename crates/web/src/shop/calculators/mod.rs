@@ -2,7 +2,7 @@
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
 use crate::ui::picture::worked::{self, Picture};
-use crate::ui::{Chrome, Liking};
+use crate::ui::{Chrome, Liking, Place};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use askama::Template;
@@ -12,7 +12,7 @@ use velvet_dial_core::unit::Units;
 use velvet_dial_store::library::{self, Engine};
 
 /// A calculator in the list.
-struct Listed {
+pub struct Listed {
     name: &'static str,
     title: &'static str,
     says: &'static str,
@@ -22,7 +22,7 @@ struct Listed {
 #[template(path = "shop/calculators/list.html")]
 struct List {
     chrome: Chrome,
-    all: Vec<Listed>,
+    groups: Vec<Group>,
 }
 
 /// A question as it is drawn.
@@ -80,12 +80,40 @@ fn title(calculator: &Calculator) -> (&'static str, &'static str) {
     calculator.answers.split_once([':', ',']).map_or((calculator.answers, ""), |(title, says)| (title, says.trim()))
 }
 
+/// Calculators by the stage of a job that they belong to, with the word of its drawing.
+const GROUPS: [(&str, &str, &[&str]); 6] = [
+    ("rig", "Gauge setup", &["gauge", "thread", "transducer", "lamp"]),
+    ("run", "Run", &["build", "pulses", "warm"]),
+    ("compare", "Compare", &["dash"]),
+    ("trace", "Trace", &["tilt", "screen", "feed_bore"]),
+    ("open-up", "Open up", &["strip", "journals", "relief"]),
+    ("put-right", "Repair", &["fill", "mixture", "restrictor", "timetable"]),
+];
+
+/// A stage with its calculators.
+pub struct Group {
+    /// The word of its drawing.
+    pub drawing: String,
+    pub title: &'static str,
+    pub all: Vec<Listed>,
+}
+
 async fn list(SignedIn(viewer): SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    let all = ALL.iter().map(|calculator| {
+    let listed = |calculator: &'static Calculator| {
         let (title, says) = title(calculator);
         Listed { name: calculator.name, title, says }
-    });
-    let page = List { chrome: Chrome::of(&viewer, liking, "Calculators"), all: all.collect() };
+    };
+    let group = |(drawing, title, names): (&'static str, &'static str, &[&str])| Group {
+        drawing: drawing.to_owned(),
+        title,
+        all: names.iter().filter_map(|name| Calculator::named(name)).map(listed).collect(),
+    };
+    // What belongs to no stage is listed last, so that a new one is never lost.
+    let placed = |calculator: &&Calculator| GROUPS.iter().any(|(.., names)| names.contains(&calculator.name));
+    let rest: Vec<Listed> = ALL.iter().filter(|calculator| !placed(calculator)).map(listed).collect();
+    let rest = (!rest.is_empty()).then_some(Group { drawing: "report".to_owned(), title: "Others", all: rest });
+    let all = GROUPS.into_iter().map(group).chain(rest);
+    let page = List { chrome: Chrome::of(&viewer, liking, "Calculators").at(Place::Calculators), groups: all.collect() };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -153,8 +181,15 @@ async fn one(
         needed: question.needed,
     });
     let (title, says) = title(calculator);
-    let page =
-        One { chrome: Chrome::of(&who.0, liking, title), name: calculator.name, title, says, questions: drawn.collect(), answer, job };
+    let page = One {
+        chrome: Chrome::of(&who.0, liking, title).at(Place::Calculators),
+        name: calculator.name,
+        title,
+        says,
+        questions: drawn.collect(),
+        answer,
+        job,
+    };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -180,7 +215,7 @@ fn how(asks: &Asks, engines: &[Engine], gauges: &[velvet_dial_store::library::Ga
     match asks {
         Asks::Number => How::Number,
         Asks::Tick => How::Tick,
-        Asks::Maybe => How::Select(vec![none("cannot be told"), ("yes".into(), "yes".into()), ("no".into(), "no".into())]),
+        Asks::Maybe => How::Select(vec![none("cannot be calculated"), ("yes".into(), "yes".into()), ("no".into(), "no".into())]),
         Asks::Word(words) => How::Select(words.iter().map(|word| (word.clone(), word.replace('_', " "))).collect()),
         Asks::Engine => How::Select(
             std::iter::once(none("choose one")).chain(engines.iter().map(|engine| (engine.id.to_string(), engine.name.clone()))).collect(),

@@ -1,14 +1,18 @@
 //! The gauge register: what each gauge is, whether its calibration is due, what it showed beside a second one, and the adapters in the drawer.
-use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
+mod form;
+
+use crate::http::form::{Ask, Choice, Form, Kind, Read, Sent, taken};
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
 use crate::ui::field::Drawn as Field;
-use crate::ui::{Chrome, Liking, show, words};
+use crate::ui::{Chrome, Liking, Place, show, words};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use chrono::{NaiveDate, TimeDelta, Utc};
+use form::GaugeForm;
+use serde::Deserialize;
 use uuid::Uuid;
 use velvet_dial_core::adapter::{Adapter, End, Piece, Ring};
 use velvet_dial_core::calculator::threads;
@@ -30,7 +34,7 @@ static ADAPTER: Form = Form {
         Ask::new("length_mm", "Length", "mm, of a hose", Kind::NumberOrNone(&field::HOSE)),
         Ask::new("bore_mm", "Bore", "mm, of a hose or coupling", Kind::NumberOrNone(&field::BORE)),
         Ask::new("ring", "Sealing ring", "", Kind::Choice),
-        Ask::new("shuts", "shuts by itself when parted", "", Kind::Tick),
+        Ask::new("shuts", "closes by itself when disconnected", "", Kind::Tick),
     ],
 };
 
@@ -92,17 +96,30 @@ struct Page {
     rows: Vec<Row>,
     pieces: Vec<PieceRow>,
     fields: Vec<Field>,
+    form: GaugeForm,
 }
 
-async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Units) -> Result<HttpResponse, Failure> {
+/// What is being typed.
+struct Typed {
+    /// The unit of the form that came back.
+    unit: Units,
+    /// A gauge; none for a new one.
+    gauge: Option<(Option<Uuid>, Slip)>,
+    /// An adapter, or a comparison with a second gauge.
+    other: Slip,
+}
+
+async fn page(app: &App, who: &Viewer, liking: Liking, typed: Typed) -> Result<HttpResponse, Failure> {
+    let Typed { unit, gauge, other: slip } = typed;
     let gauges = library::gauges(&app.db, who).await?;
     let mut checks = library::gauge_checks(&app.db, who).await?;
     let adapters = library::adapters(&app.db, who).await?;
     let today = who.zone.day(Utc::now().naive_utc());
-    let status = if slip.is_clean() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    let clean = slip.is_clean() && gauge.as_ref().is_none_or(|(_, slip)| slip.is_clean());
+    let status = if clean { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
     let rows = gauges.iter().map(|gauge| row(gauge, &checks.remove(&gauge.id).unwrap_or_default(), who, (today, &slip, unit))).collect();
     let page = Page {
-        chrome: Chrome::of(who, liking, "Gauges and adapters"),
+        chrome: Chrome::of(who, liking, "Gauges and adapters").at(Place::Gauges),
         unit,
         rows,
         pieces: adapters
@@ -115,6 +132,7 @@ async fn page(app: &App, who: &Viewer, liking: Liking, slip: Slip, unit: Units) 
             })
             .collect(),
         fields: ADAPTER.draw(&slip, unit, choices),
+        form: form::laid_out(gauge, unit),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
@@ -164,9 +182,23 @@ fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Units) -> Besid
     }
 }
 
-/// Shows the register.
-pub async fn show_all(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&app, &who.0, liking, Slip::default(), liking.unit).await
+/// What the address asks for.
+#[derive(Deserialize, Default)]
+#[serde(default)]
+struct Asked {
+    /// A gauge that is changed.
+    gauge: String,
+}
+
+/// Shows the gauges, with the form of the one that is changed.
+async fn show_all(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
+    let mut typed = Typed { unit: liking.unit, gauge: None, other: Slip::default() };
+    if let Ok(id) = Uuid::parse_str(&asked.gauge) {
+        let gauges = library::gauges(&app.db, &who.0).await?;
+        let gauge = gauges.iter().find(|gauge| gauge.id == id).ok_or(Failure::NoPage)?;
+        typed.gauge = Some((Some(id), form::of(gauge, liking.unit)));
+    }
+    page(&app, &who.0, liking, typed).await
 }
 
 /// Notes what a gauge showed beside a second one.
@@ -175,7 +207,7 @@ pub async fn check(
     who: SignedIn,
     liking: Liking,
     path: web::Path<Uuid>,
-    form: web::Form<form::Sent>,
+    form: web::Form<Sent>,
 ) -> Result<HttpResponse, Failure> {
     let gauges = library::gauges(&app.db, &who.0).await?;
     if !gauges.iter().any(|gauge| gauge.id == *path) {
@@ -185,15 +217,15 @@ pub async fn check(
     let beside = typed.text("beside");
     if let (Some(reads), Some(second), true) = (typed.number("reads"), typed.number("second"), typed.slip.is_clean()) {
         library::add_gauge_check(&app.db, &who.0, *path, &beside, (reads, second)).await?;
-        return Ok(form::taken(BESIDE.name, "/gauges"));
+        return Ok(taken(BESIDE.name, "/gauges"));
     }
     typed.slip.keep("gauge", &path.to_string());
     let unit = typed.unit();
-    page(&app, &who.0, liking, typed.slip, unit).await
+    page(&app, &who.0, liking, Typed { unit, gauge: None, other: typed.slip }).await
 }
 
 /// Adds an adapter.
-pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
     let mut typed = Read::of(&ADAPTER, &form, liking.unit);
     let name = typed.text("name");
     let end = |typed: &Read<'_>, thread: &str, side: &str| {
@@ -201,7 +233,7 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
         Some(End { thread: thread.name.clone(), male: typed.choice(side, SIDES)? })
     };
     let ends = end(&typed, "one", "one_side").zip(end(&typed, "other", "other_side"));
-    let Some((one, other)) = ends else { return Err(Failure::Form("an end that is none of the list".to_owned())) };
+    let Some((one, other)) = ends else { return Err(Failure::Form("this thread is not on the list".to_owned())) };
     let adapter = Adapter {
         piece: typed.choice("piece", Piece::ALL).unwrap_or(Piece::Solid),
         length_mm: typed.number("length_mm"),
@@ -212,23 +244,25 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
     };
     if typed.slip.is_clean() {
         if library::add_adapter(&app.db, &who.0, &name, &adapter).await? {
-            return Ok(form::taken(ADAPTER.name, "/gauges#adapters"));
+            return Ok(taken(ADAPTER.name, "/gauges#adapters"));
         }
-        typed.slip.wrong("name", "Adapter: one of this name lies in the drawer already; give this one another.");
+        typed.slip.wrong("name", "Adapter: one of this name is in the list already. Choose another name.");
     }
-    page(&app, &who.0, liking, typed.slip, liking.unit).await
+    page(&app, &who.0, liking, Typed { unit: liking.unit, gauge: None, other: typed.slip }).await
 }
 
 /// Takes one out of the drawer.
 pub async fn remove(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
     library::remove_adapter(&app.db, &who.0, *path).await?;
-    Ok(form::taken(ADAPTER.name, "/gauges#adapters"))
+    Ok(taken(ADAPTER.name, "/gauges#adapters"))
 }
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/gauges", get().to(show_all))
+        .route("/gauges", post().to(form::add))
+        .route("/gauges/{gauge}", post().to(form::change))
         .route("/gauges/{gauge}/beside", post().to(check))
         .route("/adapters", post().to(add))
         .route("/adapters/{adapter}/remove", post().to(remove));

@@ -1,8 +1,9 @@
 //! What the shop learnt from its closed jobs, by engine family, and the switch that leaves it out.
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
+use crate::ui::count;
 use crate::ui::words::cause_name;
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, Liking, Place, show};
 use actix_web::HttpResponse;
 use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -21,6 +22,13 @@ struct Family {
     causes: Vec<Cause>,
     /// How long its jobs took; none where nobody said so.
     took: Option<String>,
+}
+
+impl Family {
+    /// "3 jobs".
+    pub fn counted(&self) -> String {
+        count(self.jobs as usize, "job")
+    }
 }
 
 /// A cause with what the table says of it, and with the jobs.
@@ -67,7 +75,11 @@ fn family(learnt: &Learnt) -> Family {
             })
             .collect(),
         took: (took.jobs > 0).then(|| {
-            format!("{} of them said how long they took: an opening is reckoned at {:.2} times the card's minutes, which count like {OWN_TIMES:.0} jobs.", took.jobs, took.times())
+            format!(
+                "Time for opening: {:.2} times the card's minutes ({}; the card's minutes count like {OWN_TIMES:.0} jobs).",
+                took.times(),
+                count(took.jobs as usize, "job")
+            )
         }),
     }
 }
@@ -77,7 +89,7 @@ async fn show_page(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result
     let house = app.house(&who.0).await?;
     let sum = |of: fn(&Learnt) -> u32| house.learnt.iter().map(of).sum();
     let page = Page {
-        chrome: Chrome::of(&who.0, liking, "What the shop learnt"),
+        chrome: Chrome::of(&who.0, liking, "What the shop learnt").at(Place::Experience),
         learns: house.shop.learns,
         families: house.learnt.iter().map(family).collect(),
         jobs: sum(|learnt| learnt.memory.jobs() + learnt.came_back),

@@ -143,7 +143,7 @@ fn read(read: &mut Read<'_>) -> Option<(String, Card)> {
     read.slip.is_clean().then_some((name, card))
 }
 
-const NAME_TAKEN: &str = "Engine: this name stands in the library already; give this one another.";
+const NAME_TAKEN: &str = "Engine: this name is already used. Choose another name.";
 
 /// Adds an engine with the first revision of its sheet.
 pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {

@@ -7,7 +7,6 @@ use velvet_dial_core::circuit::{
     Rockers, TopOpen,
 };
 use velvet_dial_core::field;
-use velvet_dial_core::instrument;
 use velvet_dial_core::oil;
 use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::{Gear, first_upper};
@@ -71,7 +70,7 @@ pub static PATTERN: Form = Form {
         Ask::new(
             "source",
             "Source",
-            "who says so, or where it stands",
+            "who says so, or where it is written",
             Kind::Needed(200, "nothing typed yet; a pattern without a source is a rumour."),
         ),
     ],
@@ -92,7 +91,7 @@ pub static SHEET: Form = Form {
             Kind::PressureOrNone(&field::PRESSURE),
         ),
         Ask::new("torques", "Torques as it says them", "a line each: sump bolts 12 Nm, then 45°", Kind::Lines(2000)),
-        Ask::new("sure", "it stands so on the sheet", "", Kind::Tick),
+        Ask::new("sure", "the sheet says exactly this", "", Kind::Tick),
     ],
 };
 
@@ -103,45 +102,6 @@ pub const LINES: usize = 8;
 pub fn line(place: usize) -> [String; 5] {
     ["rpm", "temp", "gear", "min", "max"].map(|name| format!("{name}{place}"))
 }
-
-/// A gauge.
-pub static GAUGE: Form = Form {
-    name: "gauge",
-    asks: &[
-        Ask::new("name", "Gauge", "a name to find it by", Kind::Needed(120, FIND_AGAIN)),
-        Ask::new("kind", "Kind", "", Kind::Choice),
-        Ask::new("full_scale", "Full scale", "", Kind::PressureOrNone(&field::FULL_SCALE)),
-        Ask::new("class_percent", "Accuracy class", "% of full scale", Kind::NumberOrNone(&field::CLASS)),
-        Ask::new("graduation", "Mark every", "", Kind::PressureOrNone(&field::GRADUATION)),
-        Ask::new("opens", "Lamp switch opens at", "", Kind::PressureOrNone(&field::LAMP_OPENS)),
-        Ask::new("armed_from_rpm", "Warning armed from", "rpm, if only above some speed", Kind::NumberOrNone(&field::RPM)),
-        Ask::new("calibrated_on", "Calibrated on", "year-month-day", Kind::Day),
-        Ask::new("due_on", "Due again on", "year-month-day", Kind::Day),
-        Ask::new("serial", "Serial number", "", Kind::Text(60)),
-        Ask::new("certificate", "Certificate", "its number", Kind::Text(60)),
-        Ask::new("thread", "Its own thread", "male", Kind::Choice),
-    ],
-};
-
-/// The shop itself.
-pub static SHOP: Form = Form {
-    name: "shop",
-    asks: &[
-        Ask::new("name", "Shop", "as the report names it", Kind::Needed(120, "nothing typed yet; the report names it.")),
-        Ask::new(
-            "zone",
-            "Time zone",
-            "as the zone database names it, for example Europe/Lisbon",
-            Kind::Needed(60, "nothing typed yet; UTC will do."),
-        ),
-        Ask::new("opens", "Opens", "hour:minute", Kind::Text(20)),
-        Ask::new("closes", "Closes", "hour:minute", Kind::Text(20)),
-        Ask::new("labour_rate", "An hour of work", "in your money", Kind::NumberOrNone(&field::LABOUR)),
-        Ask::new("money", "Money", "three letters", Kind::Text(20)),
-        Ask::new("saturdays", "works on Saturdays", "", Kind::Tick),
-        Ask::new("learns", "learns from its closed jobs", "", Kind::Tick),
-    ],
-};
 
 /// What the lists offer.
 pub fn choices(name: &str) -> Vec<Choice> {
@@ -166,7 +126,6 @@ pub fn choices(name: &str) -> Vec<Choice> {
             let unknown = Choice { id: String::new(), label: "not known".to_owned() };
             std::iter::once(unknown).chain(threads().iter().map(|thread| same(&thread.name))).collect()
         }
-        "kind" => Choice::all(instrument::Kind::ALL),
         "gear" => Choice::all(Gear::ALL),
         "cause" => knowledge().causes.iter().map(|cause| Choice { id: cause.id.clone(), label: first_upper(&cause.name) }).collect(),
         _ => Vec::new(),

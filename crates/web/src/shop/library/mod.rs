@@ -2,8 +2,6 @@
 mod card;
 mod engine;
 mod form;
-mod gauge;
-mod house;
 mod paper;
 mod pattern;
 mod sheet;
@@ -12,26 +10,19 @@ mod shelf;
 use crate::http::form::Drawn;
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
-use crate::ui::{Chrome, Liking, words};
+use crate::ui::{Chrome, Liking, Place};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use card::Family;
-use form::{ENGINE, GAUGE, PATTERN, SHEET, SHOP, choices};
+use form::{ENGINE, PATTERN, SHEET, choices};
 use serde::Deserialize;
 use sheet::Line;
 use uuid::Uuid;
 use velvet_dial_core::unit::Units;
-use velvet_dial_store::library::{self, Gauge};
-use velvet_dial_store::{Viewer, accounts};
-
-/// A gauge in the list.
-pub struct GaugeRow {
-    pub id: String,
-    pub name: String,
-    pub what: String,
-}
+use velvet_dial_store::Viewer;
+use velvet_dial_store::library;
 
 /// The engine's form, with its sheet's when it is new.
 pub struct EngineForm {
@@ -54,19 +45,28 @@ pub struct SheetForm {
     pub turns: Vec<String>,
 }
 
+/// Lines of a sheet that are open at once; the rest unfolds.
+const FIRST_LINES: usize = 3;
+
+impl SheetForm {
+    pub fn first_lines(&self) -> impl Iterator<Item = &Line> {
+        self.lines.iter().take(FIRST_LINES)
+    }
+
+    pub fn more_lines(&self) -> impl Iterator<Item = &Line> {
+        self.lines.iter().skip(FIRST_LINES)
+    }
+
+    /// Something is typed in one of those that unfold.
+    pub fn more_open(&self) -> bool {
+        self.more_lines().any(|line| !line.problems.is_empty() || line.cells.iter().any(|cell| !cell.value.is_empty()))
+    }
+}
+
 /// The form of a known pattern.
 pub struct PatternForm {
     pub family: String,
     pub fields: Vec<Drawn>,
-}
-
-/// The form of a gauge or of the shop.
-pub struct PlainForm {
-    pub action: String,
-    pub fields: Vec<Drawn>,
-    pub open: bool,
-    pub title: String,
-    pub button: &'static str,
 }
 
 #[derive(Template)]
@@ -80,12 +80,9 @@ struct Page {
     pattern: Option<PatternForm>,
     /// Why a page was not kept, and of which revision it was.
     paper: Option<(String, String)>,
-    gauges: Vec<GaugeRow>,
     for_a_job: bool,
     engine: EngineForm,
     sheet: Option<SheetForm>,
-    gauge: PlainForm,
-    house: PlainForm,
 }
 
 /// What is being typed.
@@ -99,9 +96,6 @@ pub struct Editing {
     new_sheet: Option<Slip>,
     /// Of which engine, the revision it corrects, and what is typed.
     sheet: Option<(Uuid, Option<Uuid>, Slip)>,
-    /// A gauge; none for a new one.
-    gauge: Option<(Option<Uuid>, Slip)>,
-    shop: Option<Slip>,
     /// A known pattern.
     pattern: Option<Slip>,
     /// A revision whose page was not kept, and why.
@@ -114,9 +108,7 @@ pub struct Editing {
 
 async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, status: StatusCode) -> Result<HttpResponse, Failure> {
     let engines = library::engines(&app.db, viewer).await?;
-    let gauges = library::gauges(&app.db, viewer).await?;
     let mut pages = library::pages(&app.db, viewer).await?;
-    let shop = accounts::shop(&app.db, viewer).await?;
     // A form that comes back keeps the unit it was typed in.
     let unit = editing.unit.unwrap_or(liking.unit);
     let named = |id: Uuid| engines.iter().find(|engine| engine.id == id).map(|engine| engine.name.clone()).unwrap_or_default();
@@ -128,27 +120,17 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, stat
         lines: sheet::lines(&slip, unit),
         turns: editing.turns,
     });
-    let shop_open = editing.shop.is_some();
     let page = Page {
-        chrome: Chrome::of(viewer, liking, "Library"),
+        chrome: Chrome::of(viewer, liking, "Engines").at(Place::Engines),
         unit,
         for_a_job: editing.for_a_job,
         engine: engine_form(editing.engine, editing.new_sheet, unit, named),
         sheet,
-        gauge: gauge_form(editing.gauge, unit),
-        house: PlainForm {
-            action: "/library/shop".to_owned(),
-            fields: SHOP.draw(&editing.shop.unwrap_or_else(|| house::of(&shop)), unit, choices),
-            open: shop_open,
-            title: "Change what the shop says of itself".to_owned(),
-            button: "Keep it so",
-        },
         families: card::families(&engines, &library::patterns(&app.db, viewer).await?, &mut pages, (liking.unit, &viewer.zone)),
         pattern: editing
             .pattern
             .map(|slip| PatternForm { family: slip.typed(PATTERN.name, "family").to_owned(), fields: PATTERN.draw(&slip, unit, choices) }),
         paper: editing.paper.map(|(id, why)| (id.to_string(), why)),
-        gauges: gauges.iter().map(|gauge| gauge_row(gauge, liking.unit)).collect(),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
@@ -174,33 +156,11 @@ fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit:
     EngineForm { action, fields, sheet: Some(sheet), open, title: "Add an engine".to_owned(), button: "Add this engine" }
 }
 
-fn gauge_form(editing: Option<(Option<Uuid>, Slip)>, unit: Units) -> PlainForm {
-    let open = editing.is_some();
-    let (id, slip) = editing.unwrap_or_default();
-    let fields = GAUGE.draw(&slip, unit, choices);
-    match id {
-        Some(id) => {
-            let title = format!("Change {}", slip.typed(GAUGE.name, "name"));
-            PlainForm { action: format!("/library/gauges/{id}"), fields, open, title, button: "Keep the change" }
-        }
-        None => {
-            let action = "/library/gauges".to_owned();
-            PlainForm { action, fields, open, title: "Add a gauge".to_owned(), button: "Add this gauge" }
-        }
-    }
-}
-
-fn gauge_row(gauge: &Gauge, unit: Units) -> GaugeRow {
-    let card = &gauge.gauge;
-    GaugeRow { id: gauge.id.to_string(), name: gauge.name.clone(), what: words::gauge(card, unit) }
-}
-
 /// What is to be changed.
 #[derive(Deserialize, Default)]
 #[serde(default)]
 pub struct Asked {
     engine: String,
-    gauge: String,
     /// An engine that gets a revision, and the revision that is corrected.
     revise: String,
     corrects: String,
@@ -220,10 +180,6 @@ pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web
     if let Some(id) = key(&asked.engine) {
         let engine = library::engine(&app.db, &who.0, id).await?;
         editing.engine = Some((Some(id), engine::of(&engine, liking.unit)));
-    }
-    if let Some(id) = key(&asked.gauge) {
-        let gauges = library::gauges(&app.db, &who.0).await?;
-        editing.gauge = gauges.iter().find(|gauge| gauge.id == id).map(|gauge| (Some(id), gauge::of(gauge, liking.unit)));
     }
     if !asked.pattern.is_empty() {
         editing.pattern = Some(pattern::empty(&asked.pattern));
@@ -256,8 +212,5 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/library/patterns/{pattern}/retire", post().to(pattern::retire))
         .route("/library/sheets/{sheet}/pages", post().to(paper::add))
         .route("/library/pages/{page}/{size}", get().to(paper::show))
-        .route("/library/gauges", post().to(gauge::add))
-        .route("/library/gauges/{gauge}", post().to(gauge::change))
-        .route("/library/shop", post().to(house::change))
         .configure(shelf::routes);
 }

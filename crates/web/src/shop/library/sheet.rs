@@ -6,6 +6,7 @@ use super::{Editing, page};
 use crate::http::form::{Choice, Read, Sent};
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
+use crate::ui::count;
 use crate::ui::{Liking, show};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
@@ -164,7 +165,7 @@ fn one_line(slip: &mut Slip, form: &Sent, (place, remarks): (usize, &mut Vec<Str
     let gear = Gear::ALL.iter().find(|(_, id, _)| *id == typed(gear)).map_or(Gear::Neutral, |(gear, ..)| *gear);
     let point = Point { rpm: rpm_value?, oil_temp_c: temp_value?, gear, min_kpa, max_kpa };
     if let Some(question) = questionable(&point).filter(|_| !sure) {
-        slip.wrong(min, format!("{question} If it does stand so, tick “it stands so on the sheet” and send it once more."));
+        slip.wrong(min, format!("{question} If the sheet says so, tick “the sheet says exactly this” and send it once more."));
     }
     Some(point)
 }
@@ -178,8 +179,9 @@ pub async fn revise(
     form: web::Form<Sent>,
 ) -> Result<HttpResponse, Failure> {
     let corrects = form.get("corrects").filter(|key| !key.is_empty());
-    let corrects =
-        corrects.map(|key| Uuid::parse_str(key).map_err(|_| Failure::Form("the key of a sheet that is none".to_owned()))).transpose()?;
+    let corrects = corrects
+        .map(|key| Uuid::parse_str(key).map_err(|_| Failure::Form("the sheet it refers to does not exist".to_owned())))
+        .transpose()?;
     let slip = match read(&form, liking.unit) {
         Ok(Typed { sheet: Some(sheet), mut slip }) => {
             let dated = |engine: &library::Engine| engine.sheets.iter().any(|known| known.in_force_from.is_some());
@@ -223,7 +225,7 @@ pub async fn revise(
 /// A revision in a line.
 pub fn words(revision: &Revision) -> String {
     let from = revision.sheet.in_force_from.map(|from| format!(", from {from}")).unwrap_or_default();
-    format!("{}{from}, {} points", source(&revision.sheet), revision.sheet.points.len())
+    format!("{}{from}, {}", source(&revision.sheet), count(revision.sheet.points.len(), "point"))
 }
 
 /// Where a sheet comes from.

@@ -2,7 +2,8 @@
 use crate::http::guard::large_form;
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
-use crate::ui::{Chrome, Liking};
+use crate::ui::count;
+use crate::ui::{Chrome, Liking, Place};
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
@@ -45,7 +46,8 @@ fn shelved(engine: &library::Engine) -> Shelved {
 
 fn page(viewer: &Viewer, liking: Liking, problem: String, dry: Option<Dry>) -> Result<HttpResponse, Failure> {
     let status = if problem.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let page = Page { chrome: Chrome::of(viewer, liking, "Library file"), problem, dry, columns: shelf::COLUMNS.join(", ") };
+    let page =
+        Page { chrome: Chrome::of(viewer, liking, "Library file").at(Place::Engines), problem, dry, columns: shelf::COLUMNS.join(", ") };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -79,14 +81,15 @@ fn dry(bytes: &[u8], read: &shelf::Read, stands: &[Shelved]) -> Dry {
     let questions = shelf::questions(&steps);
     for step in steps {
         match step {
-            Step::Engine(engine) => adds.push(format!("Engine {}, {} revisions of its sheet", engine.name, engine.sheets.len())),
+            Step::Engine(engine) => adds.push(format!("Engine {}, sheet with {}", engine.name, count(engine.sheets.len(), "revision"))),
             Step::Revision(name, sheet) => {
                 let from = sheet.in_force_from.map(|day| format!(", in force from {day}")).unwrap_or_default();
                 adds.push(format!("{name}: revision “{}”{from}, {} lines", sheet.source, sheet.points.len()));
             }
-            Step::OtherCard(name) => left
-                .push(format!("{name} stands with another card; the library's is left as it is, change it by hand if the file is right")),
-            Step::Same(what) => left.push(format!("{what} stands already")),
+            Step::OtherCard(name) => {
+                left.push(format!("{name} is already here with another card. Nothing is changed; change it by hand if the file is right"))
+            }
+            Step::Same(what) => left.push(format!("{what} is already here")),
         }
     }
     Dry { text: String::from_utf8_lossy(bytes).into_owned(), adds, left, questions, bad: read.bad.clone() }

@@ -4,8 +4,8 @@ use crate::http::SignedIn;
 use crate::http::Slip;
 use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read, taken};
 use crate::state::App;
-use crate::ui::Chrome;
 use crate::ui::Liking;
+use crate::ui::{Chrome, Place};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -18,12 +18,7 @@ use velvet_dial_store::{Viewer, jobs, library};
 static FORM: Form = Form {
     name: "opening",
     asks: &[
-        Ask::new(
-            "tag",
-            "Plate or fleet number",
-            "as it stands on the vehicle",
-            Kind::Needed(40, "nothing typed yet; for example “FORK 5”."),
-        ),
+        Ask::new("tag", "Plate or fleet number", "as on the vehicle", Kind::Needed(40, "nothing typed yet; for example “FORK 5”.")),
         Ask::new("description", "Vehicle", "in a few words", Kind::Text(200)),
         Ask::new("engine", "Engine", "", Kind::Choice),
         Ask::new("complaint", "Complaint", "what was seen, and when", Kind::Needed(300, COMPLAINT)),
@@ -52,7 +47,7 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Slip, status: St
         std::iter::once(none).chain(all).collect()
     };
     let page = Page {
-        chrome: Chrome::of(viewer, liking, "New job"),
+        chrome: Chrome::of(viewer, liking, "New job").at(Place::NewJob),
         fields: FORM.draw(&slip, liking.unit, |_| choices()),
         vehicles: library::vehicles_like(&app.db, viewer, "", KNOWN).await?,
         key: Uuid::new_v4(),

@@ -3,7 +3,7 @@ use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
 use crate::ui::field::Drawn as Field;
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, Liking, Place, show};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -17,7 +17,7 @@ use velvet_dial_store::rigs::{self, Rig};
 static FORM: Form = Form {
     name: "pairing",
     asks: &[
-        Ask::new("name", "Name of the rig", "one word, as it is typed into the rig", Kind::Needed(40, "nothing typed yet.")),
+        Ask::new("name", "Name of the data logger", "one word, as typed into the data logger", Kind::Needed(40, "nothing typed yet.")),
         Ask::new("gauge", "It reads with", "", Kind::Choice),
     ],
 };
@@ -60,7 +60,7 @@ async fn page(app: &App, who: &SignedIn, liking: Liking, slip: crate::http::Slip
     };
     let status = if slip.is_clean() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
     let page = Page {
-        chrome: Chrome::of(&who.0, liking, "Rigs"),
+        chrome: Chrome::of(&who.0, liking, "Rigs").at(Place::Loggers),
         rows,
         gauges: choices("gauge"),
         fields: FORM.draw(&slip, liking.unit, choices),
@@ -97,14 +97,14 @@ pub async fn pair(app: web::Data<App>, who: SignedIn, liking: Liking, form: web:
     let mut typed = Read::of(&FORM, &form, liking.unit);
     let name = typed.text("name");
     if name.contains(char::is_whitespace) {
-        typed.slip.wrong("name", "Name of the rig: one word without spaces, so that the rig can say it; for example green-cart.");
+        typed.slip.wrong("name", "Name of the data logger: one word without spaces, for example green-cart.");
     }
     let gauge = Uuid::parse_str(typed.raw("gauge")).ok();
     if typed.slip.is_clean() {
         if let Some((_, token)) = rigs::pair(&app.db, &who.0, &name, gauge).await? {
             return page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await;
         }
-        typed.slip.wrong("name", "Name of the rig: a rig of this name is paired already; unpair that one, or give this one another.");
+        typed.slip.wrong("name", "Name of the data logger: one with this name is paired already. Unpair it, or choose another name.");
     }
     page(&app, &who, liking, typed.slip, None).await
 }
@@ -112,7 +112,7 @@ pub async fn pair(app: web::Data<App>, who: SignedIn, liking: Liking, form: web:
 /// Gives one a new token.
 pub async fn pair_again(app: web::Data<App>, who: SignedIn, liking: Liking, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
     let token = rigs::pair_again(&app.db, &who.0, *path).await?;
-    app.hub.end(*path, "this rig was given a new token; pair it again");
+    app.hub.end(*path, "this data logger has a new token; pair it again");
     let name = rigs::rigs(&app.db, &who.0).await?.into_iter().find(|rig| rig.id == *path).map(|rig| rig.name).unwrap_or_default();
     page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await
 }
@@ -128,14 +128,14 @@ pub struct Fitted {
 pub async fn gauge(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>, form: web::Form<Fitted>) -> Result<HttpResponse, Failure> {
     let gauge = if form.gauge.is_empty() { None } else { Some(Uuid::parse_str(&form.gauge).map_err(|_| Failure::NoPage)?) };
     rigs::set_gauge(&app.db, &who.0, *path, gauge).await?;
-    app.hub.end(*path, "the rig was given another gauge; restart it, which begins a new run");
+    app.hub.end(*path, "the gauge of this data logger was changed; restart it, which begins a new run");
     Ok(form::taken(FORM.name, "/rigs"))
 }
 
 /// Lets one in no more.
 pub async fn unpair(app: web::Data<App>, who: SignedIn, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
     rigs::unpair(&app.db, &who.0, *path).await?;
-    app.hub.end(*path, "this rig was unpaired; pair it on the page Rigs");
+    app.hub.end(*path, "this data logger was unpaired; pair it on the page “Data loggers”");
     Ok(form::taken(FORM.name, "/rigs"))
 }
 

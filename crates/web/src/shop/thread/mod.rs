@@ -3,7 +3,7 @@ use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
 use crate::http::{Failure, SignedIn};
 use crate::ui::field::Drawn as Field;
 use crate::ui::picture::threads::{self, Threads};
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, Liking, Place, show};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get};
@@ -16,8 +16,8 @@ static FORM: Form = Form {
     name: "thread",
     asks: &[
         Ask::new("diameter", "Diameter", "mm, or with in behind it", Kind::Number(&field::THREAD_DIAMETER)),
-        Ask::new("pitch", "Pitch", "mm, if it is told", Kind::NumberOrNone(&field::PITCH)),
-        Ask::new("turns", "Turns an inch", "if they are told", Kind::NumberOrNone(&field::TURNS_PER_INCH)),
+        Ask::new("pitch", "Pitch", "mm, if known", Kind::NumberOrNone(&field::PITCH)),
+        Ask::new("turns", "Turns an inch", "if known", Kind::NumberOrNone(&field::TURNS_PER_INCH)),
         Ask::new("taper", "Tapered", "", Kind::Choice),
         Ask::new("side", "Measured on", "", Kind::Choice),
         Ask::new("stamp", "Stamped on it", "", Kind::Choice),
@@ -112,7 +112,7 @@ async fn page(SignedIn(viewer): SignedIn, liking: Liking, query: web::Query<form
         _ => Choice::all(HOUSINGS),
     };
     let page = Page {
-        chrome: Chrome::of(&viewer, liking, "Thread finder"),
+        chrome: Chrome::of(&viewer, liking, "Thread finder").at(Place::Calculators),
         fields: FORM.draw(&typed.slip, liking.unit, choices),
         found: found.map(|all| likely(&all)),
         threads,

@@ -1,7 +1,7 @@
 //! Questions on which mechanics differ, and the way this shop goes.
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
-use crate::ui::{Chrome, Liking};
+use crate::ui::{Chrome, Liking, Place};
 use actix_web::HttpResponse;
 use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -27,7 +27,7 @@ async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<Http
     let house = app.house(&who.0).await?;
     let question = |school: &'static School| Question { school, ours: house.shop.ways.get(&school.id).cloned().unwrap_or_default() };
     let page = Page {
-        chrome: Chrome::of(&who.0, liking, "Where mechanics differ".to_owned()),
+        chrome: Chrome::of(&who.0, liking, "Where mechanics differ".to_owned()).at(Place::Settings),
         questions: schools().iter().map(question).collect(),
     };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))

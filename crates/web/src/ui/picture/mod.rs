@@ -3,6 +3,7 @@ pub mod clock;
 pub mod dial;
 pub mod journals;
 pub mod lanes;
+pub mod looks;
 pub mod map;
 pub mod route;
 pub mod scales;

@@ -43,7 +43,9 @@ pub fn warm(read: &[(f64, f64)], thinning: &[(f64, [f64; 3])], unit: Units) -> W
     let measured = last.1 / first.1.max(0.1);
     let left = match points_to(measured / explained.max(1e-6)) {
         LeftOver::Clearance => "What is left over points to clearance, or to oil that thins more than its grade.",
-        LeftOver::Held => "It falls less than it should: look for a valve that holds it, thicker oil or a held peak.",
+        LeftOver::Held => {
+            "It falls less than it should: look for a relief valve at its limit, thicker oil or a peak pointer that was not reset."
+        }
         LeftOver::Nothing => "The oil's own thinning explains it.",
     };
     let wide = |pick: usize| thinning.iter().map(move |(temp, band)| (x(*temp), y(band.get(pick).copied().unwrap_or(0.0))));

@@ -44,6 +44,14 @@ impl Person {
         }
     }
 
+    /// Presses a button of the menu.
+    pub async fn from_menu(&self, text: &str) {
+        if self.driver.find(By::Css("#menu[open]")).await.is_err() {
+            self.driver.find(By::Css("#menu > summary")).await.unwrap().click().await.unwrap();
+        }
+        self.press(text).await;
+    }
+
     /// Has read what stands before the first job, and is back where they were.
     pub async fn begins(&self) {
         self.press("I have read this").await;

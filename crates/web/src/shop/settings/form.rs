@@ -1,16 +1,30 @@
 //! What the shop says of itself: name, clock, hours, money.
-use super::engine::home;
-use super::form::SHOP;
-use super::{Editing, page};
-use crate::http::form::{Read, Sent};
+use super::page;
+use crate::http::form::{Ask, Form, Kind, Read, Sent, taken};
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
 use crate::ui::{Liking, show};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use chrono::{NaiveTime, Timelike};
+use velvet_dial_core::field;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::zone::Zone;
+
+/// The shop itself.
+pub static SHOP: Form = Form {
+    name: "shop",
+    asks: &[
+        Ask::new("name", "Shop", "as the report names it", Kind::Needed(120, "nothing typed yet; the report names it.")),
+        Ask::new("zone", "Time zone", "for example Europe/Lisbon", Kind::Needed(60, "nothing typed yet; UTC will do.")),
+        Ask::new("opens", "Opens", "hour:minute", Kind::Text(20)),
+        Ask::new("closes", "Closes", "hour:minute", Kind::Text(20)),
+        Ask::new("labour_rate", "An hour of work", "in your currency", Kind::NumberOrNone(&field::LABOUR)),
+        Ask::new("money", "Currency", "three letters", Kind::Text(20)),
+        Ask::new("saturdays", "works on Saturdays", "", Kind::Tick),
+        Ask::new("learns", "use closed jobs as experience", "", Kind::Tick),
+    ],
+};
 
 /// The form of the shop as it stands.
 pub fn of(shop: &Shop) -> Slip {
@@ -46,7 +60,7 @@ fn read(read: &mut Read<'_>) -> Option<Shop> {
     let labour_rate = read.number("labour_rate");
     let money = read.text("money").to_uppercase();
     if !money.is_empty() && (money.len() != 3 || !money.chars().all(|letter| letter.is_ascii_uppercase())) {
-        read.slip.wrong("money", "Money: the three letters it is written with in lists of rates, for example EUR.");
+        read.slip.wrong("money", "Currency: three letters, for example EUR.");
     }
     let (saturdays, learns) = (read.ticked("saturdays"), read.ticked("learns"));
     let hours_min = opens.flatten().zip(closes.flatten());
@@ -80,8 +94,7 @@ pub async fn change(app: web::Data<App>, who: SignedIn, liking: Liking, form: we
     if let Some(shop) = read(&mut typed) {
         accounts::change_shop(&app.db, &who.0, &shop).await?;
         app.forget_house(&who.0);
-        return Ok(home(&SHOP, &form, liking));
+        return Ok(taken(SHOP.name, "/settings"));
     }
-    let editing = Editing { shop: Some(typed.slip), ..Editing::default() };
-    page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+    page(&app, &who.0, liking, Some(typed.slip), StatusCode::UNPROCESSABLE_ENTITY).await
 }

@@ -1,18 +1,35 @@
 //! A gauge, read and written as a form.
-use super::engine::home;
-use super::form::GAUGE;
-use super::{Editing, page};
-use crate::http::form::{Read, Sent};
+use super::{Typed, page};
+use crate::http::form::{Ask, Choice, Drawn, Form, Kind as Answer, Read, Sent, taken};
 use crate::http::{Failure, SignedIn, Slip};
 use crate::state::App;
 use crate::ui::{Liking, show};
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
 use velvet_dial_core::calculator::threads;
+use velvet_dial_core::field;
 use velvet_dial_core::instrument::{Instrument, Kind};
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::library::{self, Gauge};
+
+/// A gauge.
+pub static GAUGE: Form = Form {
+    name: "gauge",
+    asks: &[
+        Ask::new("name", "Gauge", "a name to find it by", Answer::Needed(120, "nothing typed yet; readings name it.")),
+        Ask::new("kind", "Kind", "", Answer::Choice),
+        Ask::new("full_scale", "Full scale", "", Answer::PressureOrNone(&field::FULL_SCALE)),
+        Ask::new("class_percent", "Accuracy class", "% of full scale", Answer::NumberOrNone(&field::CLASS)),
+        Ask::new("graduation", "Mark every", "", Answer::PressureOrNone(&field::GRADUATION)),
+        Ask::new("opens", "Lamp switch opens at", "", Answer::PressureOrNone(&field::LAMP_OPENS)),
+        Ask::new("armed_from_rpm", "Warning armed from", "rpm, if only above some speed", Answer::NumberOrNone(&field::RPM)),
+        Ask::new("calibrated_on", "Calibrated on", "year-month-day", Answer::Day),
+        Ask::new("due_on", "Due again on", "year-month-day", Answer::Day),
+        Ask::new("serial", "Serial number", "", Answer::Text(60)),
+        Ask::new("certificate", "Certificate", "its number", Answer::Text(60)),
+        Ask::new("thread", "Its own thread", "male", Answer::Choice),
+    ],
+};
 
 /// The form of a gauge as it stands.
 pub fn of(gauge: &Gauge, unit: Units) -> Slip {
@@ -90,14 +107,14 @@ fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {
     read.slip.is_clean().then_some((name, gauge))
 }
 
-const NAME_TAKEN: &str = "Gauge: this name stands in the library already; give this one another.";
+const NAME_TAKEN: &str = "Gauge: this name is already used. Choose another name.";
 
 /// Adds a gauge.
 pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
     let mut typed = Read::of(&GAUGE, &form, liking.unit);
     if let Some((name, gauge)) = read(&mut typed) {
         if library::add_gauge(&app.db, &who.0, &name, &gauge).await?.is_some() {
-            return Ok(home(&GAUGE, &form, liking));
+            return Ok(taken(&draft(typed.unit()), "/gauges"));
         }
         typed.slip.wrong("name", NAME_TAKEN);
     }
@@ -115,7 +132,7 @@ pub async fn change(
     let mut typed = Read::of(&GAUGE, &form, liking.unit);
     if let Some((name, gauge)) = read(&mut typed) {
         if library::change_gauge(&app.db, &who.0, *path, &name, &gauge).await? {
-            return Ok(home(&GAUGE, &form, liking));
+            return Ok(taken(&draft(typed.unit()), "/gauges"));
         }
         typed.slip.wrong("name", NAME_TAKEN);
     }
@@ -123,6 +140,43 @@ pub async fn change(
 }
 
 async fn again(app: &App, who: &SignedIn, liking: Liking, gauge: Option<Uuid>, typed: Read<'_>) -> Result<HttpResponse, Failure> {
-    let editing = Editing { unit: Some(typed.unit()), gauge: Some((gauge, typed.slip)), ..Editing::default() };
-    page(app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+    let unit = typed.unit();
+    page(app, &who.0, liking, Typed { unit, gauge: Some((gauge, typed.slip)), other: Slip::default() }).await
+}
+
+/// The name that a browser keeps what is typed under.
+fn draft(unit: Units) -> String {
+    format!("gauge-{}", unit.sent())
+}
+
+/// The form of a gauge on the page.
+pub struct GaugeForm {
+    pub action: String,
+    pub title: String,
+    pub button: &'static str,
+    pub fields: Vec<Drawn>,
+    pub open: bool,
+}
+
+/// Lays it out: for a new gauge, or for one that is changed.
+pub fn laid_out(editing: Option<(Option<Uuid>, Slip)>, unit: Units) -> GaugeForm {
+    let open = editing.is_some();
+    let (id, slip) = editing.unwrap_or_default();
+    let fields = GAUGE.draw(&slip, unit, choices);
+    let (action, title, button) = match id {
+        Some(id) => (format!("/gauges/{id}"), format!("Change {}", slip.typed(GAUGE.name, "name")), "Save gauge"),
+        None => ("/gauges".to_owned(), "Add a gauge".to_owned(), "Add gauge"),
+    };
+    GaugeForm { action, title, button, fields, open }
+}
+
+fn choices(name: &str) -> Vec<Choice> {
+    match name {
+        "kind" => Choice::all(Kind::ALL),
+        _ => {
+            let unknown = Choice { id: String::new(), label: "not known".to_owned() };
+            let known = threads().iter().map(|thread| Choice { id: thread.name.clone(), label: thread.name.clone() });
+            std::iter::once(unknown).chain(known).collect()
+        }
+    }
 }

@@ -1,0 +1,46 @@
+//! Settings: the shop's name, clock, hours and money, and the way to everything else that the shop decides once.
+mod form;
+
+use crate::http::form::Drawn;
+use crate::http::{Failure, SignedIn, Slip};
+use crate::state::App;
+use crate::ui::{Chrome, Liking, Place};
+use actix_web::HttpResponse;
+use actix_web::http::StatusCode;
+use actix_web::web::{self, ServiceConfig, get, post};
+use askama::Template;
+use form::SHOP;
+use velvet_dial_core::schools::schools;
+use velvet_dial_store::{Viewer, accounts};
+
+#[derive(Template)]
+#[template(path = "shop/settings/settings.html")]
+struct Page {
+    chrome: Chrome,
+    fields: Vec<Drawn>,
+    learns: bool,
+    /// Questions on which mechanics differ: those that the shop answered, of all.
+    chosen: usize,
+    questions: usize,
+}
+
+async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Option<Slip>, status: StatusCode) -> Result<HttpResponse, Failure> {
+    let shop = accounts::shop(&app.db, viewer).await?;
+    let page = Page {
+        chrome: Chrome::of(viewer, liking, "Settings").at(Place::Settings),
+        fields: SHOP.draw(&slip.unwrap_or_else(|| form::of(&shop)), liking.unit, |_| Vec::new()),
+        learns: shop.learns,
+        chosen: shop.ways.len(),
+        questions: schools().len(),
+    };
+    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
+}
+
+async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
+    page(&app, &who.0, liking, None, StatusCode::OK).await
+}
+
+/// Its addresses.
+pub fn routes(config: &mut ServiceConfig) {
+    config.route("/settings", get().to(show)).route("/settings", post().to(form::change));
+}
