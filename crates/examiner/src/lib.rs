@@ -195,12 +195,12 @@ struct Seen {
 }
 
 /// A rival's engine with its cases, and whether each belongs to the equal mix.
-struct Drawn {
+struct DrawnEngine {
     rival: usize,
     cases: Vec<(Blind, bool)>,
 }
 
-impl Drawn {
+impl DrawnEngine {
     /// The tracer of this engine; none without a case of it.
     fn tracer(&self, assumed: Assumed) -> Option<Tracer> {
         let (Blind { case, .. }, _) = self.cases.first()?;
@@ -213,7 +213,8 @@ impl Drawn {
 pub fn evaluate(options: Options) -> Evaluation {
     let know = knowledge();
     let asked = |(_, habit): &(usize, &Habit)| habit.tuned_on == options.tuned_on;
-    let drawn: Vec<Drawn> = HABITS.iter().enumerate().filter(asked).flat_map(|(rival, habit)| draw(know, options, rival, habit)).collect();
+    let drawn: Vec<DrawnEngine> =
+        HABITS.iter().enumerate().filter(asked).flat_map(|(rival, habit)| draw(know, options, rival, habit)).collect();
     let seen: Vec<Seen> = drawn.par_iter().flat_map_iter(|engine| examine(know, options, engine)).collect();
     let mut evaluation = Evaluation {
         options,
@@ -296,7 +297,7 @@ fn count_orders(sums: &mut [Orders; 2], of_case: &[Vec<(&'static str, OrderScore
 
 /// A rival's engines with their cases. One after another, because a cause that goes unnoticed on one engine waits for the next: else what is easily
 /// noticed would come in more often than its share.
-fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<Drawn> {
+fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<DrawnEngine> {
     let mut waiting: Vec<usize> = Vec::new();
     let one = |engine: usize| {
         let mut rng = ChaCha8Rng::seed_from_u64(options.seed_of(rival, engine));
@@ -313,13 +314,13 @@ fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<
             cases.extend(blind.map(|blind| (blind, false)));
             waits
         });
-        Drawn { rival, cases }
+        DrawnEngine { rival, cases }
     };
     (0..options.engines).map(one).collect()
 }
 
 /// All cases of one engine.
-fn examine(know: &'static Knowledge, options: Options, drawn: &Drawn) -> Vec<Seen> {
+fn examine(know: &'static Knowledge, options: Options, drawn: &DrawnEngine) -> Vec<Seen> {
     let assumed = Assumed { discrepancy: options.discrepancy, seed: options.tracer_seed.unwrap_or(Assumed::default().seed) };
     let Some(tracer) = drawn.tracer(assumed) else { return Vec::new() };
     drawn.cases.iter().map(|(blind, equal)| ask(know, &tracer, blind, (drawn.rival, *equal, options))).collect()
@@ -488,7 +489,7 @@ pub fn tune(options: Options) -> Vec<Tuned> {
         .collect()
 }
 
-fn log_scores(know: &Knowledge, drawn: &Drawn, discrepancy: f64) -> Vec<f64> {
+fn log_scores(know: &Knowledge, drawn: &DrawnEngine, discrepancy: f64) -> Vec<f64> {
     let Some(tracer) = drawn.tracer(Assumed { discrepancy, ..Assumed::default() }) else { return Vec::new() };
     drawn
         .cases

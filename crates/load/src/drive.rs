@@ -3,7 +3,7 @@ use crate::fill::fill;
 use crate::person::Person;
 use crate::screen;
 use crate::server::{Server, Shared};
-use crate::{Load, Told};
+use crate::{Done, Load};
 use futures_util::future::join_all;
 use sea_orm::{ConnectionTrait, DbBackend, Statement};
 use std::time::{Duration, Instant};
@@ -16,7 +16,7 @@ const EVERY_S: u64 = 5;
 const ASKED: usize = 60;
 
 /// Fills, serves, drives, prints.
-pub async fn run(how: &Load) -> Told<()> {
+pub async fn run(how: &Load) -> Done<()> {
     println!("filling {} jobs with {} entries in {} …", how.jobs, how.entries, how.data.display());
     let start = Instant::now();
     {
@@ -42,7 +42,7 @@ pub async fn run(how: &Load) -> Told<()> {
 }
 
 /// One person alone: what each page takes, and how many queries.
-async fn one_by_one(db: &Connection, one: &Person, how: &Load) -> Told<()> {
+async fn one_by_one(db: &Connection, one: &Person, how: &Load) -> Done<()> {
     // Jobs that are open, each of another engine, spread over the database.
     let step = (how.jobs / ASKED as u64).max(1);
     let numbers: Vec<u64> = (1..=how.jobs).filter(|number| number % 100 < 40).step_by(step.max(1) as usize).take(ASKED).collect();
@@ -61,7 +61,7 @@ async fn one_by_one(db: &Connection, one: &Person, how: &Load) -> Told<()> {
     row(db, one, "library", &vec!["/library".to_owned(); 10]).await
 }
 
-async fn row(db: &Connection, one: &Person, what: &str, paths: &[String]) -> Told<()> {
+async fn row(db: &Connection, one: &Person, what: &str, paths: &[String]) -> Done<()> {
     let (mut took, mut bytes) = (Vec::new(), 0);
     let before = questions(db).await?;
     for path in paths {
@@ -77,7 +77,7 @@ async fn row(db: &Connection, one: &Person, what: &str, paths: &[String]) -> Tol
 }
 
 /// Queries the database server was ever asked.
-async fn questions(db: &Connection) -> Told<u64> {
+async fn questions(db: &Connection) -> Done<u64> {
     let sql = Statement::from_string(DbBackend::MySql, "SHOW GLOBAL STATUS LIKE 'Questions'");
     let row = db.query_one_raw(sql).await?.ok_or("no status")?;
     Ok(row.try_get_by_index::<String>(1)?.parse()?)
@@ -88,7 +88,7 @@ const YOUNG: [((u32, u32), f64); 4] = [((780, 98), 60.0), ((2000, 98), 190.0), (
 
 /// Everybody at once, a tap each in five seconds, while one asks whether the server is well. On *young* jobs each tap is one of the first four readings of a job
 /// that nobody has weighed before, and after the fourth its person opens another.
-async fn together(server: &Server, how: &Load, young: bool) -> Told<()> {
+async fn together(server: &Server, how: &Load, young: bool) -> Done<()> {
     println!("{} people sign in and open their {}job …", how.people, if young { "new " } else { "" });
     let mut people = Vec::new();
     for number in 0..how.people {

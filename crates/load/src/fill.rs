@@ -1,6 +1,6 @@
 //! Fills a database: people and engines by the store, as anybody's; jobs and entries in bulk, since two million of them one by one would take a day.
 use crate::person::PASSWORD;
-use crate::{Load, Told};
+use crate::{Done, Load};
 use sea_orm::{ConnectionTrait, DbBackend, Statement, Value};
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
@@ -16,7 +16,7 @@ const ROWS: usize = 500;
 const OPEN_OF_HUNDRED: u64 = 40;
 
 /// Fills it, when it is empty; somebody of the shop.
-pub async fn fill(db: &Connection, how: &Load) -> Told<()> {
+pub async fn fill(db: &Connection, how: &Load) -> Done<()> {
     if !accounts::nobody_yet(db).await? {
         return Ok(());
     }
@@ -83,7 +83,7 @@ pub async fn fill(db: &Connection, how: &Load) -> Told<()> {
     Ok(())
 }
 
-async fn engines(db: &Connection, viewer: &Viewer, many: u64) -> Told<Vec<Uuid>> {
+async fn engines(db: &Connection, viewer: &Viewer, many: u64) -> Done<Vec<Uuid>> {
     let mut engines = Vec::new();
     for number in 0..many {
         let card = Card::of(1.0 + 0.1 * number as f64, 4, 780.0, "5W-30");
@@ -171,11 +171,11 @@ impl Rows {
         self.count >= ROWS
     }
 
-    async fn flush_full(&mut self, db: &Connection) -> Told<()> {
+    async fn flush_full(&mut self, db: &Connection) -> Done<()> {
         if self.is_full() { self.flush(db).await } else { Ok(()) }
     }
 
-    async fn flush(&mut self, db: &Connection) -> Told<()> {
+    async fn flush(&mut self, db: &Connection) -> Done<()> {
         while self.count > 0 {
             let rows = self.count.min(ROWS);
             let columns = self.values.len() / self.count;

@@ -1,7 +1,7 @@
 //! Kills in mid-write: whatever was acknowledged stands afterwards, once.
 use crate::person::{PASSWORD, Person};
 use crate::server::Server;
-use crate::{Kill, Told};
+use crate::{Done, Kill};
 use futures_util::future::join_all;
 use std::collections::HashMap;
 use std::process::Command;
@@ -17,7 +17,7 @@ use velvet_dial_store::{accounts, jobs, library};
 const PATIENCE: Duration = Duration::from_secs(20);
 
 /// Kills, counts, prints; an error when something acknowledged is lost or doubled.
-pub async fn run(how: &Kill) -> Told<()> {
+pub async fn run(how: &Kill) -> Done<()> {
     let folder = std::env::temp_dir().join(format!("vd-kill-{}", Uuid::new_v4().simple()));
     let kept = told(how, &folder).await;
     MariaDb::remove(&folder)?;
@@ -25,7 +25,7 @@ pub async fn run(how: &Kill) -> Told<()> {
     kept
 }
 
-async fn told(how: &Kill, folder: &std::path::Path) -> Told<()> {
+async fn told(how: &Kill, folder: &std::path::Path) -> Done<()> {
     let jobs = prepare(how, folder).await?;
     // Every reading has a pressure of its own, by which it is found again.
     let mut acknowledged: HashMap<u64, u64> = HashMap::new();
@@ -80,7 +80,7 @@ async fn told(how: &Kill, folder: &std::path::Path) -> Told<()> {
     count(how, folder, &jobs, &acknowledged).await
 }
 
-async fn prepare(how: &Kill, folder: &std::path::Path) -> Told<Vec<i64>> {
+async fn prepare(how: &Kill, folder: &std::path::Path) -> Done<Vec<i64>> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let shop = accounts::add_shop(&db, "Shop under fire").await?;
@@ -102,13 +102,13 @@ async fn prepare(how: &Kill, folder: &std::path::Path) -> Told<Vec<i64>> {
 }
 
 /// SIGKILL for the database that the server started.
-fn kill_database(folder: &std::path::Path) -> Told<()> {
+fn kill_database(folder: &std::path::Path) -> Done<()> {
     let pid = std::fs::read_to_string(folder.join("run.pid"))?;
     let killed = Command::new("kill").args(["-KILL", pid.trim()]).status()?;
     if killed.success() { Ok(()) } else { Err("the database could not be killed".into()) }
 }
 
-async fn count(how: &Kill, folder: &std::path::Path, opened: &[i64], acknowledged: &HashMap<u64, u64>) -> Told<()> {
+async fn count(how: &Kill, folder: &std::path::Path, opened: &[i64], acknowledged: &HashMap<u64, u64>) -> Done<()> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let viewer = accounts::one_of_each_shop(&db).await?.into_iter().next().ok_or("nobody")?;

@@ -13,7 +13,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 /// What goes wrong here is told as it is: nobody acts on it but the person who runs it.
-type Told<T> = Result<T, Box<dyn Error>>;
+type Done<T> = Result<T, Box<dyn Error>>;
 
 /// Fills, drives, kills.
 #[derive(Debug, Parser)]

@@ -1,5 +1,5 @@
 //! Somebody at a browser, as far as the server can tell.
-use crate::Told;
+use crate::Done;
 use reqwest::header::{COOKIE, SET_COOKIE};
 use reqwest::redirect::Policy;
 use reqwest::{Client, Response};
@@ -21,7 +21,7 @@ pub struct Person {
 
 impl Person {
     /// Signs in as `person-N`.
-    pub async fn sign_in(base: &str, number: u64) -> Told<Self> {
+    pub async fn sign_in(base: &str, number: u64) -> Done<Self> {
         let client = Client::builder().redirect(Policy::none()).timeout(Duration::from_secs(30)).build()?;
         let address = format!("10.0.{}.{}", number / 250, number % 250 + 1);
         let mut person = Self { client, base: base.to_owned(), cookie: String::new(), address };
@@ -33,7 +33,7 @@ impl Person {
     }
 
     /// A page, and how long it took.
-    pub async fn get(&self, path: &str) -> Told<(String, Duration)> {
+    pub async fn get(&self, path: &str) -> Done<(String, Duration)> {
         let start = Instant::now();
         let answer = self.client.get(format!("{}{path}", self.base)).header(COOKIE, &self.cookie).send().await?;
         let status = answer.status();
@@ -45,21 +45,21 @@ impl Person {
     }
 
     /// What goes on and on.
-    pub async fn stream(&self, path: &str) -> Told<Response> {
+    pub async fn stream(&self, path: &str) -> Done<Response> {
         // Longer than anybody watches here.
         let sent = self.client.get(format!("{}{path}", self.base)).header(COOKIE, &self.cookie).timeout(Duration::from_secs(3600));
         Ok(sent.send().await?)
     }
 
     /// A form, as htmx sends it.
-    pub async fn post(&self, path: &str, form: &[(&str, &str)]) -> Told<Response> {
+    pub async fn post(&self, path: &str, form: &[(&str, &str)]) -> Done<Response> {
         let sent = self.client.post(format!("{}{path}", self.base)).header(COOKIE, &self.cookie);
         let sent = sent.header("hx-request", "true").header("sec-fetch-site", "same-origin").header("x-forwarded-for", &self.address);
         Ok(sent.form(form).send().await?)
     }
 
     /// Opens a new job on the engine of this place in the list, and says its number.
-    pub async fn open_job(&self, place: u64) -> Told<i64> {
+    pub async fn open_job(&self, place: u64) -> Done<i64> {
         let (page, _) = self.get("/jobs/new").await?;
         let engines: Vec<&str> =
             page.split("<option value=\"").filter_map(|rest| rest.get(..36)).filter(|id| Uuid::parse_str(id).is_ok()).collect();

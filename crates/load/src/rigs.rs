@@ -2,7 +2,7 @@
 use crate::person::{PASSWORD, Person};
 use crate::screen;
 use crate::server::Server;
-use crate::{Rigs, Told};
+use crate::{Done, Rigs};
 use futures_util::future::{join_all, try_join_all};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -51,7 +51,7 @@ fn sample(seq: u64) -> Sample {
 }
 
 /// Runs it on a database of its own.
-pub async fn run(how: &Rigs) -> Told<()> {
+pub async fn run(how: &Rigs) -> Done<()> {
     let folder = std::env::temp_dir().join(format!("vd-rigs-{}", Uuid::new_v4().simple()));
     let kept = told(how, &folder).await;
     MariaDb::remove(&folder)?;
@@ -59,7 +59,7 @@ pub async fn run(how: &Rigs) -> Told<()> {
     kept
 }
 
-async fn told(how: &Rigs, folder: &Path) -> Told<()> {
+async fn told(how: &Rigs, folder: &Path) -> Done<()> {
     let (jobs, tokens) = prepare(how, folder).await?;
     let mut server = Server::start(&how.server, folder)?;
     let port: u16 = server.base.rsplit(':').next().and_then(|port| port.parse().ok()).ok_or("no port")?;
@@ -85,7 +85,7 @@ async fn told(how: &Rigs, folder: &Path) -> Told<()> {
 }
 
 /// A shop with a job and a paired rig for each, and one more job whose run is an hour long.
-async fn prepare(how: &Rigs, folder: &Path) -> Told<(Vec<i64>, Vec<String>)> {
+async fn prepare(how: &Rigs, folder: &Path) -> Done<(Vec<i64>, Vec<String>)> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let shop = accounts::add_shop(&db, "Load").await?;
@@ -118,7 +118,7 @@ async fn prepare(how: &Rigs, folder: &Path) -> Told<(Vec<i64>, Vec<String>)> {
 }
 
 /// A rig that sends as time goes by; how many samples were acknowledged.
-async fn send(port: u16, name: String, token: String, seconds: Duration) -> Told<u64> {
+async fn send(port: u16, name: String, token: String, seconds: Duration) -> Done<u64> {
     let stream = TcpStream::connect(("127.0.0.1", port)).await?;
     stream.set_nodelay(true)?;
     let (from, mut to) = stream.into_split();
@@ -156,7 +156,7 @@ async fn send(port: u16, name: String, token: String, seconds: Duration) -> Told
 }
 
 /// Somebody who looks on: how far behind each event's newest frame is, s. The rigs begin with the watching, within some milliseconds that count against the server.
-async fn watch(person: &Person, job: i64, begun: Instant, seconds: Duration) -> Told<Vec<f64>> {
+async fn watch(person: &Person, job: i64, begun: Instant, seconds: Duration) -> Done<Vec<f64>> {
     let mut stream = person.stream(&format!("/jobs/{job}/live")).await?;
     let (mut text, mut behind) = (String::new(), Vec::new());
     while begun.elapsed() < seconds {
@@ -175,11 +175,11 @@ async fn watch(person: &Person, job: i64, begun: Instant, seconds: Duration) -> 
 }
 
 /// The strip of an hour: the whole of it, and closer looks.
-async fn strip(person: &Person, job: i64) -> Told<()> {
+async fn strip(person: &Person, job: i64) -> Done<()> {
     let (page, _) = person.get(&format!("/jobs/{job}/run")).await?;
     let run = page.split(&format!("/jobs/{job}/runs/")).nth(1).and_then(|rest| rest.get(..36)).ok_or("no run on the page")?;
     let path = format!("/jobs/{job}/runs/{run}/strip?points=1200");
-    let timed = async |more: &[String]| -> Told<(f64, f64)> {
+    let timed = async |more: &[String]| -> Done<(f64, f64)> {
         let mut times = Vec::new();
         for more in more {
             times.push(person.get(&format!("{path}{more}")).await?.1.as_secs_f64() * 1000.0);
@@ -198,7 +198,7 @@ async fn strip(person: &Person, job: i64) -> Told<()> {
 }
 
 /// Every sample from the first to the last that was acknowledged, once and in order.
-async fn count(folder: &Path, jobs: &[i64], sent: &[u64]) -> Told<()> {
+async fn count(folder: &Path, jobs: &[i64], sent: &[u64]) -> Done<()> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let who = accounts::one_of_each_shop(&db).await?.pop().ok_or("no shop")?;

@@ -1,5 +1,5 @@
 //! What a real browser makes of it: from a tap to what is to be seen.
-use crate::Told;
+use crate::Done;
 use crate::person::PASSWORD;
 use crate::server::Shared;
 use std::time::{Duration, Instant};
@@ -16,7 +16,7 @@ const JOURNALS: usize = 60;
 const PATIENCE: Duration = Duration::from_secs(60);
 
 /// A browser in which `person-0` is signed in.
-pub async fn signed_in(base: &str) -> Told<Browser> {
+pub async fn signed_in(base: &str) -> Done<Browser> {
     let browser = Browser::start().await;
     browser.driver.goto(format!("{base}/sign-in")).await?;
     browser.driver.find(By::Name("name")).await?.send_keys("person-0").await?;
@@ -27,7 +27,7 @@ pub async fn signed_in(base: &str) -> Told<Browser> {
 }
 
 /// Waits for something on the page.
-pub async fn until(so: impl AsyncFn() -> Told<bool>) -> Told<()> {
+pub async fn until(so: impl AsyncFn() -> Done<bool>) -> Done<()> {
     let start = Instant::now();
     while !so().await? {
         if start.elapsed() > PATIENCE {
@@ -39,7 +39,7 @@ pub async fn until(so: impl AsyncFn() -> Told<bool>) -> Told<()> {
 }
 
 /// The strip of a run: from the beginning of its page's loading to its first paint, and from the tap on *Closer* to the finer steps.
-pub async fn strip(base: &str, run: &str) -> Told<()> {
+pub async fn strip(base: &str, run: &str) -> Done<()> {
     const CLOSER: &str = "const done = arguments[arguments.length - 1]; const box = document.querySelector('[data-strip]'); const begun = performance.now();
         new MutationObserver((_, watch) => { watch.disconnect(); requestAnimationFrame(() => done(performance.now() - begun)); }).observe(box, { attributes: true, attributeFilter: ['data-zoomed'] });
         document.getElementById('strip-closer').click();";
@@ -62,7 +62,7 @@ pub async fn strip(base: &str, run: &str) -> Told<()> {
 
 /// Taps, boards and searches as somebody at the browser sees them: from the tap to the frame in which the new suspects stand, from the address to the page that is there. The taps are
 /// shared among some jobs, each opened first: no job has two hundred readings.
-pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Told<()> {
+pub async fn taps(base: &str, jobs: &[u64], words: &str) -> Done<()> {
     const TAP: &str = "const done = arguments[arguments.length - 1]; const form = document.querySelector('form[data-draft^=reading], form:has(#reading-rpm)');
         form.elements.rpm.value = '780'; form.elements.oil_temp_c.value = '98'; form.elements.pressure.value = arguments[0]; const begun = performance.now();
         const drawn = new MessageChannel(); const since = () => performance.now() - begun; let frame = 0;

@@ -1,12 +1,12 @@
 //! A server as a process of its own, so that it can be measured and killed.
-use crate::Told;
+use crate::Done;
 use std::io::{BufRead, BufReader};
 use std::net::TcpListener;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 
 /// A port that is free with the one after it, at which rigs are served.
-fn free_pair() -> Told<u16> {
+fn free_pair() -> Done<u16> {
     const TRIES: usize = 50;
     for _ in 0..TRIES {
         let first = TcpListener::bind("127.0.0.1:0")?;
@@ -27,7 +27,7 @@ pub struct Server {
 
 impl Server {
     /// Starts the program on a database's folder and waits until it serves.
-    pub fn start(program: &Path, data: &Path) -> Told<Self> {
+    pub fn start(program: &Path, data: &Path) -> Done<Self> {
         let port = free_pair()?.to_string();
         let mut child = Command::new(program)
             // Every person has an address of their own, as behind a proxy: signing in is slowed down by address.
@@ -49,14 +49,14 @@ impl Server {
     }
 
     /// Its memory, MB: now, and the most it ever had.
-    pub fn memory_mb(&self) -> Told<(u64, u64)> {
+    pub fn memory_mb(&self) -> Done<(u64, u64)> {
         let status = std::fs::read_to_string(format!("/proc/{}/status", self.child.id()))?;
         let kb = |key: &str| -> Option<u64> { status.lines().find(|line| line.starts_with(key))?.split_whitespace().nth(1)?.parse().ok() };
         kb("VmRSS:").zip(kb("VmHWM:")).map(|(now, most)| (now / 1024, most / 1024)).ok_or_else(|| "no memory in /proc".into())
     }
 
     /// Processor time it has taken, s.
-    pub fn cpu_s(&self) -> Told<f64> {
+    pub fn cpu_s(&self) -> Done<f64> {
         let stat = std::fs::read_to_string(format!("/proc/{}/stat", self.child.id()))?;
         let fields: Vec<&str> = stat.rsplit(')').next().unwrap_or_default().split_whitespace().collect();
         // Of the fields after the name the twelfth and thirteenth, in hundredths of a second (proc(5)).
@@ -65,21 +65,21 @@ impl Server {
     }
 
     /// Asks it to end, and waits until it has.
-    pub fn end(&mut self) -> Told<()> {
+    pub fn end(&mut self) -> Done<()> {
         Command::new("kill").args(["-TERM", &self.child.id().to_string()]).status()?;
         self.child.wait()?;
         Ok(())
     }
 
     /// SIGKILL.
-    pub fn kill(&mut self) -> Told<()> {
+    pub fn kill(&mut self) -> Done<()> {
         self.child.kill()?;
         self.child.wait()?;
         Ok(())
     }
 
     /// Waits until it has ended by itself, as it does when its database is gone; its exit code.
-    pub fn wait(&mut self) -> Told<Option<i32>> {
+    pub fn wait(&mut self) -> Done<Option<i32>> {
         Ok(self.child.wait()?.code())
     }
 }

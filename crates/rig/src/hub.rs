@@ -90,7 +90,7 @@ struct Open {
 
 /// What a watcher is told of the link beside the frames.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Told {
+pub struct LinkNews {
     /// The link stands.
     pub on: bool,
     /// How long nothing came, s.
@@ -202,9 +202,9 @@ impl Linked {
     }
 
     /// Of the link.
-    pub fn told(&self) -> Told {
+    pub fn told(&self) -> LinkNews {
         let state = self.state();
-        Told {
+        LinkNews {
             on: state.on,
             silent_s: state.heard.elapsed().as_secs_f64(),
             codes: state.codes.clone(),

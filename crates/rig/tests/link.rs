@@ -217,7 +217,7 @@ async fn who_may_not_link_is_told_why_and_gets_nothing() {
     for (hello, why) in [
         ("VD1 hello green wrong 00000000000000a1", "not paired"),
         ("VD3 hello green 00000000000000a1", "speaks VD2, the rig VD3"),
-        ("VD1 hello green right 00000000000000b2", "another rig is linked as green"),
+        ("VD1 hello green right 00000000000000b2", "another data logger is connected as green"),
         ("VD1 hello green right a1", "sixteen hexadecimal digits"),
         ("go", "say hello first"),
         ("GET / HTTP/1.1", "no word of VD2"),

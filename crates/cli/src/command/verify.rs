@@ -76,7 +76,7 @@ enum JobError {
 }
 
 /// What was checked, or why it does not hold, by its name.
-type Told = (String, Result<serde_json::Value, String>);
+type Checked = (String, Result<serde_json::Value, String>);
 
 impl Verify {
     /// One JSON object a report or job on standard output. Exit 0 when all hold, 1 when one does not, 2 when the key is none.
@@ -94,7 +94,7 @@ impl Verify {
         };
         let keys = key.as_deref();
         let mut all = ExitCode::SUCCESS;
-        let mut say = |(name, told): Told| match told {
+        let mut say = |(name, told): Checked| match told {
             Ok(checked) => println!("{}", serde_json::json!({ "file": name, "holds": true, "checked": checked })),
             Err(message) => {
                 println!("{}", serde_json::json!({ "file": name, "holds": false, "error": message }));
@@ -118,12 +118,12 @@ impl Verify {
         all
     }
 
-    async fn kept(&self, keys: Option<&[String]>) -> Result<Vec<Told>, JobError> {
+    async fn kept(&self, keys: Option<&[String]>) -> Result<Vec<Checked>, JobError> {
         let opened = self.at.open().await?;
         if self.shop { self.everything(&opened.db, keys).await } else { self.jobs(&opened.db, keys).await }
     }
 
-    async fn jobs(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Told>, JobError> {
+    async fn jobs(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Checked>, JobError> {
         let viewers = accounts::one_of_each_shop(db).await?;
         let mut told = Vec::new();
         for number in &self.job {
@@ -142,7 +142,7 @@ impl Verify {
     }
 
     /// Every job of every shop, and the seals of all of them.
-    async fn everything(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Told>, JobError> {
+    async fn everything(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Checked>, JobError> {
         let file = self.report_key.clone().unwrap_or_else(|| self.at.data().join(KEY_FILE));
         // A command that checks makes no key.
         let server = if file.exists() { Some(Keys::open(&file)?) } else { None };

@@ -18,8 +18,8 @@ pub use card::{
 };
 pub(crate) use fault::widen;
 pub use fault::{Fault, harm};
-pub use network::{Beside, Circuit, State, Working};
+pub use network::{Circuit, SoundState, State, Working};
 pub use nominal::Unknowns;
 pub use part::{Branch, Control, Filter, Law, Place, Pump, Relief};
 pub use start::{Build, Dry, lagged_kpa};
-pub use suction::{ATMOSPHERE_PA, Drawn, Suction};
+pub use suction::{ATMOSPHERE_PA, Inflow, Suction};

@@ -5,7 +5,7 @@
 //! safeguarded Newton finds it; the residual is at most 1e-9 of the pump's swept flow.
 
 use super::part::{Branch, Filter, Law, Place, Pump, Relief};
-use super::suction::{Drawn, Suction};
+use super::suction::{Inflow, Suction};
 use super::{Port, root};
 use crate::oil::{Oil, TEMP_RANGE_C};
 
@@ -48,7 +48,7 @@ pub struct Circuit {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct State {
     /// Inlet side.
-    pub drawn: Drawn,
+    pub drawn: Inflow,
     /// At the pump's outlet, before the filter.
     pub pump_pa: f64,
     /// In the main gallery, after the filter.
@@ -93,12 +93,12 @@ struct Flowing {
     rho: f64,
     film_temp_c: f64,
     swept: f64,
-    full: Drawn,
+    full: Inflow,
 }
 
 /// A solved engine at a point, beside which a harmed copy is solved faster.
 #[derive(Debug, Clone, Copy)]
-pub struct Beside {
+pub struct SoundState {
     at: Working,
     oil: Flowing,
     gallery_pa: f64,
@@ -189,14 +189,14 @@ impl Circuit {
     }
 
     /// This engine at a point, to solve harmed copies beside it.
-    pub fn beside(&self, at: Working) -> Beside {
+    pub fn beside(&self, at: Working) -> SoundState {
         let oil = self.flowing(at);
-        Beside { at, oil, gallery_pa: self.balance(at, &oil, None) }
+        SoundState { at, oil, gallery_pa: self.balance(at, &oil, None) }
     }
 
     /// As [`Circuit::port_kpa`], for a copy of `sound` harmed in a part or two: what feeds the pump is not worked out again where it is the same, and
     /// the balance begins at the sound one's pressure. The result is the same to the residual.
-    pub fn port_kpa_beside(&self, sound: &Self, beside: &Beside) -> f64 {
+    pub fn port_kpa_beside(&self, sound: &Self, beside: &SoundState) -> f64 {
         let at = beside.at;
         let same = self.oil == sound.oil
             && self.suction == sound.suction
@@ -233,7 +233,7 @@ impl Circuit {
 
     /// What the pump draws against a gallery pressure, its slope per Pa, and the share of displacement in use: a controlled pump draws
     /// less as the pressure passes its level.
-    fn drawn(&self, at: Working, oil: &Flowing, gallery_pa: f64) -> (Drawn, f64, f64) {
+    fn drawn(&self, at: Working, oil: &Flowing, gallery_pa: f64) -> (Inflow, f64, f64) {
         let Some(control) = self.pump.control else { return (oil.full, 0.0, 1.0) };
         let (share, slope) = control.share(gallery_pa, at.rpm);
         if share >= 1.0 {

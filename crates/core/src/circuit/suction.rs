@@ -39,7 +39,7 @@ pub struct Suction {
 
 /// What the pump gets.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Drawn {
+pub struct Inflow {
     /// Liquid oil, m³/s.
     pub liquid_m3_s: f64,
     /// Absolute pressure at the inlet, Pa.
@@ -52,9 +52,9 @@ pub struct Drawn {
 
 impl Suction {
     /// Liquid drawn by `swept_m3_s` of pump at this oil and speed; always between 0 and what is swept.
-    pub fn draw(&self, swept_m3_s: f64, rpm: f64, mu_pa_s: f64, rho_kg_m3: f64) -> Drawn {
+    pub fn draw(&self, swept_m3_s: f64, rpm: f64, mu_pa_s: f64, rho_kg_m3: f64) -> Inflow {
         if swept_m3_s <= 0.0 {
-            return Drawn { liquid_m3_s: 0.0, inlet_abs_pa: ATMOSPHERE_PA, air_share: 0.0, starving: false };
+            return Inflow { liquid_m3_s: 0.0, inlet_abs_pa: ATMOSPHERE_PA, air_share: 0.0, starving: false };
         }
         let head = rho_kg_m3 * GRAVITY_M_S2 * self.lift_m;
         let linear = self.line_per_m3 * mu_pa_s + self.screen_per_m * mu_pa_s / self.screen_m2;
@@ -91,6 +91,6 @@ impl Suction {
         } else {
             root::falling(space_left, 0.0, cap, swept_m3_s * (1.0 - air), 1e-12 * swept_m3_s)
         };
-        Drawn { liquid_m3_s: liquid, inlet_abs_pa: inlet(liquid).max(FLOOR_PA), air_share: 1.0 - liquid / swept_m3_s, starving }
+        Inflow { liquid_m3_s: liquid, inlet_abs_pa: inlet(liquid).max(FLOOR_PA), air_share: 1.0 - liquid / swept_m3_s, starving }
     }
 }

@@ -14,7 +14,7 @@
 //! [`PAPER`]. Its *selection weight*: a job comes in because something was noticed, so an engine that a slight fault leaves as it was seldom stands in the shop.
 use super::knowledge::{Hypothesis, Knowledge};
 use crate::circuit::nominal::{self, DIMENSIONS, Unknowns, normal_quantile};
-use crate::circuit::{Beside, Card, Circuit, Fault, PointOfSpec, Working, harm};
+use crate::circuit::{Card, Circuit, Fault, PointOfSpec, SoundState, Working, harm};
 use crate::oil::Oil;
 use rayon::prelude::*;
 use std::borrow::Cow;
@@ -122,7 +122,7 @@ impl<T> Staged<T> {
 pub(super) struct Grid {
     at: Noted,
     /// By draw: the sound engine, beside which a harmed one is solved; let go when the tracer rests.
-    sound: Staged<OnceLock<Beside>>,
+    sound: Staged<OnceLock<SoundState>>,
     /// By harm: bits of an f32 in kPa; NaN while unsolved. Two threads that solve the same one write the same.
     kpa: Arc<Vec<Staged<AtomicU32>>>,
 }
@@ -139,7 +139,7 @@ impl Grid {
 
 /// A healthy engine and what goes with it.
 #[derive(Debug)]
-struct Drawn {
+struct Sample {
     /// Of the first [`CIRCUITS_KEPT`] alone.
     circuit: Option<Box<Circuit>>,
     /// By what is on paper, before any reading; worked out when it is first asked for.
@@ -183,7 +183,7 @@ struct Recipe {
 #[derive(Debug)]
 pub(super) struct Draws {
     recipe: Recipe,
-    drawn: Staged<Drawn>,
+    drawn: Staged<Sample>,
     /// Distinct harms, and of each how many of its faults would be noticed.
     harms: Vec<Harm>,
     noticed_share: Vec<f64>,
@@ -261,14 +261,14 @@ impl Recipe {
         nominal::circuit(&self.card, self.oil, &unknowns)
     }
 
-    fn drawn(&self, draw: usize) -> Drawn {
+    fn drawn(&self, draw: usize) -> Sample {
         let unit = self.numbers(draw);
         let of_twists = seed_of("twists", &[], self.seed);
         let twist = |twist: usize| {
             let [level, slope, twist, _] = sobol_burley::sample_4d((draw * TWISTS + twist) as u32, 0, of_twists);
             [(LEVEL, level), (SLOPE, slope), (TWIST, twist)].map(|(sd, u)| (self.discrepancy * sd * normal_quantile(f64::from(u))) as f32)
         };
-        Drawn {
+        Sample {
             circuit: (draw < CIRCUITS_KEPT).then(|| Box::new(self.circuit(draw))),
             prior_weight: OnceLock::new(),
             severity: [unit(SEVERITY), unit(SEVERITY + 1)],
@@ -368,7 +368,7 @@ impl Draws {
         }
     }
 
-    fn drawn(&self, draw: usize) -> Option<&Drawn> {
+    fn drawn(&self, draw: usize) -> Option<&Sample> {
         self.drawn.get(draw, |draws| draws.into_par_iter().map(|draw| self.recipe.drawn(draw)).collect())
     }
 
@@ -514,7 +514,7 @@ impl Draws {
         const FASTER_RPM: f64 = 40.0;
         let warmer = Working { oil_temp_c: at.oil_temp_c + WARMER_K, ..at };
         let faster = Working { rpm: at.rpm + FASTER_RPM, ..at };
-        let sound: Vec<(&Circuit, [Beside; 3])> = (0..LOCAL_DRAWS)
+        let sound: Vec<(&Circuit, [SoundState; 3])> = (0..LOCAL_DRAWS)
             .filter_map(|draw| self.drawn(draw)?.circuit.as_deref())
             .map(|circuit| (circuit, [at, warmer, faster].map(|point| circuit.beside(point))))
             .collect();
@@ -552,7 +552,7 @@ fn least_kpa(spec: &[PointOfSpec], at: Working) -> f64 {
 }
 
 /// How many circuits are kept of what was drawn so far.
-fn until_kept(drawn: &Staged<Drawn>) -> usize {
+fn until_kept(drawn: &Staged<Sample>) -> usize {
     drawn.0.iter().filter_map(OnceLock::get).map(|made| made.len()).sum::<usize>().min(CIRCUITS_KEPT)
 }
 

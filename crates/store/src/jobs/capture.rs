@@ -13,7 +13,7 @@ use velvet_dial_core::hex::hex;
 
 /// What is told of a kept file where its bytes are not wanted.
 #[derive(Debug, Clone, PartialEq, Eq, FromQueryResult)]
-struct Told {
+struct CaptureRow {
     id: Uuid,
     name: String,
     digest: String,
@@ -187,7 +187,7 @@ pub async fn capture_head(db: &Connection, viewer: &Viewer, number: i64, id: Uui
     let row: (Uuid, String, String, NaiveDateTime, Option<String>) =
         own.select_only().columns(columns).into_tuple().one(db).await?.ok_or(StoreError::NotFound)?;
     let (id, name, digest, uploaded_at, mapping) = row;
-    let file = files(db, viewer, number, vec![Told { id, name, digest, uploaded_at }]).await?.pop().ok_or(StoreError::NotFound)?;
+    let file = files(db, viewer, number, vec![CaptureRow { id, name, digest, uploaded_at }]).await?.pop().ok_or(StoreError::NotFound)?;
     Ok((file, mapping))
 }
 
@@ -219,7 +219,7 @@ pub async fn captures(db: &Connection, viewer: &Viewer, number: i64) -> Result<V
         .order_by_asc(table::Column::Id)
         .select_only()
         .columns([table::Column::Id, table::Column::Name, table::Column::Digest, table::Column::UploadedAt])
-        .into_model::<Told>()
+        .into_model::<CaptureRow>()
         .all(db)
         .await?;
     files(db, viewer, number, told).await
@@ -238,7 +238,7 @@ pub async fn set_mapping(db: &Connection, viewer: &Viewer, number: i64, id: Uuid
 }
 
 /// The other jobs of the shop that hold the same bytes.
-async fn files(db: &Connection, viewer: &Viewer, number: i64, told: Vec<Told>) -> Result<Vec<File>, StoreError> {
+async fn files(db: &Connection, viewer: &Viewer, number: i64, told: Vec<CaptureRow>) -> Result<Vec<File>, StoreError> {
     let elsewhere: Vec<(String, i64)> = table::Entity::find()
         .inner_join(job::Entity)
         .filter(table::Column::Digest.is_in(told.iter().map(|file| file.digest.clone())))

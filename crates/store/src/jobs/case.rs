@@ -177,6 +177,7 @@ impl Job {
                     figured = at;
                 }
                 Body::Circumstance { .. }
+                | Body::JobDetails(_)
                 | Body::Particulars(_)
                 | Body::Photo(_)
                 | Body::Note(_)

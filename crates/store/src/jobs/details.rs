@@ -73,6 +73,22 @@ pub struct Note {
     pub about: Option<Uuid>,
 }
 
+/// What a job was opened with, corrected.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct JobDetails {
+    /// Plate or fleet number.
+    pub tag: String,
+    /// What the vehicle is.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub description: String,
+    /// What the customer said.
+    pub complaint: String,
+    /// The engine, and its name on that day.
+    pub engine: Uuid,
+    /// Its name.
+    pub engine_name: String,
+}
+
 /// A reading as it was taken.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct TakenReading {

@@ -1,5 +1,5 @@
 //! What an entry of the ledger may say.
-use super::{FollowUp, Found, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+use super::{FollowUp, Found, JobDetails, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 use super::{personal, removal};
 use crate::entity::entry as table;
 use chrono::NaiveDateTime;
@@ -104,6 +104,8 @@ pub enum Body {
         /// Which, by whom, with what effect.
         part: Replaced,
     },
+    /// Plate, vehicle, complaint or engine corrected: the job's own row follows in the same transaction.
+    JobDetails(JobDetails),
     /// Customer, odometer, who is on it.
     Particulars(Particulars),
     /// A reading.
@@ -340,6 +342,7 @@ impl Body {
         match self {
             Self::Circumstance { .. } => "circumstance",
             Self::Replaced { .. } => "replaced",
+            Self::JobDetails(_) => "job_details",
             Self::Particulars(_) => "particulars",
             Self::Reading(taken) if taken.reading.phase == Phase::After => "after_reading",
             Self::Reading(_) => "reading",
@@ -379,7 +382,7 @@ impl Body {
     pub(super) fn may_replace(&self, old: &Self) -> bool {
         match (self, old) {
             (Self::Reopened { .. }, old) => matches!(old, Self::Closed { .. }),
-            (_, Self::Closed { .. } | Self::CustomerRemoved { .. }) => false,
+            (_, Self::Closed { .. } | Self::CustomerRemoved { .. }) | (Self::Withdrawn { .. }, Self::JobDetails(_)) => false,
             (Self::Withdrawn { .. }, _) | (_, Self::Withdrawn { .. } | Self::Unreadable { .. }) => true,
             (Self::Reading(_), Self::Reading(_))
             | (Self::Repair(_), Self::Repair(_))
@@ -405,6 +408,7 @@ impl Body {
             Self::Closed { .. } => Some("closed".to_owned()),
             Self::Promised { .. } => Some("promised".to_owned()),
             Self::Comeback { of, .. } => Some(format!("comeback {of}")),
+            Self::JobDetails(_) => Some("job_details".to_owned()),
             Self::Particulars(_) => Some("particulars".to_owned()),
             Self::Struck { cause, .. } => Some(format!("strike {cause}")),
             Self::Order { .. } => Some("order".to_owned()),

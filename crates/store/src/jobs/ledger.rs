@@ -6,9 +6,9 @@
 use super::closing::Pin;
 use super::entry::{Body, Entry, Happened};
 use super::link::Claim;
-use super::{Job, own_job, personal, removal, summary};
+use super::{Job, JobDetails, own_job, personal, removal, summary};
 use crate::entity::{entry, job, user};
-use crate::{Connection, StoreError, Viewer, now};
+use crate::{Connection, StoreError, Viewer, library, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::ExprTrait;
@@ -107,6 +107,7 @@ async fn write_once(
     let says = if new.happened.time_reason.is_empty() { new.body.to_kept(&Happened::default()) } else { Some(body.clone()) };
     let key = digest(new.submit_key, &[&says.unwrap_or_default(), &supersedes_text]);
     let (body, personal) = personal::taken_out(&new.body, body)?;
+    let moved = if let Body::JobDetails(details) = &new.body { Some(moved(db, viewer, details).await?) } else { None };
     let transaction = db.begin().await?;
     job::Entity::find_by_id(head.id).lock_exclusive().one(&transaction).await?;
     let rows = entry::Entity::find().filter(entry::Column::JobId.eq(head.id)).order_by_asc(entry::Column::Seq).all(&transaction).await?;
@@ -170,6 +171,9 @@ async fn write_once(
         Some(Along::Removal) => removal::take_away(&transaction, head.id).await?,
         Some(Along::Answer(_)) | None => {}
     }
+    if let Some(moved) = moved {
+        job::ActiveModel { id: Set(head.id), ..moved }.update(&transaction).await?;
+    }
     // The board finds open jobs by this; it follows the ledger in the same transaction.
     let closed_at = match new.body {
         Body::Closed { .. } => Some(Some(new.at.unwrap_or_else(now))),
@@ -182,6 +186,14 @@ async fn write_once(
     let job = summary::follow(&transaction, viewer, &[head.id]).await?.pop();
     transaction.commit().await?;
     Ok(Some((Written::Stands(id), job)))
+}
+
+/// What a job's row says once its details are corrected. The engine has to be one of the shop.
+async fn moved(db: &Connection, viewer: &Viewer, details: &JobDetails) -> Result<job::ActiveModel, StoreError> {
+    library::engine(db, viewer, details.engine).await?;
+    let vehicle = library::vehicle_tagged(db, viewer, &details.tag, &details.description).await?;
+    let complaint = Set(details.complaint.clone());
+    Ok(job::ActiveModel { vehicle_id: Set(vehicle.id), engine_id: Set(details.engine), complaint, ..Default::default() })
 }
 
 /// True where a repair was ever recorded in a job: what is typed then may belong after it.

@@ -25,7 +25,7 @@ pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };
 pub use closing::{Closed, Closing, CodeShop, close, record_by_code};
-pub use details::{FollowUp, Found, Held, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+pub use details::{FollowUp, Found, Held, JobDetails, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 pub use entry::{Body, Entry, Happened};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};

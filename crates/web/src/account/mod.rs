@@ -1,5 +1,5 @@
 //! Who somebody is, and how they like to see it.
-mod liking;
+mod preferences;
 mod sign_in;
 
 use actix_web::web::{ServiceConfig, get, post};
@@ -10,6 +10,6 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/sign-in", get().to(sign_in::show))
         .route("/sign-in", post().to(sign_in::enter))
         .route("/sign-out", post().to(sign_in::leave))
-        .route("/liking", post().to(liking::change))
-        .route("/cautions", post().to(liking::cautions_read));
+        .route("/preferences", post().to(preferences::change))
+        .route("/cautions", post().to(preferences::cautions_read));
 }

@@ -3,7 +3,7 @@ use crate::http::Failure;
 use crate::http::{SESSION, address};
 use crate::state::App;
 use crate::ui::Chrome;
-use crate::ui::Liking;
+use crate::ui::DisplayPreferences;
 use actix_web::cookie::{Cookie, SameSite, time};
 use actix_web::http::{StatusCode, header};
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -37,32 +37,44 @@ pub struct Typed {
     back: String,
 }
 
-fn page(app: &App, liking: Liking, name: String, back: String, problem: String, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let chrome = Chrome::bare("Sign in").lit(liking);
+fn page(
+    app: &App,
+    preferences: DisplayPreferences,
+    name: String,
+    back: String,
+    problem: String,
+    status: StatusCode,
+) -> Result<HttpResponse, Failure> {
+    let chrome = Chrome::bare("Sign in").lit(preferences);
     let page = Page { chrome, name, back, problem, demo: app.serving.demo };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
 /// Shows the form.
-pub async fn show(app: web::Data<App>, liking: Liking, query: web::Query<Back>) -> Result<HttpResponse, Failure> {
-    page(&app, liking, String::new(), query.into_inner().back, String::new(), StatusCode::OK)
+pub async fn show(app: web::Data<App>, preferences: DisplayPreferences, query: web::Query<Back>) -> Result<HttpResponse, Failure> {
+    page(&app, preferences, String::new(), query.into_inner().back, String::new(), StatusCode::OK)
 }
 
 /// Lets in who knows the password.
-pub async fn enter(app: web::Data<App>, liking: Liking, request: HttpRequest, form: web::Form<Typed>) -> Result<HttpResponse, Failure> {
+pub async fn enter(
+    app: web::Data<App>,
+    preferences: DisplayPreferences,
+    request: HttpRequest,
+    form: web::Form<Typed>,
+) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let address = address(&request, &app);
     if let Some(seconds) = accounts::wait_s(&app.db, &form.name, &address).await? {
         tracing::warn!(%address, "a sign-in was put off: too many tries");
         let problem = format!("Too many tries. Wait {seconds} seconds, then try again.");
-        return page(&app, liking, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
+        return page(&app, preferences, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
     }
     let agent = request.headers().get(header::USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or("");
     let knock = Knock { name: &form.name, password: &form.password, agent, address: &address, demo: app.serving.demo };
     let Some(token) = accounts::sign_in(&app.db, &knock).await? else {
         tracing::warn!(%address, "a sign-in was refused");
         let problem = "Name and password do not belong together. Check both; capitals count in the password.".to_owned();
-        return page(&app, liking, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
+        return page(&app, preferences, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
     };
     let to = if leads_home(&form.back) { form.back } else { "/".to_owned() };
     let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish();

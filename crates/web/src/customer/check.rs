@@ -3,7 +3,7 @@ use super::put_off;
 use crate::http::Failure;
 use crate::http::address;
 use crate::state::App;
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, DisplayPreferences, show};
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get};
 use actix_web::{HttpRequest, HttpResponse};
@@ -57,31 +57,41 @@ fn tidy(code: &str) -> String {
     letters.chunks(4).map(String::from_iter).collect::<Vec<_>>().join("-")
 }
 
-async fn ask(app: web::Data<App>, liking: Liking, request: HttpRequest, typed: web::Query<Typed>) -> Result<HttpResponse, Failure> {
+async fn ask(
+    app: web::Data<App>,
+    preferences: DisplayPreferences,
+    request: HttpRequest,
+    typed: web::Query<Typed>,
+) -> Result<HttpResponse, Failure> {
     if typed.code.trim().is_empty() {
-        return page(liking, String::new(), String::new(), None, StatusCode::OK);
+        return page(preferences, String::new(), String::new(), None, StatusCode::OK);
     }
-    look(app, liking, request, &typed.code).await
+    look(app, preferences, request, &typed.code).await
 }
 
-async fn by_code(app: web::Data<App>, liking: Liking, request: HttpRequest, code: web::Path<String>) -> Result<HttpResponse, Failure> {
-    look(app, liking, request, &code).await
+async fn by_code(
+    app: web::Data<App>,
+    preferences: DisplayPreferences,
+    request: HttpRequest,
+    code: web::Path<String>,
+) -> Result<HttpResponse, Failure> {
+    look(app, preferences, request, &code).await
 }
 
-async fn look(app: web::Data<App>, liking: Liking, request: HttpRequest, code: &str) -> Result<HttpResponse, Failure> {
+async fn look(app: web::Data<App>, preferences: DisplayPreferences, request: HttpRequest, code: &str) -> Result<HttpResponse, Failure> {
     let code = tidy(code);
     let Some((shop, text, stands)) = jobs::record_by_code(&app.db, &code).await? else {
         if let Some(told) = put_off(&app, &request).await? {
-            return page(liking, code, told, None, StatusCode::TOO_MANY_REQUESTS);
+            return page(preferences, code, told, None, StatusCode::TOO_MANY_REQUESTS);
         }
         tracing::warn!(address = %address(&request, &app), "a report's code that no report has");
-        return page(liking, code, NONE.to_owned(), None, StatusCode::NOT_FOUND);
+        return page(preferences, code, NONE.to_owned(), None, StatusCode::NOT_FOUND);
     };
     let signed = record::verified(text.as_bytes(), Depth::Seal).ok().and_then(|(record, verified)| Some((record, verified.signed_by?)));
     let Some((record, key)) = signed.filter(|(_, key)| app.serving.keys.as_ref().is_some_and(|keys| keys.is_of_shop(shop.id, key))) else {
-        return page(liking, code, BROKEN.to_owned(), None, StatusCode::CONFLICT);
+        return page(preferences, code, BROKEN.to_owned(), None, StatusCode::CONFLICT);
     };
-    page(liking, code, String::new(), Some(found(&record, shop.name, key, stands)), StatusCode::OK)
+    page(preferences, code, String::new(), Some(found(&record, shop.name, key, stands)), StatusCode::OK)
 }
 
 fn found(record: &Record, shop: String, key: String, stands: bool) -> Found {
@@ -119,8 +129,14 @@ fn found(record: &Record, shop: String, key: String, stands: bool) -> Found {
     }
 }
 
-fn page(liking: Liking, code: String, told: String, found: Option<Found>, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let chrome = Chrome::bare("Check a report").lit(liking);
+fn page(
+    preferences: DisplayPreferences,
+    code: String,
+    told: String,
+    found: Option<Found>,
+    status: StatusCode,
+) -> Result<HttpResponse, Failure> {
+    let chrome = Chrome::bare("Check a report").lit(preferences);
     let page = Page { chrome, code, told, found };
     Ok(HttpResponse::build(status)
         .content_type("text/html; charset=utf-8")

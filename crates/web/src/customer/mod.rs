@@ -1,10 +1,10 @@
 //! Pages without signing in: checking a printed report ([`check`]), and the customer's: what is proposed, and yes, no or a question, by a link and without signing in. Guessing is slowed down by address; what is logged leaves the token out.
 mod check;
 
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::http::{Failure, Slip, address};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState, address};
 use crate::state::App;
-use crate::ui::{Chrome, Liking};
+use crate::ui::{Chrome, DisplayPreferences};
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use actix_web::{HttpRequest, HttpResponse};
@@ -17,8 +17,8 @@ use velvet_dial_store::jobs::{self, Answer, Answered, Link, LinkState};
 static ANSWER: Form = Form {
     name: "answer",
     asks: &[
-        Ask::new("name", "Your name", "", Kind::Needed(80, "write your name, so that the shop knows who answered.")),
-        Ask::new("words", "A question, or why not", "if you like", Kind::Lines(500)),
+        Question::new("name", "Your name", "", Kind::Needed(80, "write your name, so that the shop knows who answered.")),
+        Question::new("words", "A question, or why not", "if you like", Kind::Lines(500)),
     ],
 };
 
@@ -38,7 +38,7 @@ fn cannot(state: LinkState) -> &'static str {
     match state {
         LinkState::Open => "",
         LinkState::Answered => "Thank you. The shop has your answer. To change it, call the shop.",
-        LinkState::Expired => "This link has expired. Ask the shop for a new one.",
+        LinkState::Expired => "This link has expired. Question the shop for a new one.",
         LinkState::Revoked => {
             "This link has expired: the shop has sent a newer one, withdrawn it or finished the job. Call the shop if you want to answer."
         }
@@ -48,7 +48,7 @@ fn cannot(state: LinkState) -> &'static str {
 const NONE: &str = "This link is not valid. Check that you copied all of it, or ask the shop for a new one.";
 
 fn page(
-    liking: Liking,
+    preferences: DisplayPreferences,
     token: String,
     link: Option<Link>,
     told: String,
@@ -57,7 +57,7 @@ fn page(
 ) -> Result<HttpResponse, Failure> {
     let up_to =
         link.as_ref().and_then(|link| link.proposal.up_to.map(|up_to| format!("{up_to:.0} {}", link.proposal.money))).unwrap_or_default();
-    let chrome = Chrome::bare("Your vehicle").lit(liking);
+    let chrome = Chrome::bare("Your vehicle").lit(preferences);
     let page = Page { chrome, link, told, token, up_to: up_to.trim().to_owned(), fields };
     Ok(HttpResponse::build(status)
         .content_type("text/html; charset=utf-8")
@@ -74,32 +74,37 @@ async fn put_off(app: &App, request: &HttpRequest) -> Result<Option<String>, Fai
 }
 
 /// What is said of a token that no link has.
-async fn not_valid(app: &App, request: &HttpRequest, liking: Liking, token: String) -> Result<HttpResponse, Failure> {
+async fn not_valid(app: &App, request: &HttpRequest, preferences: DisplayPreferences, token: String) -> Result<HttpResponse, Failure> {
     if let Some(told) = put_off(app, request).await? {
-        return page(liking, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
+        return page(preferences, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
     }
     tracing::warn!(address = %address(request, app), "a customer's link that is not valid");
-    page(liking, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND)
+    page(preferences, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND)
 }
 
-fn fields(slip: &Slip) -> Vec<Field> {
-    ANSWER.draw(slip, Pressure::Kpa.into(), |_| Vec::new())
+fn fields(form_state: &FormState) -> Vec<Field> {
+    ANSWER.draw(form_state, Pressure::Kpa.into(), |_| Vec::new())
 }
 
 /// Shows what is proposed.
-async fn show(app: web::Data<App>, liking: Liking, request: HttpRequest, token: web::Path<String>) -> Result<HttpResponse, Failure> {
+async fn show(
+    app: web::Data<App>,
+    preferences: DisplayPreferences,
+    request: HttpRequest,
+    token: web::Path<String>,
+) -> Result<HttpResponse, Failure> {
     let token = token.into_inner();
-    let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, liking, token).await };
+    let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, preferences, token).await };
     tracing::info!(link = %link.id, state = ?link.state, "a customer's link was opened");
     let told = cannot(link.state).to_owned();
     let status = if link.state == LinkState::Open || link.state == LinkState::Answered { StatusCode::OK } else { StatusCode::GONE };
-    page(liking, token, Some(link), told, fields(&Slip::default()), status)
+    page(preferences, token, Some(link), told, fields(&FormState::default()), status)
 }
 
 /// Takes the answer.
 async fn answer(
     app: web::Data<App>,
-    liking: Liking,
+    preferences: DisplayPreferences,
     request: HttpRequest,
     token: web::Path<String>,
     form: web::Form<form::Sent>,
@@ -112,16 +117,16 @@ async fn answer(
         Some("no") => Some(Answer::No { name, words }),
         Some("question") => {
             if words.is_empty() {
-                typed.slip.wrong("words", "No question typed yet: write it here, and the shop will answer you.");
+                typed.form_state.wrong("words", "No question typed yet: write it here, and the shop will answer you.");
             }
             Some(Answer::Question { name, words })
         }
         _ => None,
     };
     let Some(said) = said else { return Err(Failure::Form("this answer is not approve, decline or ask".to_owned())) };
-    if !typed.slip.is_clean() {
-        let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, liking, token).await };
-        return page(liking, token, Some(link), String::new(), fields(&typed.slip), StatusCode::UNPROCESSABLE_ENTITY);
+    if !typed.form_state.is_clean() {
+        let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, preferences, token).await };
+        return page(preferences, token, Some(link), String::new(), fields(&typed.form_state), StatusCode::UNPROCESSABLE_ENTITY);
     }
     let what = match said {
         Answer::Question { .. } => "question",
@@ -129,7 +134,7 @@ async fn answer(
         Answer::No { .. } => "no",
     };
     let Some(answered) = jobs::answer_link(&app.db, &token, &said).await? else {
-        return not_valid(&app, &request, liking, token).await;
+        return not_valid(&app, &request, preferences, token).await;
     };
     tracing::info!(address = %address(&request, &app), answer = what, became = ?answered, "a customer answered by a link");
     let link = jobs::link_of(&app.db, &token).await?;
@@ -142,7 +147,7 @@ async fn answer(
         Answered::Busy => ("Your answer was not saved. Try again in a minute, or call the shop.", StatusCode::SERVICE_UNAVAILABLE),
         Answered::Not(state) => (cannot(state), StatusCode::GONE),
     };
-    page(liking, token, link, told.to_owned(), fields(&Slip::default()), status)
+    page(preferences, token, link, told.to_owned(), fields(&FormState::default()), status)
 }
 
 /// Its address.

@@ -87,7 +87,7 @@ async fn load(db: &Connection, shop: &Shop, keys: Option<&Keys>) -> Result<(), D
         people.insert(&user.sign_in, viewer.ok_or_else(|| missing("free sign-in name"))?);
     }
     let anyone = shop.user.first().and_then(|user| people.get(user.sign_in.as_str())).cloned().ok_or_else(|| missing("user"))?;
-    accounts::change_shop(db, &anyone, &house(shop).ok_or_else(|| missing("such zone or hours"))?).await?;
+    accounts::change_shop(db, &anyone, &shop_context(shop).ok_or_else(|| missing("such zone or hours"))?).await?;
     let anyone = Viewer { zone: Zone::named(&shop.zone).unwrap_or_default(), ..anyone };
     let mut gauges: HashMap<&str, Uuid> = HashMap::new();
     for gauge in &shop.gauge {
@@ -171,7 +171,7 @@ async fn entries(
 }
 
 /// What the shop says of itself.
-fn house(shop: &Shop) -> Option<accounts::Shop> {
+fn shop_context(shop: &Shop) -> Option<accounts::Shop> {
     let minutes = |text: &String| {
         let (hours, minutes) = text.split_once(':')?;
         Some(60 * hours.parse::<i16>().ok()? + minutes.parse::<i16>().ok()?)

@@ -1,6 +1,6 @@
 //! Forms: one list of what a form asks, by which it is read, kept, complained of and drawn.
-use super::Slip;
-pub use crate::ui::field::{Choice, Drawn, Input};
+use super::FormState;
+pub use crate::ui::field::{Choice, FieldView, Input};
 use actix_web::HttpResponse;
 use actix_web::cookie::time::Duration;
 use actix_web::cookie::{Cookie, SameSite};
@@ -20,7 +20,7 @@ pub struct Form {
     /// Its name, in drafts and ids.
     pub name: &'static str,
     /// What it asks, in order.
-    pub asks: &'static [Ask],
+    pub asks: &'static [Question],
 }
 
 /// What the table calls a temperature by.
@@ -33,7 +33,7 @@ fn tenth(temp_c: f64) -> f64 {
 
 /// One question.
 #[derive(Debug, Clone, Copy)]
-pub struct Ask {
+pub struct Question {
     /// Name in the form.
     pub name: &'static str,
     /// On the screen.
@@ -75,7 +75,7 @@ pub enum Kind {
     Hidden,
 }
 
-impl Ask {
+impl Question {
     pub const fn new(name: &'static str, label: &'static str, hint: &'static str, kind: Kind) -> Self {
         Self { name, label, hint, kind }
     }
@@ -98,18 +98,18 @@ pub struct Read<'a> {
     sent: &'a Sent,
     unit: Units,
     /// What was typed, and what is wrong with it.
-    pub slip: Slip,
+    pub form_state: FormState,
 }
 
 impl<'a> Read<'a> {
     /// Keeps all that was typed. Pressures are in the unit that travels with the form, whatever the switch says when it arrives.
     pub fn of(form: &'static Form, sent: &'a Sent, liked: Units) -> Self {
         let unit = sent.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(liked);
-        let mut slip = Slip::of(form.name);
+        let mut form_state = FormState::of(form.name);
         for ask in form.asks {
-            slip.keep(ask.name, sent.get(ask.name).map_or("", String::as_str));
+            form_state.keep(ask.name, sent.get(ask.name).map_or("", String::as_str));
         }
-        Self { form, sent, unit, slip }
+        Self { form, sent, unit, form_state }
     }
 
     fn typed(&self, name: &str) -> &'a str {
@@ -132,9 +132,9 @@ impl<'a> Read<'a> {
             Kind::Text(most) | Kind::Lines(most) => (most, None),
             _ => (200, None),
         };
-        let taken = self.slip.take(name, field::text(label, typed, most));
+        let taken = self.form_state.take(name, field::text(label, typed, most));
         if let (Some(missing), Some("")) = (missing, taken.as_deref()) {
-            self.slip.wrong(name, format!("{label}: {missing}"));
+            self.form_state.wrong(name, format!("{label}: {missing}"));
         }
         taken.unwrap_or_default()
     }
@@ -155,7 +155,7 @@ impl<'a> Read<'a> {
             }
             _ => return None,
         };
-        self.slip.take(name, read)
+        self.form_state.take(name, read)
     }
 
     /// A day; none where it is wrong or left empty.
@@ -166,7 +166,7 @@ impl<'a> Read<'a> {
         }
         let label = self.label(name);
         let read = typed.parse::<NaiveDate>();
-        self.slip.take(name, read.map_err(|_| format!("{label}: write the day as year-month-day, for example 2026-03-01.")))
+        self.form_state.take(name, read.map_err(|_| format!("{label}: write the day as year-month-day, for example 2026-03-01.")))
     }
 
     /// A day and an hour by the clock of a zone; none where they are left empty or wrong, as in an hour that the clocks leave out.
@@ -182,7 +182,7 @@ impl<'a> Read<'a> {
             format!("The clocks go forward that night: {} does not happen. Type an hour before or after.", shown.format("%H:%M"))
         };
         let at = read.ok_or_else(wrong).and_then(|shown| zone.moment(shown).ok_or_else(|| left_out(shown)));
-        self.slip.take(name, at)
+        self.form_state.take(name, at)
     }
 
     /// One of a closed list, or nothing.
@@ -215,11 +215,11 @@ impl<'a> Read<'a> {
 
 impl Form {
     /// The questions with what was typed and what is wrong. `choices` gives a list's, and its first answer where nothing was typed.
-    pub fn draw(&self, slip: &Slip, unit: Units, choices: impl Fn(&str) -> Vec<Choice>) -> Vec<Drawn> {
-        self.asks.iter().map(|ask| self.draw_one(ask, slip, unit, &choices)).collect()
+    pub fn draw(&self, form_state: &FormState, unit: Units, choices: impl Fn(&str) -> Vec<Choice>) -> Vec<FieldView> {
+        self.asks.iter().map(|ask| self.draw_one(ask, form_state, unit, &choices)).collect()
     }
 
-    fn draw_one(&self, ask: &Ask, slip: &Slip, unit: Units, choices: &impl Fn(&str) -> Vec<Choice>) -> Drawn {
+    fn draw_one(&self, ask: &Question, form_state: &FormState, unit: Units, choices: &impl Fn(&str) -> Vec<Choice>) -> FieldView {
         let (input, hint) = match ask.kind {
             Kind::Text(_) | Kind::Needed(..) | Kind::Day => (Input::Line, ask.hint),
             Kind::Moment => (Input::Moment, ask.hint),
@@ -231,13 +231,13 @@ impl Form {
             Kind::Tick => (Input::Tick, ask.hint),
             Kind::Hidden => (Input::Hidden, ""),
         };
-        Drawn {
+        FieldView {
             id: format!("{}-{}", self.name, ask.name),
             name: ask.name,
             label: ask.label,
             hint: hint.to_owned(),
-            value: slip.typed(self.name, ask.name).to_owned(),
-            problem: slip.problem(self.name, ask.name).map(str::to_owned),
+            value: form_state.typed(self.name, ask.name).to_owned(),
+            problem: form_state.problem(self.name, ask.name).map(str::to_owned),
             input,
         }
     }
@@ -251,12 +251,12 @@ mod tests {
     static ALL: Form = Form {
         name: "all",
         asks: &[
-            Ask::new("name", "Name", "", Kind::Needed(10, "nothing typed yet.")),
-            Ask::new("note", "Note", "", Kind::Text(5)),
-            Ask::number(&field::RPM),
-            Ask::new("limit", "Limit", "", Kind::PressureOrNone(&field::PRESSURE)),
-            Ask::new("from", "From", "", Kind::Day),
-            Ask::new("yes", "Yes", "", Kind::Tick),
+            Question::new("name", "Name", "", Kind::Needed(10, "nothing typed yet.")),
+            Question::new("note", "Note", "", Kind::Text(5)),
+            Question::number(&field::RPM),
+            Question::new("limit", "Limit", "", Kind::PressureOrNone(&field::PRESSURE)),
+            Question::new("from", "From", "", Kind::Day),
+            Question::new("yes", "Yes", "", Kind::Tick),
         ],
     };
 
@@ -278,7 +278,7 @@ mod tests {
             let sent: Sent = [(name.to_owned(), typed.to_owned())].into();
             let mut read = Read::of(&ALL, &sent, Pressure::Kpa.into());
             let _ = (read.text("name"), read.text("note"), read.number("rpm"), read.number("limit"), read.day("from"));
-            let drawn = ALL.draw(&read.slip, Pressure::Kpa.into(), |_| Vec::new());
+            let drawn = ALL.draw(&read.form_state, Pressure::Kpa.into(), |_| Vec::new());
             let field = drawn.iter().find(|field| field.name == name).map(|field| (field.value.as_str(), field.problem.clone()));
             let Some((value, problem)) = field else { panic!("{name} is not drawn") };
             assert_eq!(value, typed);

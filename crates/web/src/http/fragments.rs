@@ -1,6 +1,6 @@
 //! What the macros draw, to the letter: whoever changes it sees the change here.
-use crate::http::Slip;
-use crate::http::form::{Ask, Choice, Drawn, Form, Kind};
+use crate::http::FormState;
+use crate::http::form::{Choice, FieldView, Form, Kind, Question};
 use askama::Template;
 use velvet_dial_core::field;
 use velvet_dial_core::limits::Decision;
@@ -9,12 +9,12 @@ use velvet_dial_core::unit::Pressure;
 static FORM: Form = Form {
     name: "f",
     asks: &[
-        Ask::new("name", "Name", "as it stands", Kind::Needed(20, "nothing typed yet.")),
-        Ask::new("limit", "At least", "", Kind::PressureOrNone(&field::PRESSURE)),
-        Ask::new("gear", "Gear", "", Kind::Choice),
-        Ask::new("sure", "it stands so", "", Kind::Tick),
-        Ask::new("note", "Note", "", Kind::Lines(50)),
-        Ask::new("entry", "", "", Kind::Hidden),
+        Question::new("name", "Name", "as it stands", Kind::Needed(20, "nothing typed yet.")),
+        Question::new("limit", "At least", "", Kind::PressureOrNone(&field::PRESSURE)),
+        Question::new("gear", "Gear", "", Kind::Choice),
+        Question::new("sure", "it stands so", "", Kind::Tick),
+        Question::new("note", "Note", "", Kind::Lines(50)),
+        Question::new("entry", "", "", Kind::Hidden),
     ],
 };
 
@@ -24,7 +24,7 @@ static FORM: Form = Form {
     ext = "html"
 )]
 struct Fields {
-    fields: Vec<Drawn>,
+    fields: Vec<FieldView>,
 }
 
 #[derive(Template)]
@@ -44,13 +44,13 @@ fn tidy(html: &str) -> String {
 
 #[test]
 fn a_form_that_was_refused() {
-    let mut slip = Slip::of("f");
+    let mut form_state = FormState::of("f");
     for (name, value) in [("name", "<b>&\""), ("limit", "3"), ("gear", "drive"), ("sure", "yes"), ("note", "a < b"), ("entry", "7")] {
-        slip.keep(name, value);
+        form_state.keep(name, value);
     }
-    slip.wrong("limit", "3 psi is little: look at the unit.");
+    form_state.wrong("limit", "3 psi is little: look at the unit.");
     let gears = || ["neutral", "drive"].map(|id| Choice { id: id.to_owned(), label: id.to_owned() }).to_vec();
-    let html = Fields { fields: FORM.draw(&slip, Pressure::Psi.into(), |_| gears()) }.render().unwrap_or_default();
+    let html = Fields { fields: FORM.draw(&form_state, Pressure::Psi.into(), |_| gears()) }.render().unwrap_or_default();
     insta::assert_snapshot!(tidy(&html), @r#"
     <div class="">
     <label for="f-name">Name <span class="soft font-normal">as it stands</span>

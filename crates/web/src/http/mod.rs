@@ -2,16 +2,16 @@
 pub mod assets;
 mod error;
 pub mod form;
+mod form_state;
 #[cfg(test)]
 mod fragments;
 pub mod guard;
 pub mod health;
 pub mod pack;
 pub mod photo;
-mod slip;
 pub mod span;
 mod visitor;
 
 pub use error::Failure;
-pub use slip::Slip;
-pub use visitor::{SESSION, SignedIn, address, liking_cookies};
+pub use form_state::FormState;
+pub use visitor::{SESSION, SignedIn, address, preference_cookies};

@@ -1,7 +1,7 @@
 //! Who asks, and how they like to see it.
 use super::Failure;
 use crate::state::App;
-use crate::ui::Liking;
+use crate::ui::DisplayPreferences;
 use actix_web::dev::Payload;
 use actix_web::http::Uri;
 use actix_web::{FromRequest, HttpRequest, web};
@@ -58,7 +58,7 @@ pub fn address(request: &HttpRequest, app: &App) -> String {
     last.unwrap_or(peer).to_string()
 }
 
-impl FromRequest for Liking {
+impl FromRequest for DisplayPreferences {
     type Error = Infallible;
     type Future = Ready<Result<Self, Infallible>>;
 
@@ -75,8 +75,8 @@ impl FromRequest for Liking {
     }
 }
 
-/// Cookies that keep a changed liking for a year.
-pub fn liking_cookies(
+/// Cookies that keep what somebody prefers for a year.
+pub fn preference_cookies(
     unit: Option<Pressure>,
     temperature: Option<Temperature>,
     night: Option<bool>,

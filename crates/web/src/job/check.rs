@@ -1,7 +1,7 @@
 //! Takes the outcome of a check, from any stage.
 use crate::http::Failure;
 use crate::job::opening::{self, waits_for_yes};
-use crate::job::{Desk, Sent};
+use crate::job::{JobContext, Sent};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use serde::Deserialize;
@@ -37,7 +37,7 @@ pub struct Outcome {
 const PUT_OFF: [(&str, bool); 2] = [("not_now", false), ("cannot", true)];
 
 /// Writes the outcome.
-pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse, Failure> {
+pub async fn answer(context: JobContext, form: web::Form<Outcome>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     let check = knowledge().check(&form.check);
     let put_off = PUT_OFF.iter().find(|(word, ..)| *word == form.outcome).map(|(_, cannot)| *cannot);
@@ -49,10 +49,10 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     let opens = check.filter(|check| put_off.is_none() && check.may_open());
     let mut phase = Phase::Before;
     let mut seen = Vec::new();
-    if opens.is_some() || form.beside || jobs::was_repaired(&desk.app.db, &desk.viewer, desk.number).await? {
-        let job = desk.job().await?;
+    if opens.is_some() || form.beside || jobs::was_repaired(&context.app.db, &context.viewer, context.number).await? {
+        let job = context.job().await?;
         if opens.is_some_and(|check| waits_for_yes(&job, check)) {
-            return opening::refused(&desk, sent, opening::YES_FIRST).await;
+            return opening::refused(&context, sent, opening::YES_FIRST).await;
         }
         // After a repair the same check is another finding: it stands beside the one before, which says what it was. A finding before is changed only where that is asked for.
         let replaced = sent.supersedes()?.and_then(|id| job.entries.iter().find(|entry| entry.id == id)).map(|entry| entry.body.phase());
@@ -91,7 +91,7 @@ pub async fn answer(desk: Desk, form: web::Form<Outcome>) -> Result<HttpResponse
     if form.correct {
         fields.push(("correct".to_owned(), "true".to_owned()));
     }
-    desk.write(stage, sent, body, "evidence", fields).await
+    context.write(stage, sent, body, "evidence", fields).await
 }
 
 /// What the answer that stands found already.

@@ -1,8 +1,8 @@
 //! When something happened, where that is not when it was written down: shown beside it, and corrected with a reason.
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Form, Kind, Read};
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Sent};
+use crate::http::form::{self, Form, Kind, Question, Read};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent};
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -16,14 +16,14 @@ use velvet_dial_store::zone::Zone;
 static FORM: Form = Form {
     name: "happened",
     asks: &[
-        Ask::new("at", "When it happened", "by the shop's clock", Kind::Moment),
-        Ask::new(
+        Question::new("at", "When it happened", "by the shop's clock", Kind::Moment),
+        Question::new(
             "reason",
             "Why the time is corrected",
             "",
             Kind::Needed(300, "say in a few words why the time was wrong; others will read it."),
         ),
-        Ask::new("entry", "", "", Kind::Hidden),
+        Question::new("entry", "", "", Kind::Hidden),
     ],
 };
 
@@ -56,30 +56,30 @@ pub fn has_time(body: &Body) -> bool {
 }
 
 /// Corrects when something happened; what it says stays.
-async fn correct(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+async fn correct(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
     let mut sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let (at, reason) = (typed.moment("at", &job.zone), typed.text("reason"));
     if sent.supersedes.is_empty() {
         sent.supersedes = typed.raw("entry");
     }
     let wanted = sent.supersedes()?;
     let Some(entry) = job.live().find(|entry| Some(entry.id) == wanted && has_time(&entry.body)) else {
-        return desk.answer(Stage::Trace, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::CONFLICT).await;
+        return context.answer(Stage::Trace, ScreenRequest { seen: sent.seen(), ..ScreenRequest::default() }, StatusCode::CONFLICT).await;
     };
     let at = at.map(|at| at.naive_utc());
-    if typed.slip.is_clean()
+    if typed.form_state.is_clean()
         && let Some(wrong) = refused(&job, at, Utc::now().naive_utc())
     {
-        typed.slip.wrong("at", wrong);
+        typed.form_state.wrong("at", wrong);
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::Trace, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::Trace, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let happened = Happened { happened_at: at, time_reason: reason };
-    desk.write_with(Stage::Trace, sent, (entry.body.clone(), happened), "happened", typed.fields()).await
+    context.write_with(Stage::Trace, sent, (entry.body.clone(), happened), "happened", typed.fields()).await
 }
 
 /// Why a time cannot be; none where it can.

@@ -13,6 +13,8 @@ pub struct Line {
     /// When it happened, for the form that corrects that; none where nothing goes by it.
     pub timed: Option<String>,
     pub what: String,
+    /// It can be withdrawn.
+    pub withdrawable: bool,
     /// It no longer holds.
     pub struck: bool,
     /// Why, when it was withdrawn.
@@ -45,6 +47,7 @@ pub(super) fn line(job: &Job, entry: &Entry, unit: Units) -> Line {
         who: entry.author_name.clone(),
         when: happened::when(entry, &job.zone),
         timed: has_time(&entry.body).then(|| job.zone.wall(entry.happened_at).format("%Y-%m-%dT%H:%M").to_string()),
+        withdrawable: !matches!(entry.body, Body::JobDetails(_)),
         what: said(job, &entry.body, unit),
         struck: heir.is_some(),
         reason,

@@ -5,7 +5,8 @@ mod assess;
 mod cards;
 mod check;
 mod compare;
-mod desk;
+mod context;
+mod frame;
 mod happened;
 mod intake;
 mod lines;
@@ -23,22 +24,22 @@ mod record;
 mod report;
 mod rig;
 mod run;
-mod shell;
 mod trace;
 mod withdraw;
 mod worked;
 
 use crate::http::Failure;
 use crate::http::form::Sent as Query;
-use crate::state::House;
+use crate::state::ShopContext;
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use assess::Assessed;
 pub(crate) use assess::judged;
-use desk::{Desk, Sent};
+use context::{JobContext, Sent};
+use frame::{PageFrame, ScreenRequest};
 pub use record::log_until;
 pub(crate) use record::{ClosingError, closing, record, recordings};
-use shell::{Ask, Shell};
+use uuid::Uuid;
 use velvet_dial_core::opened::Schedule;
 use velvet_dial_core::stage::{Stage, where_it_is};
 use velvet_dial_store::accounts::Person;
@@ -46,12 +47,14 @@ use velvet_dial_store::jobs::{Before, EngineNote, File, Link, Similar};
 use velvet_dial_store::library::ShopAdapter;
 
 /// What a screen is drawn from.
-pub struct Drawn<'a> {
+pub struct ScreenData<'a> {
     pub assessed: &'a Assessed,
-    pub shell: &'a Shell,
+    pub frame: &'a PageFrame,
     pub captures: &'a [File],
     /// Those of the shop, for the screen that asks who is on it.
     pub people: &'a [Person],
+    /// Engines of the shop, for the screen on which a job can be moved to another.
+    pub engines: &'a [(Uuid, String)],
     /// The pressures that the engine may show, for the screen that chooses a gauge.
     pub expected: Option<&'a rig::chooser::Expected>,
     /// Rigs of the shop, and what they recorded here, for the screens of rig and run.
@@ -63,7 +66,7 @@ pub struct Drawn<'a> {
     /// What was worked out, for the screen that compares.
     pub compared: Option<&'a compare::Worked>,
     /// The shop, and what it learnt.
-    pub house: &'a House,
+    pub shop_context: &'a ShopContext,
     /// The job before on this vehicle, for the screen of the intake.
     pub before: Option<&'a Before>,
     /// Links sent to the customer, for the screen that opens up.
@@ -79,7 +82,7 @@ pub struct Drawn<'a> {
 }
 
 /// The screen of a stage.
-fn surface(stage: Stage) -> fn(&Drawn) -> askama::Result<String> {
+fn surface(stage: Stage) -> fn(&ScreenData) -> askama::Result<String> {
     match stage {
         Stage::Intake => intake::draw,
         Stage::Look => look::draw,
@@ -94,25 +97,25 @@ fn surface(stage: Stage) -> fn(&Drawn) -> askama::Result<String> {
 }
 
 /// Sends the asker to the stage the job is at.
-async fn show_where_it_is(desk: Desk) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
-    Ok(desk.to(&format!("/jobs/{}/{}", desk.number, where_it_is(&job.case()).id())))
+async fn show_where_it_is(context: JobContext) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
+    Ok(context.to(&format!("/jobs/{}/{}", context.number, where_it_is(&job.case()).id())))
 }
 
 /// Shows a stage.
-async fn show(desk: Desk, path: web::Path<(i64, String)>, query: web::Query<Query>) -> Result<HttpResponse, Failure> {
+async fn show(context: JobContext, path: web::Path<(i64, String)>, query: web::Query<Query>) -> Result<HttpResponse, Failure> {
     let stage = Stage::parse(&path.1).ok_or(Failure::NoPage)?;
     if path.1 != stage.id() {
         // An address of before leads on, for those who may see the job.
-        desk.job().await?;
-        return Ok(desk.to(&format!("/jobs/{}/{}", desk.number, stage.id())));
+        context.job().await?;
+        return Ok(context.to(&format!("/jobs/{}/{}", context.number, stage.id())));
     }
     let query = query.into_inner();
-    let mut ask = Ask::default();
+    let mut ask = ScreenRequest::default();
     if let Some(correct) = query.get("correct").filter(|entry| !entry.is_empty()) {
-        ask.slip = run::filled(&desk.job().await?, correct, desk.liking.unit);
+        ask.form_state = run::filled(&context.job().await?, correct, context.preferences.unit);
     }
-    desk.answer(stage, Ask { query, ..ask }, actix_web::http::StatusCode::OK).await
+    context.answer(stage, ScreenRequest { query, ..ask }, actix_web::http::StatusCode::OK).await
 }
 
 /// Addresses of all of them.

@@ -1,8 +1,8 @@
 //! Notes of a job, at any stage: what was seen beside the work, in words, with a photo where there is one; in the report or not, kept with the engine or not.
 use crate::http::photo::{Received, received};
-use crate::http::{Failure, Slip, form};
-use crate::job::shell::Ask;
-use crate::job::{Desk, Sent, happened};
+use crate::http::{Failure, FormState, form};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent, happened};
 use actix_multipart::Multipart;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -137,46 +137,46 @@ pub fn sorts() -> &'static [(NoteSort, &'static str, &'static str)] {
 }
 
 /// Keeps a note.
-async fn add(desk: Desk, sent: Multipart) -> Result<HttpResponse, Failure> {
-    let Received { fields, photo, without } = received(&desk.app, sent).await?;
+async fn add(context: JobContext, sent: Multipart) -> Result<HttpResponse, Failure> {
+    let Received { fields, photo, without } = received(&context.app, sent).await?;
     let text = |name: &str| fields.get(name).map_or("", String::as_str);
     let stage = Stage::parse(text("stage")).unwrap_or(Stage::Look);
     let refused = |name: &str, sentence: String| {
-        let mut slip = Slip::of("note");
+        let mut form_state = FormState::of("note");
         for kept in ["words", "sort", "about", "in_report", "for_engine"] {
-            slip.keep(kept, text(kept));
+            form_state.keep(kept, text(kept));
         }
-        slip.wrong(name, sentence);
-        Ask { seen: Sent::of(&fields).seen(), slip, ..Ask::default() }
+        form_state.wrong(name, sentence);
+        ScreenRequest { seen: Sent::of(&fields).seen(), form_state, ..ScreenRequest::default() }
     };
     let words = match field::text("Note", text("words").trim(), MOST_WORDS) {
         Ok(words) => words,
-        Err(error) => return desk.answer(stage, refused("words", error.to_string()), StatusCode::UNPROCESSABLE_ENTITY).await,
+        Err(error) => return context.answer(stage, refused("words", error.to_string()), StatusCode::UNPROCESSABLE_ENTITY).await,
     };
     if words.is_empty() && without {
         let nothing = "A note needs words or a photo: nothing was saved.".to_owned();
-        return desk.answer(stage, refused("words", nothing), StatusCode::UNPROCESSABLE_ENTITY).await;
+        return context.answer(stage, refused("words", nothing), StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let photo = match photo {
         _ if without => None,
-        Ok(photo) => Some(jobs::add_photo(&desk.app.db, &desk.viewer, desk.number, &photo).await?),
-        Err(error) => return desk.answer(stage, refused("photo", error.to_string()), StatusCode::UNPROCESSABLE_ENTITY).await,
+        Ok(photo) => Some(jobs::add_photo(&context.app.db, &context.viewer, context.number, &photo).await?),
+        Err(error) => return context.answer(stage, refused("photo", error.to_string()), StatusCode::UNPROCESSABLE_ENTITY).await,
     };
     let sort = NoteSort::ALL.iter().find(|(_, id, _)| *id == text("sort")).map_or(NoteSort::Other, |(sort, ..)| *sort);
     let ticked = |name: &str| !text(name).is_empty();
-    let job = desk.job().await?;
+    let job = context.job().await?;
     let about = Uuid::parse_str(text("about")).ok().filter(|id| job.latest(*id).is_some_and(|entry| place(&entry.body).is_some()));
     let (in_report, for_engine) = (ticked("in_report"), ticked("for_engine"));
     let note = Note { sort, words, photo, stage: stage.id().to_owned(), in_report, for_engine, about };
     let again = ["sort", "words", "about", "in_report", "for_engine"].map(|name| (name.to_owned(), text(name).to_owned())).to_vec();
-    desk.write(stage, Sent::of(&fields), Body::Note(note), "notes", again).await
+    context.write(stage, Sent::of(&fields), Body::Note(note), "notes", again).await
 }
 
 /// Takes a note into the report or out of it, keeps it with the engine or with this job alone: one tap.
-async fn flip(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+async fn flip(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Look);
-    let job = desk.job().await?;
+    let job = context.job().await?;
     let wanted = sent.supersedes()?;
     // Sent once more it is the same tap again: the note it stood on is superseded by then, by itself.
     let note = job.entries.iter().find(|entry| Some(entry.id) == wanted).and_then(|entry| match &entry.body {
@@ -184,14 +184,14 @@ async fn flip(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, F
         _ => None,
     });
     let Some(mut note) = note else {
-        return desk.answer(stage, Ask { seen: sent.seen(), ..Ask::default() }, StatusCode::CONFLICT).await;
+        return context.answer(stage, ScreenRequest { seen: sent.seen(), ..ScreenRequest::default() }, StatusCode::CONFLICT).await;
     };
     let what = form.get("flip").map_or("", String::as_str).to_owned();
     match what.as_str() {
         "engine" => note.for_engine = !note.for_engine,
         _ => note.in_report = !note.in_report,
     }
-    desk.write(stage, sent, Body::Note(note), "notes/flip", vec![("flip".to_owned(), what)]).await
+    context.write(stage, sent, Body::Note(note), "notes/flip", vec![("flip".to_owned(), what)]).await
 }
 
 /// Its addresses.

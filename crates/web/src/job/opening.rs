@@ -1,8 +1,8 @@
 //! The customer's approval: it is taken down before the engine is opened, or why it is opened without; what is found behind an opening waits for it.
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Drawn, Sent};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, ScreenData, Sent};
 use crate::ui::show;
 use crate::ui::words::describe;
 use actix_web::HttpResponse;
@@ -20,10 +20,10 @@ pub const YES_FIRST: &str = "Get the customer's approval first. Write it down he
 pub static AGREED: Form = Form {
     name: "agreed",
     asks: &[
-        Ask::new("who", "Who approved", "", Kind::Text(80)),
-        Ask::new("how", "How", "by phone, in the shop", Kind::Text(160)),
-        Ask::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
-        Ask::new("unasked", "nobody was asked: open it all the same, for the reason above", "", Kind::Tick),
+        Question::new("who", "Who approved", "", Kind::Text(80)),
+        Question::new("how", "How", "by phone, in the shop", Kind::Text(160)),
+        Question::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
+        Question::new("unasked", "nobody was asked: open it all the same, for the reason above", "", Kind::Tick),
     ],
 };
 
@@ -46,22 +46,22 @@ pub struct Yes {
 pub const DECLINED: &str = "The customer said no. Close up what is open and close the job, or write down their new approval first.";
 
 /// The customer's newest word, by whom and when it was written down.
-pub fn said(drawn: &Drawn) -> Option<String> {
+pub fn said(drawn: &ScreenData) -> Option<String> {
     let job = &drawn.assessed.job;
     let entry = match job.approval() {
         Approval::None => return None,
         Approval::Approved { entry, .. } | Approval::Unasked { entry } | Approval::Declined { entry } => entry,
     };
     let when = show::moment(entry.written_at, &job.zone);
-    Some(format!("{}, written down by {}, {when}", describe(&entry.body, drawn.shell.unit), entry.author_name))
+    Some(format!("{}, written down by {}, {when}", describe(&entry.body, drawn.frame.unit), entry.author_name))
 }
 
 /// The approval of a job, and the form for it. `up_to` is what the work would cost.
-pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
-    let (job, unit) = (&drawn.assessed.job, drawn.shell.unit);
+pub fn yes(drawn: &ScreenData, up_to: Option<f64>) -> Yes {
+    let (job, unit) = (&drawn.assessed.job, drawn.frame.unit);
     let approval = job.approval();
-    let mut fields = AGREED.draw(&drawn.shell.slip, unit, |_| Vec::new());
-    if drawn.shell.slip.form != AGREED.name
+    let mut fields = AGREED.draw(&drawn.frame.form_state, unit, |_| Vec::new());
+    if drawn.frame.form_state.form != AGREED.name
         && let (Some(field), Some(up_to)) = (fields.iter_mut().find(|field| field.name == "up_to"), up_to)
     {
         field.value = format!("{up_to:.0}");
@@ -80,7 +80,7 @@ pub fn yes(drawn: &Drawn, up_to: Option<f64>) -> Yes {
 /// What is said where the work costs more than was approved.
 pub fn over_the_amount(money: f64, up_to: f64) -> String {
     format!(
-        "The work would cost about {money:.0}, and the customer approved up to {up_to:.0}. Ask them again, then write down the new approval."
+        "The work would cost about {money:.0}, and the customer approved up to {up_to:.0}. Question them again, then write down the new approval."
     )
 }
 
@@ -100,32 +100,38 @@ pub fn may_be_open(job: &Job) -> bool {
 }
 
 /// The screen with the form for the yes, where what was sent waits for it; none where it does not.
-pub async fn refused(desk: &Desk, sent: Sent<'_>, why: &str) -> Result<HttpResponse, Failure> {
-    let mut slip = crate::http::Slip::of(AGREED.name);
-    slip.wrong("who", why);
-    desk.answer(Stage::OpenUp, Asked { seen: sent.seen(), slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await
+pub async fn refused(context: &JobContext, sent: Sent<'_>, why: &str) -> Result<HttpResponse, Failure> {
+    let mut form_state = crate::http::FormState::of(AGREED.name);
+    form_state.wrong("who", why);
+    context
+        .answer(
+            Stage::OpenUp,
+            ScreenRequest { seen: sent.seen(), form_state, ..ScreenRequest::default() },
+            StatusCode::UNPROCESSABLE_ENTITY,
+        )
+        .await
 }
 
 /// Takes down the customer's yes, or why it is opened without.
-async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+async fn take(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&AGREED, &form, desk.liking.unit);
+    let mut typed = Read::of(&AGREED, &form, context.preferences.unit);
     let (mut who, how, unasked) = (typed.text("who"), typed.text("how"), typed.ticked("unasked"));
     let up_to = typed.number("up_to").filter(|_| !unasked);
     if unasked && how.is_empty() {
-        typed.slip.wrong("how", "Why is it opened without approval? Write it here; it stays in the job history.");
+        typed.form_state.wrong("how", "Why is it opened without approval? Write it here; it stays in the job history.");
     }
-    if !unasked && who.is_empty() && typed.slip.is_clean() {
-        typed.slip.wrong("who", "Nobody named yet: who approved?");
+    if !unasked && who.is_empty() && typed.form_state.is_clean() {
+        typed.form_state.wrong("who", "Nobody named yet: who approved?");
     }
     if unasked {
         who.clear();
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    desk.write(Stage::OpenUp, sent, Body::Agreed { who, how, unasked, up_to }, "agreed", typed.fields()).await
+    context.write(Stage::OpenUp, sent, Body::Agreed { who, how, unasked, up_to }, "agreed", typed.fields()).await
 }
 
 /// Its address.

@@ -1,8 +1,8 @@
 //! Photos of a job, kept with what they show.
 use crate::http::Failure;
 use crate::http::photo::{Received, is_large, received, shown};
-use crate::job::shell::Ask;
-use crate::job::{Desk, Sent};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent};
 use actix_multipart::Multipart;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -16,30 +16,30 @@ use velvet_dial_store::jobs::{self, Body, Shown};
 const MOST_WORDS: usize = 120;
 
 /// Keeps a photo, and writes what it shows.
-pub async fn add(desk: Desk, sent: Multipart) -> Result<HttpResponse, Failure> {
-    let Received { fields, photo, .. } = received(&desk.app, sent).await?;
+pub async fn add(context: JobContext, sent: Multipart) -> Result<HttpResponse, Failure> {
+    let Received { fields, photo, .. } = received(&context.app, sent).await?;
     let text = |name: &str| fields.get(name).map_or("", String::as_str);
     let stage = Stage::parse(text("stage")).unwrap_or(Stage::Look);
     let of = knowledge().check(text("of")).map(|check| check.id.clone()).unwrap_or_default();
     let photo = match photo {
         Ok(photo) => photo,
         Err(error) => {
-            let mut ask = Ask { seen: Sent::of(&fields).seen(), ..Ask::default() };
-            ask.slip = crate::http::Slip::of("photo");
-            ask.slip.keep("of", &of);
-            ask.slip.wrong("photo", error.to_string());
-            return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+            let mut ask = ScreenRequest { seen: Sent::of(&fields).seen(), ..ScreenRequest::default() };
+            ask.form_state = crate::http::FormState::of("photo");
+            ask.form_state.keep("of", &of);
+            ask.form_state.wrong("photo", error.to_string());
+            return context.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
         }
     };
-    let id = jobs::add_photo(&desk.app.db, &desk.viewer, desk.number, &photo).await?;
+    let id = jobs::add_photo(&context.app.db, &context.viewer, context.number, &photo).await?;
     let words: String = text("words").trim().chars().filter(|letter| !letter.is_control()).take(MOST_WORDS).collect();
     let again = vec![("of".to_owned(), of.clone()), ("stage".to_owned(), stage.id().to_owned())];
-    desk.write(stage, Sent::of(&fields), Body::Photo(Shown { photo: id, of, words }), "photos", again).await
+    context.write(stage, Sent::of(&fields), Body::Photo(Shown { photo: id, of, words }), "photos", again).await
 }
 
 /// A photo, small or large.
-pub async fn show(desk: Desk, path: web::Path<(i64, Uuid, String)>) -> Result<HttpResponse, Failure> {
-    Ok(shown(jobs::photo(&desk.app.db, &desk.viewer, desk.number, path.1, is_large(&path.2)?).await?))
+pub async fn show(context: JobContext, path: web::Path<(i64, Uuid, String)>) -> Result<HttpResponse, Failure> {
+    Ok(shown(jobs::photo(&context.app.db, &context.viewer, context.number, path.1, is_large(&path.2)?).await?))
 }
 
 /// Its addresses.

@@ -1,5 +1,5 @@
 //! The record of a job: what its closing stood on, or what it would stand on now.
-use super::Desk;
+use super::JobContext;
 use super::assess::{Assessed, assess};
 use super::lines;
 use super::withdraw::UNDONE;
@@ -19,15 +19,15 @@ use velvet_dial_store::rigs::{self, Recorded};
 use velvet_dial_store::{Connection, StoreError, Viewer, seals};
 
 /// The record of a job that somebody asks for. `known` is how the cause is known, where it is being closed.
-pub async fn of(desk: &Desk, job: Job, known: Option<Known>) -> Result<Record, Failure> {
+pub async fn of(context: &JobContext, job: Job, known: Option<Known>) -> Result<Record, Failure> {
     if let Some(kept) = &job.record {
         return Ok(kept.clone());
     }
-    let shop = accounts::shop(&desk.app.db, &desk.viewer).await?;
-    let runs = recordings(&desk.app.db, &desk.viewer, &job).await?;
-    let Assessed { job, case, now, tracer, .. } = assess(desk.app.clone(), job, None).await?;
+    let shop = accounts::shop(&context.app.db, &context.viewer).await?;
+    let runs = recordings(&context.app.db, &context.viewer, &job).await?;
+    let Assessed { job, case, now, tracer, .. } = assess(context.app.clone(), job, None).await?;
     // The curves of the record are solved, which is work for the pool too.
-    Ok(desk.app.work.out(move || record(&shop, &job, runs, (&case, &now, &tracer), known)).await?)
+    Ok(context.app.work.out(move || record(&shop, &job, runs, (&case, &now, &tracer), known)).await?)
 }
 
 /// The record of an open job with the hashes of its ledger, and why it has none where the ledger was changed. Nobody has signed it.
@@ -120,24 +120,26 @@ pub struct Kept {
 }
 
 /// The record that a closing kept; none of an open job, and of one that was closed before records were kept.
-pub async fn kept(desk: &Desk, job: &Job) -> Result<Option<Kept>, Failure> {
+pub async fn kept(context: &JobContext, job: &Job) -> Result<Option<Kept>, Failure> {
     let Some(record) = job.record.clone() else { return Ok(None) };
-    let Some(text) = jobs::kept_record(&desk.app.db, job).await? else { return Ok(None) };
+    let Some(text) = jobs::kept_record(&context.app.db, job).await? else { return Ok(None) };
     let checked = record::verified(text.as_bytes(), Depth::Seal);
     let by = checked.as_ref().ok().and_then(|(_, verified)| verified.signed_by.clone());
     let broken = match (&checked, &by) {
         // Records of before there were hashes have none, and nobody signed them.
         (Err(SealError::None), _) if record.format == record::FIRST_FORMAT => None,
         (Err(error), _) => Some(error.to_string()),
-        (Ok(_), None) if record.format != record::FIRST_FORMAT && desk.app.serving.keys.is_some() => Some("Nobody signed it.".to_owned()),
-        (Ok(_), Some(key)) if desk.app.serving.keys.as_ref().is_some_and(|keys| !keys.is_of_shop(desk.viewer.shop, key)) => {
+        (Ok(_), None) if record.format != record::FIRST_FORMAT && context.app.serving.keys.is_some() => {
+            Some("Nobody signed it.".to_owned())
+        }
+        (Ok(_), Some(key)) if context.app.serving.keys.as_ref().is_some_and(|keys| !keys.is_of_shop(context.viewer.shop, key)) => {
             Some("It is signed by a key that is not this shop's.".to_owned())
         }
         (Ok((_, verified)), _) if verified.customer_removed && !job.customer_removed() => Some(SealError::CustomerGone.to_string()),
         _ => None,
     };
     if let Some(why) = &broken {
-        tracing::error!(job = desk.number, %why, "the kept record of a job is not what was signed");
+        tracing::error!(job = context.number, %why, "the kept record of a job is not what was signed");
     }
     Ok(Some(Kept { record, text, broken, signed: by.is_some() }))
 }

@@ -1,8 +1,8 @@
 //! Takes an entry back; it stays readable, struck through, with the reason. A slip of the finger is taken back by one tap for a minute.
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Form, Kind, Read};
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Sent};
+use crate::http::form::{self, Form, Kind, Question, Read};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
@@ -15,26 +15,26 @@ use velvet_dial_store::jobs::{Body, Entry, Job};
 static FORM: Form = Form {
     name: "withdraw",
     asks: &[
-        Ask::new("reason", "Reason", "", Kind::Needed(300, "say in a few words why it is withdrawn; others will read it.")),
-        Ask::new("entry", "", "", Kind::Hidden),
-        Ask::new("stage", "", "", Kind::Hidden),
+        Question::new("reason", "Reason", "", Kind::Needed(300, "say in a few words why it is withdrawn; others will read it.")),
+        Question::new("entry", "", "", Kind::Hidden),
+        Question::new("stage", "", "", Kind::Hidden),
     ],
 };
 
 /// Writes the withdrawal.
-pub async fn withdraw(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn withdraw(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let mut sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let stage = Stage::parse(typed.raw("stage")).unwrap_or(Stage::Trace);
     let reason = typed.text("reason");
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     if sent.supersedes.is_empty() {
         sent.supersedes = typed.raw("entry");
     }
-    desk.write(stage, sent, Body::Withdrawn { reason }, "withdraw", typed.fields()).await
+    context.write(stage, sent, Body::Withdrawn { reason }, "withdraw", typed.fields()).await
 }
 
 /// How long a tap is undone by one.
@@ -81,20 +81,20 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
 }
 
 /// Undoes what the asker has just written: brings back what it replaced, or withdraws it.
-pub async fn undo(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn undo(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Trace);
-    let job = desk.job().await?;
+    let job = context.job().await?;
     let supersedes = sent.supersedes()?;
     let own = |entry: &&Entry| {
-        Some(entry.id) == supersedes && entry.author == desk.viewer.user && Utc::now().naive_utc() - entry.written_at < AT_ONCE + SLACK
+        Some(entry.id) == supersedes && entry.author == context.viewer.user && Utc::now().naive_utc() - entry.written_at < AT_ONCE + SLACK
     };
     let Some(entry) = job.live().find(own) else {
         // Too late, or done by somebody else meanwhile: the screen shows what stands.
-        return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
+        return context.answer(stage, ScreenRequest { seen: sent.seen(), ..ScreenRequest::default() }, StatusCode::OK).await;
     };
     let body = job.said_before(entry.id).cloned().unwrap_or_else(|| Body::Withdrawn { reason: UNDONE.to_owned() });
-    desk.write(stage, sent, body, "undo", vec![("stage".to_owned(), stage.id().to_owned())]).await
+    context.write(stage, sent, body, "undo", vec![("stage".to_owned(), stage.id().to_owned())]).await
 }
 
 /// Their addresses.

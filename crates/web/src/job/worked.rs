@@ -1,6 +1,6 @@
 //! Keeps in the job what a calculator made of what was typed; it is worked out here once more, so that what is kept is what the core says.
 use crate::http::{Failure, form};
-use crate::job::{Desk, Sent};
+use crate::job::{JobContext, Sent};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use velvet_dial_core::calculator::Calculator;
@@ -16,7 +16,7 @@ const MOST_TOLD: usize = 400;
 const MOST_TYPED: usize = 8192;
 
 /// Writes it down.
-pub async fn keep(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn keep(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let said = |name: &str| form.get(name).map_or("", String::as_str);
     let calculator = Calculator::named(said("calculator")).ok_or(Failure::NoPage)?;
     let typed = said("typed").to_owned();
@@ -32,7 +32,7 @@ pub async fn keep(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     let title = calculator.answers.split([':', ',']).next().unwrap_or(calculator.name);
     let told: String = format!("{title}: {}", lines.join("; ")).chars().take(MOST_TOLD).collect();
     let body = Body::Worked { calculator: calculator.name.to_owned(), typed, told };
-    desk.write(Stage::Trace, Sent::of(&form), body, "worked", Vec::new()).await
+    context.write(Stage::Trace, Sent::of(&form), body, "worked", Vec::new()).await
 }
 
 /// Its address.

@@ -1,16 +1,16 @@
 //! What every handler shares.
-mod house;
 mod kept;
 mod keys;
+mod shop_context;
 mod turns;
 mod work;
 
 pub use work::{Busy, cores};
 
-pub use house::House;
-use house::Houses;
 pub use kept::Kept;
 pub use keys::{KeyFileError, Keys, NAME as KEY_FILE};
+use shop_context::Houses;
+pub use shop_context::ShopContext;
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 use std::sync::Arc;

@@ -1,5 +1,5 @@
 //! The frame round every page.
-use super::Liking;
+use super::DisplayPreferences;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Pressure, Temperature, Units};
 use velvet_dial_store::Viewer;
@@ -59,13 +59,13 @@ pub struct Chrome {
 
 impl Chrome {
     /// For a signed-in user.
-    pub fn of(viewer: &Viewer, liking: Liking, title: impl Into<String>) -> Self {
+    pub fn of(viewer: &Viewer, preferences: DisplayPreferences, title: impl Into<String>) -> Self {
         Self {
             title: title.into(),
             who: viewer.shown_name.clone(),
             user: viewer.user.to_string(),
-            unit: liking.unit,
-            night: liking.night,
+            unit: preferences.unit,
+            night: preferences.night,
             cautions: !viewer.cautions_read,
             place: None,
             topic: None,
@@ -87,8 +87,8 @@ impl Chrome {
     }
 
     /// The same page in the theme that the visitor likes.
-    pub fn lit(self, liking: Liking) -> Self {
-        Self { night: liking.night, ..self }
+    pub fn lit(self, preferences: DisplayPreferences) -> Self {
+        Self { night: preferences.night, ..self }
     }
 
     /// The same page as an entry of the navigation.

@@ -1,7 +1,7 @@
 //! A question of a form as it is drawn; `macros.html` draws it.
 
 /// A question as it is drawn.
-pub struct Drawn {
+pub struct FieldView {
     pub id: String,
     pub name: &'static str,
     pub label: &'static str,

@@ -2,11 +2,11 @@
 pub mod assets;
 mod chrome;
 pub mod field;
-mod liking;
 pub mod picture;
+mod preferences;
 pub mod show;
 pub mod words;
 
 pub use chrome::{Chrome, Place};
-pub use liking::Liking;
+pub use preferences::DisplayPreferences;
 pub use velvet_dial_core::count::{count, times};

@@ -114,6 +114,10 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Journal { said } => journal_said(said),
         Body::Measured { figure: measured } => measured_said(measured),
         Body::Worked { told, .. } => told.clone(),
+        Body::JobDetails(details) => {
+            let vehicle = if details.description.is_empty() { String::new() } else { format!(", {}", details.description) };
+            format!("Job details: {}{vehicle}; {}; “{}”", details.tag, details.engine_name, details.complaint)
+        }
         Body::Particulars(said) => particulars(said),
         Body::Withdrawn { reason } => format!("Withdrawn: {reason}"),
         Body::Promised { promise } => format!("Hand-over promised for {}", promise.said),

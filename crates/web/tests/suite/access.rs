@@ -37,7 +37,7 @@ async fn no_screen_shuts_anybody_out_by_day_or_night_on_its_side_or_upright() {
     for night in [false, true] {
         if night {
             driver.goto(format!("{base}/")).await.unwrap();
-            me.from_menu("Night").await;
+            me.menu("Night").await;
             until("night", || async { driver.find(By::Css("html[data-theme='night']")).await.is_ok() }).await;
         }
         // Colours do not hang on the width.

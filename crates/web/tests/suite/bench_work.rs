@@ -217,3 +217,46 @@ async fn the_shop_says_which_way_it_goes_and_its_own_sheet_and_drawing_follow() 
         "told beside the sheet"
     );
 }
+
+/// What a job was opened with can be corrected: it is judged by the new engine at once, the board and a search follow, and the old words stay in the job history.
+#[tokio::test]
+async fn plate_complaint_and_engine_can_be_corrected() {
+    let me = Person::signed_in().await;
+    let page = me.page("/jobs/8/intake").await;
+    let form = page.split("action=\"/jobs/8/details\"").nth(1).unwrap().split("</form>").next().unwrap();
+    let engine = |name: &str| {
+        let before = form.split(&format!(">{name}</option>")).next().unwrap();
+        before.rsplit("value=\"").next().unwrap().get(..36).unwrap().to_owned()
+    };
+    let (pebble, quayside) = (engine("Pebble 1.2 petrol"), engine("Quayside 2.0 diesel"));
+    let send = async |tag: &str, engine: &str, key: &str, old: &str| {
+        let fields = [
+            ("tag", tag),
+            ("description", "District nurse"),
+            ("complaint", "Lamp at the ferry"),
+            ("engine", engine),
+            ("key", key),
+            ("supersedes", old),
+        ];
+        me.post("/jobs/8/details", &fields).await
+    };
+    let refused = send("", &quayside, "a", "").await;
+    assert_eq!(refused.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    let refused = refused.text().await.unwrap();
+    assert!(refused.contains("Lamp at the ferry") && refused.contains("id=\"details\" open"), "what was typed is kept, where it was typed");
+    assert_eq!(send("NURSE 9", "none", "b", "").await.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(send("NURSE 9", &quayside, "c", "").await.status(), StatusCode::SEE_OTHER);
+    assert_eq!(case(&me, 8).await["engine"]["displacement_l"], 2.0, "judged by the other engine");
+    let board = me.page("/").await;
+    assert!(board.contains("NURSE 9") && board.contains("Lamp at the ferry"));
+    assert!(me.page("/?q=ferry").await.contains("NURSE 9"));
+    // A second correction takes the place of the first, and cannot be withdrawn: there has to be a plate.
+    let page = me.page("/jobs/8/intake").await;
+    let old = page.split("action=\"/jobs/8/details\"").nth(1).unwrap().split("name=\"supersedes\" value=\"").nth(1).unwrap();
+    let old = old.get(..36).unwrap().to_owned();
+    assert_eq!(send("NURSE 3", &pebble, "d", &old).await.status(), StatusCode::SEE_OTHER);
+    let history = me.page("/jobs/8/trace").await;
+    assert!(history.contains("Job details: NURSE 9, District nurse; Quayside 2.0 diesel; “Lamp at the ferry”"));
+    let gone = me.post("/jobs/8/withdraw", &[("entry", &old), ("reason", "no"), ("key", "e")]).await;
+    assert!(gone.status().is_client_error());
+}

@@ -78,7 +78,7 @@ async fn a_switch_of_unit_or_light_goes_with_the_person_and_changes_what_is_show
         let hint = me.driver.find(By::Css("label[for='reading-pressure']")).await.unwrap().text().await.unwrap();
         assert!(hint.contains(unit), "the empty field asks in {unit} too: {hint}");
     }
-    me.from_menu("Night").await;
+    me.menu("Night").await;
     until("night", || async { me.driver.find(By::Css("html[data-theme='night']")).await.is_ok() }).await;
     me.driver.goto(format!("{base}/")).await.unwrap();
     assert!(me.driver.find(By::Css("html[data-theme='night']")).await.is_ok(), "it goes along");

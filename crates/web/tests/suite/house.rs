@@ -18,7 +18,11 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/library/engines/{engine}/sheets", true),
     ("POST", "/gauges", false),
     ("POST", "/gauges/{gauge}", true),
+    ("GET", "/settings", false),
     ("POST", "/settings", false),
+    ("GET", "/gauges?gauge={gauge}", true),
+    ("GET", "/help", false),
+    ("GET", "/help/run", false),
     ("GET", "/thread", false),
     ("GET", "/thread?diameter=10", false),
     ("GET", "/rigs", false),
@@ -58,6 +62,8 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/jobs/9/live/hand", true),
     ("POST", "/jobs/9/live/rig", true),
     ("POST", "/jobs/9/circumstance", true),
+    ("POST", "/jobs/9/details", true),
+    ("POST", "/jobs/9/replaced", true),
     ("POST", "/jobs/9/particulars", true),
     ("POST", "/jobs/9/evidence", true),
     ("POST", "/jobs/9/happened", true),
@@ -134,7 +140,7 @@ async fn every_address_is_closed_to_nobody_in_particular_and_to_another_shop() {
         .await
         .unwrap();
     let before = ines.page("/jobs/9/case.json").await;
-    let entries = async |person: &Person| person.page("/jobs/9/trace").await.matches("Take it back").count();
+    let entries = async |person: &Person| person.page("/jobs/9/trace").await.matches(">Withdraw<").count();
     let written = entries(&ines).await;
     let ask = async |person: &Person, method: &str, path: &str| {
         let path = path.replace("{engine}", &engine).replace("{gauge}", &gauge).replace("{capture}", &capture);

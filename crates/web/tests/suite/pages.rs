@@ -201,7 +201,7 @@ async fn every_kind_of_page_is_accessible() {
     me.press("Open the job").await;
     me.sees("nothing typed yet").await;
     found.extend(browser.axe().await.into_iter().map(|line| format!("refused: {line}")));
-    me.from_menu("Night").await;
+    me.menu("Night").await;
     found.extend(look("/jobs/9/trace").await);
     assert!(found.is_empty(), "{}", found.join("\n"));
     browser.quit().await;
@@ -227,7 +227,7 @@ async fn what_was_sent_after_the_session_ended_is_written_after_the_next_sign_in
     me.sees("What was seen").await;
     let told = || me.driver.find(By::Css("#tick-whine[aria-pressed='true']"));
     assert!(told().await.is_err());
-    me.from_menu("Sign out").await;
+    me.menu("Sign out").await;
     me.sign_in(&base).await;
     me.driver.goto(format!("{base}/jobs/8/intake")).await.unwrap();
     until("it is written", || async { told().await.is_ok() }).await;
@@ -296,12 +296,12 @@ async fn drafts_belong_to_who_typed_them_and_end_with_their_form() {
     complaint().await;
     me.fill("opening-complaint", "Said in confidence").await;
     assert_eq!(complaint().await, "Said in confidence");
-    me.from_menu("Sign out").await;
+    me.menu("Sign out").await;
     me.sees("Password").await;
     me.enter_as("odd").await;
     me.sees("Skerry Lane Workshop").await;
     assert_eq!(complaint().await, "");
-    me.from_menu("Sign out").await;
+    me.menu("Sign out").await;
     me.sign_in(&base).await;
     assert_eq!(complaint().await, "Said in confidence");
     me.fill("opening-tag", "CART 1").await;

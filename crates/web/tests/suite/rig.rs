@@ -100,7 +100,7 @@ async fn a_gauge_is_proposed_by_what_it_cannot_tell() {
         );
         assert!(page.contains("Blind below") && page.contains("overloaded cold"), "{job} names the gauge that the cold start would bend");
     }
-    let bar = me.post("/liking", &[("unit", "bar")]).await;
+    let bar = me.post("/preferences", &[("unit", "bar")]).await;
     assert_eq!(bar.status(), StatusCode::SEE_OTHER);
 }
 
@@ -109,7 +109,7 @@ async fn a_gauge_is_proposed_by_what_it_cannot_tell() {
 async fn temperatures_are_shown_and_typed_in_the_unit_that_is_liked() {
     let me = Person::signed_in().await;
     let mut warm = Person { cookie: format!("{}; vd_temperature=f", me.cookie), ..Person::at(&me.base) };
-    let cookie = me.post("/liking", &[("temperature", "f")]).await.headers()["set-cookie"].to_str().unwrap().to_owned();
+    let cookie = me.post("/preferences", &[("temperature", "f")]).await.headers()["set-cookie"].to_str().unwrap().to_owned();
     assert!(cookie.starts_with("vd_temperature=f"));
     for (typed, kept) in [("208.4", 98.0), ("97 °C", 97.0), ("205 F", 96.1)] {
         let form = [("rpm", "1500"), ("oil_temp_c", typed), ("pressure", "150"), ("unit", "kPa f"), ("key", typed)];

@@ -7,7 +7,7 @@ async fn a_whole_job_from_sign_in_to_report() {
     let (browser, me, _) = Person::at_the_shop().await;
     me.sees("The maker's manual, your local rules and licensed practice come first").await;
     me.begins().await;
-    me.from_menu("Night").await;
+    me.menu("Night").await;
     me.press("New job").await;
     me.fill("opening-tag", "CART 12").await;
     me.fill("opening-complaint", "Lamp once it is warm, and it whines").await;

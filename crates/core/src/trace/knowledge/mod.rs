@@ -11,7 +11,7 @@ mod row;
 mod state;
 
 pub use faults::faults;
-pub use row::{Access, Check, Circumstance, Engine, Outcome, Reached, Row, Sump, Told};
+pub use row::{Access, Check, Circumstance, CircumstanceRow, Engine, Outcome, Reached, Row, Sump};
 pub use state::{BANDS, Hypothesis, Link, SLIGHT_UNDER};
 
 use crate::circuit::{Card, Cooler, Fault, Layout, PumpDrive, PumpKind, Rockers};

@@ -282,7 +282,7 @@ impl Check {
 /// A row of a circumstance.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Told {
+pub struct CircumstanceRow {
     /// Cause.
     pub cause: String,
     /// How often it is told with that cause.
@@ -318,7 +318,7 @@ pub struct Circumstance {
     pub reason: String,
     /// Causes with which it is told more or less often.
     #[serde(default)]
-    pub rows: Vec<Told>,
+    pub rows: Vec<CircumstanceRow>,
     /// P(told | state).
     #[serde(skip)]
     pub(super) table: Vec<f64>,

@@ -7,7 +7,7 @@ use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Held, TakenReading};
 
 /// The comparison as it is shown.
-pub struct Beside {
+pub struct DashComparison {
     pub picture: Option<Picture>,
     /// What it says, in words.
     pub says: String,
@@ -16,7 +16,7 @@ pub struct Beside {
 const CALCULATOR: &str = "dash";
 
 /// Of the readings and kept figures that hold; none where nothing was read on both.
-pub fn beside(assessed: &Assessed, unit: Units) -> Option<Beside> {
+pub fn beside(assessed: &Assessed, unit: Units) -> Option<DashComparison> {
     let calculator = Calculator::named(CALCULATOR)?;
     let mut pairs: Vec<Value> = Vec::new();
     // The last that was kept says which gauge and how good the dash is.
@@ -45,5 +45,8 @@ pub fn beside(assessed: &Assessed, unit: Units) -> Option<Beside> {
     let answer = calculator.run(&text).ok()?;
     let says: Vec<String> =
         asked::told(&answer, unit).into_iter().map(|line| format!("{} {}", line.label.to_lowercase(), line.text)).collect();
-    Some(Beside { picture: worked::picture(CALCULATOR, &text, &answer, unit), says: velvet_dial_core::unit::first_upper(&says.join("; ")) })
+    Some(DashComparison {
+        picture: worked::picture(CALCULATOR, &text, &answer, unit),
+        says: velvet_dial_core::unit::first_upper(&says.join("; ")),
+    })
 }

@@ -5,29 +5,29 @@ mod set_apart;
 mod what_if;
 
 use crate::http::form::Sent;
-use crate::job::Drawn;
+use crate::job::ScreenData;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
+use crate::job::frame::PageFrame;
 use crate::job::run::view::scene;
-use crate::job::shell::Shell;
 use crate::ui::picture::map::{self, Carried, Map};
 use crate::ui::picture::warm::{self, Warm};
 use crate::ui::words::{besides_said, limit_words, sheet_name};
 use actix_web::web::{ServiceConfig, post};
 use askama::Template;
-use dash::Beside;
+use dash::DashComparison;
 use points::PointRow;
 use set_apart::Apart;
 use velvet_dial_core::case::{Basis, Change, Phase, Projected, by_sheet, project, unmeasured};
 use velvet_dial_core::limits::{COVERAGE, Decision, Sheet};
 use velvet_dial_core::unit::Units;
-use what_if::{Asked, Told};
+use what_if::{WhatIfQuestion, WhatIfView};
 
 /// What is worked out for the screen off the threads that serve.
 pub struct Worked {
     /// Each point of the sheet carried to each changed state, where it was read.
     projected: Vec<Projected>,
-    asked: Asked,
+    asked: WhatIfQuestion,
     /// What the other revisions would have said.
     others: Vec<(Sheet, Decision)>,
     warm: Option<WarmUp>,
@@ -129,20 +129,20 @@ struct Work {
     warm: Option<Warm>,
     /// The dash against the gauge, asked once it is fitted, and what was read of both.
     dash: Option<CheckCard>,
-    beside: Option<Beside>,
-    told: Told,
+    beside: Option<DashComparison>,
+    told: WhatIfView,
 }
 
 #[derive(Template)]
 #[template(path = "job/compare/compare.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     work: Work,
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    let (assessed, unit) = (drawn.assessed, drawn.shell.unit);
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
+    let (assessed, unit) = (drawn.assessed, drawn.frame.unit);
     let Some(worked) = drawn.compared else { return Ok(String::new()) };
     let verdict = &assessed.now.verdict;
     let wanted = changes(drawn.query);
@@ -191,7 +191,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         beside: dash::beside(assessed, unit),
         told: what_if::told(assessed, &worked.asked, unit),
     };
-    Surface { bench: drawn.shell, work }.render()
+    Surface { bench: drawn.frame, work }.render()
 }
 
 fn other(sheet: &Sheet, decision: Decision, unit: Units) -> Other {

@@ -1,9 +1,9 @@
 //! Readings that are not believed: why, what to take again, and one that a person sets apart or takes back.
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Form, Kind, Read};
+use crate::http::form::{self, Form, Kind, Question, Read};
 use crate::job::assess::Assessed;
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Sent};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent};
 use crate::ui::show;
 use crate::ui::words::reading_name;
 use actix_web::http::StatusCode;
@@ -25,7 +25,8 @@ pub struct Apart {
 }
 
 /// Why.
-static FORM: Form = Form { name: "apart", asks: &[Ask::new("why", "Why", "", Kind::Text(200)), Ask::new("entry", "", "", Kind::Hidden)] };
+static FORM: Form =
+    Form { name: "apart", asks: &[Question::new("why", "Why", "", Kind::Text(200)), Question::new("entry", "", "", Kind::Hidden)] };
 
 /// Every reading with what is thought of it, those that do not count first.
 pub fn apart(assessed: &Assessed, unit: Units) -> Vec<Apart> {
@@ -57,10 +58,10 @@ pub fn apart(assessed: &Assessed, unit: Units) -> Vec<Apart> {
 }
 
 /// Sets a reading apart with a reason, or lets it count again without one.
-pub async fn set_apart(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+pub async fn set_apart(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
     let mut sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let why = typed.text("why");
     let entry = typed.raw("entry");
     if sent.supersedes.is_empty() {
@@ -68,18 +69,18 @@ pub async fn set_apart(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRe
     }
     let back = form.contains_key("back");
     if why.is_empty() && !back {
-        typed.slip.wrong("why", "Say in a few words why it is ignored. It stays readable with that reason.");
+        typed.form_state.wrong("why", "Say in a few words why it is ignored. It stays readable with that reason.");
     }
     let taken = job.reading_entries().find(|live| live.id.to_string() == entry);
     let Some(Body::Reading(taken)) = taken.map(|live| &live.body) else {
-        return desk.answer(Stage::Compare, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::CONFLICT).await;
+        return context.answer(Stage::Compare, ScreenRequest { seen: sent.seen(), ..ScreenRequest::default() }, StatusCode::CONFLICT).await;
     };
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::Compare, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::Compare, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let mut reading = taken.reading.clone();
     reading.set_aside = Some(why).filter(|why| !why.is_empty() && !back);
     let body = Body::Reading(TakenReading { reading, ..taken.clone() });
-    desk.write(Stage::Compare, sent, body, "apart", typed.fields()).await
+    context.write(Stage::Compare, sent, body, "apart", typed.fields()).await
 }

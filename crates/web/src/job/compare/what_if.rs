@@ -1,8 +1,8 @@
 //! What if: asked by the address, so that it can be left and found again; drawn dashed and named, and never written down as measured.
-use crate::http::Slip;
-use crate::http::form::{Ask, Choice, Form, Kind, Read, Sent};
+use crate::http::FormState;
+use crate::http::form::{Choice, Form, Kind, Question, Read, Sent};
 use crate::job::assess::Assessed;
-use crate::ui::field::Drawn as Field;
+use crate::ui::field::FieldView as Field;
 use crate::ui::show;
 use crate::ui::words::{cause_name, limit_words, point_name};
 use velvet_dial_core::case::{JudgedReading, Otherwise, WhatIf, judge, what_if};
@@ -17,11 +17,11 @@ use velvet_dial_core::unit::Units;
 static FORM: Form = Form {
     name: "if",
     asks: &[
-        Ask::new("oil", "Another oil", "", Kind::Choice),
-        Ask::new("oil_temp", "Oil at", "°C", Kind::NumberOrNone(&field::OIL_TEMP)),
-        Ask::new("fault", "A fault", "", Kind::Choice),
-        Ask::new("relief", "Relief opens later by", "", Kind::PressureOrNone(&field::PRESSURE)),
-        Ask::new("gauge", "Read with", "", Kind::Choice),
+        Question::new("oil", "Another oil", "", Kind::Choice),
+        Question::new("oil_temp", "Oil at", "°C", Kind::NumberOrNone(&field::OIL_TEMP)),
+        Question::new("fault", "A fault", "", Kind::Choice),
+        Question::new("relief", "Relief opens later by", "", Kind::PressureOrNone(&field::PRESSURE)),
+        Question::new("gauge", "Read with", "", Kind::Choice),
     ],
 };
 
@@ -30,15 +30,15 @@ const MARKED: f64 = 0.6;
 const MENDED: &str = "mended";
 
 /// What was asked, and the answer.
-pub struct Asked {
-    slip: Slip,
+pub struct WhatIfQuestion {
+    form_state: FormState,
     otherwise: Otherwise,
     answer: Option<WhatIf>,
     /// Each reading of the verdict as another gauge would tell it.
     gauge: Option<(String, Vec<JudgedReading>)>,
 }
 
-impl Asked {
+impl WhatIfQuestion {
     /// The dashed curve.
     pub fn curve(&self) -> Option<&Curve> {
         self.answer.as_ref().map(|answer| &answer.curve)
@@ -46,12 +46,12 @@ impl Asked {
 }
 
 /// Works out what the address asks for.
-pub fn asked(assessed: &Assessed, query: &Sent, unit: Units) -> Asked {
+pub fn asked(assessed: &Assessed, query: &Sent, unit: Units) -> WhatIfQuestion {
     let mut typed = Read::of(&FORM, query, unit);
     let know = knowledge();
     let grade = Some(typed.raw("oil").to_owned()).filter(|grade| !grade.is_empty());
     if grade.as_ref().is_some_and(|grade| !grades().iter().any(|known| known.grade == *grade)) {
-        typed.slip.wrong("oil", "This grade is not known here; choose one of the list.");
+        typed.form_state.wrong("oil", "This grade is not known here; choose one of the list.");
     }
     let (oil_temp_c, relief_kpa) = (typed.number("oil_temp"), typed.number("relief"));
     let fault = typed.raw("fault");
@@ -62,7 +62,7 @@ pub fn asked(assessed: &Assessed, query: &Sent, unit: Units) -> Asked {
         added: know.cause(fault).map(|cause| (cause, MARKED)),
         relief_kpa,
     };
-    let wanted = !otherwise.is_nothing() && typed.slip.is_clean();
+    let wanted = !otherwise.is_nothing() && typed.form_state.is_clean();
     let answer = wanted.then(|| what_if(&assessed.case, &assessed.tracer, &assessed.now, &otherwise).ok()).flatten();
     let gauge = assessed.job.gauges.iter().find(|gauge| gauge.name == typed.raw("gauge")).map(|gauge| {
         let judged = assessed.now.verdict.points.iter().filter_map(|point| point.reading.as_ref());
@@ -73,7 +73,7 @@ pub fn asked(assessed: &Assessed, query: &Sent, unit: Units) -> Asked {
         });
         (gauge.name.clone(), with.collect())
     });
-    Asked { slip: typed.slip, otherwise, answer, gauge }
+    WhatIfQuestion { form_state: typed.form_state, otherwise, answer, gauge }
 }
 
 /// A line of the answer.
@@ -87,7 +87,7 @@ pub struct Line {
 }
 
 /// What the screen shows of it.
-pub struct Told {
+pub struct WhatIfView {
     pub fields: Vec<Field>,
     pub open: bool,
     /// What is otherwise, in words.
@@ -99,7 +99,7 @@ pub struct Told {
 }
 
 /// In words.
-pub fn told(assessed: &Assessed, asked: &Asked, unit: Units) -> Told {
+pub fn told(assessed: &Assessed, asked: &WhatIfQuestion, unit: Units) -> WhatIfView {
     let none = |label: &str| Choice { id: String::new(), label: label.to_owned() };
     let choices = |name: &str| -> Vec<Choice> {
         match name {
@@ -152,9 +152,9 @@ pub fn told(assessed: &Assessed, asked: &Asked, unit: Units) -> Told {
     };
     let (gauge, gauge_lines) =
         asked.gauge.as_ref().map_or_else(Default::default, |(name, judged)| (name.clone(), judged.iter().filter_map(gauge_line).collect()));
-    Told {
-        fields: FORM.draw(&asked.slip, unit, choices),
-        open: answer.is_some() || asked.gauge.is_some() || !asked.slip.is_clean(),
+    WhatIfView {
+        fields: FORM.draw(&asked.form_state, unit, choices),
+        open: answer.is_some() || asked.gauge.is_some() || !asked.form_state.is_clean(),
         what: what(&asked.otherwise, unit),
         notes: answer.map_or_else(Vec::new, |answer| notes(answer, &asked.otherwise, unit)),
         lines,

@@ -1,10 +1,12 @@
 //! Intake: what was seen and done, ticked and cleared.
-use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
-use crate::http::{Failure, Slip};
-use crate::job::Drawn;
+mod details;
+
+use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState};
+use crate::job::ScreenData;
 use crate::job::assess::Assessed;
-use crate::job::shell::{Ask as Asked, Shell};
-use crate::job::{Desk, Sent};
+use crate::job::frame::{PageFrame, ScreenRequest};
+use crate::job::{JobContext, Sent};
 use crate::ui::show;
 use crate::ui::words::cause_name;
 use actix_web::HttpResponse;
@@ -36,7 +38,7 @@ pub struct Tell {
 }
 
 /// Writes a tick or its taking back.
-pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Failure> {
+pub async fn tell(context: JobContext, form: web::Form<Tell>) -> Result<HttpResponse, Failure> {
     let form = form.into_inner();
     if knowledge().circumstance(&form.circumstance).is_none() {
         return Err(Failure::Form("this tick is not on the list".to_owned()));
@@ -44,11 +46,13 @@ pub async fn tell(desk: Desk, form: web::Form<Tell>) -> Result<HttpResponse, Fai
     let sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
     let fields = vec![("circumstance".to_owned(), form.circumstance.clone()), ("told".to_owned(), form.told.to_string())];
     let body = Body::Circumstance { circumstance: form.circumstance.clone(), told: form.told };
-    desk.write(Stage::Intake, sent, body, "circumstance", fields).await
+    context.write(Stage::Intake, sent, body, "circumstance", fields).await
 }
 
 /// Writes by whom and with what effect a part was replaced.
-pub async fn replaced(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn replaced(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    // Of another shop's job nothing is said, not even that a part is not on the list.
+    context.job().await?;
     let word = |name: &str| form.get(name).map_or("", String::as_str);
     let circumstance = word("circumstance").to_owned();
     if knowledge().circumstance(&circumstance).is_none_or(|known| known.part.is_none()) {
@@ -57,55 +61,56 @@ pub async fn replaced(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRes
     let by = ReplacedBy::ALL.iter().find(|(_, id, _)| *id == word("by")).map(|(by, ..)| *by);
     let effect = Effect::ALL.iter().find(|(_, id, _)| *id == word("effect")).map(|(effect, ..)| *effect);
     let fields = ["circumstance", "by", "effect"].map(|name| (name.to_owned(), word(name).to_owned())).to_vec();
-    desk.write(Stage::Intake, Sent::of(&form), Body::Replaced { part: Replaced { circumstance, by, effect } }, "replaced", fields).await
+    context.write(Stage::Intake, Sent::of(&form), Body::Replaced { part: Replaced { circumstance, by, effect } }, "replaced", fields).await
 }
 
 /// Whose vehicle it is, how far it has gone, who works on it.
 static FORM: Form = Form {
     name: "particulars",
     asks: &[
-        Ask::new("customer", "Customer", "name", Kind::Text(120)),
-        Ask::new("reach", "Reached at", "telephone or mail", Kind::Text(120)),
-        Ask::new("odometer_km", "Odometer", "km", Kind::NumberOrNone(&field::ODOMETER)),
-        Ask::new("on_it", "Who is on it", "", Kind::Choice),
+        Question::new("customer", "Customer", "name", Kind::Text(120)),
+        Question::new("reach", "Reached at", "telephone or mail", Kind::Text(120)),
+        Question::new("odometer_km", "Odometer", "km", Kind::NumberOrNone(&field::ODOMETER)),
+        Question::new("on_it", "Who is on it", "", Kind::Choice),
     ],
 };
 
 /// Writes them.
-pub async fn particulars(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn particulars(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let (customer, reach, odometer_km) = (typed.text("customer"), typed.text("reach"), typed.number("odometer_km"));
     let chosen = typed.raw("on_it");
-    let people = accounts::colleagues(&desk.app.db, &desk.viewer).await?;
+    let people = accounts::colleagues(&context.app.db, &context.viewer).await?;
     let on_it = people.into_iter().find(|person| person.id.to_string() == chosen).map(|person| (person.id, person.shown_name));
     if on_it.is_none() && !chosen.is_empty() {
-        typed.slip.wrong("on_it", "Who is on it: not one of the shop any more; choose another.");
+        typed.form_state.wrong("on_it", "Who is on it: not one of the shop any more; choose another.");
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::Intake, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::Intake, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let body = Body::Particulars(Particulars { customer, reach, odometer_km, on_it });
-    desk.write(Stage::Intake, sent, body, "particulars", typed.fields()).await
+    context.write(Stage::Intake, sent, body, "particulars", typed.fields()).await
 }
 
 /// Their addresses.
 pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/jobs/{number}/circumstance", post().to(tell))
+        .route("/jobs/{number}/details", post().to(details::change))
         .route("/jobs/{number}/replaced", post().to(replaced))
         .route("/jobs/{number}/particulars", post().to(particulars))
         .route("/jobs/{number}/came-back", post().to(came_back));
 }
 
 /// Whether the vehicle is back with the same.
-pub async fn came_back(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
-    let before = jobs::before(&desk.app.db, &desk.viewer, &job).await?.ok_or(Failure::NoPage)?;
+pub async fn came_back(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
+    let before = jobs::before(&context.app.db, &context.viewer, &job).await?.ok_or(Failure::NoPage)?;
     let same = form.get("same").is_some_and(|same| same == "true");
     let fields = vec![("same".to_owned(), same.to_string())];
-    desk.write(Stage::Intake, Sent::of(&form), Body::Comeback { of: before.number, same }, "came-back", fields).await
+    context.write(Stage::Intake, Sent::of(&form), Body::Comeback { of: before.number, same }, "came-back", fields).await
 }
 
 /// The job before on this vehicle, and whether this is the same again.
@@ -117,7 +122,7 @@ struct CameBack {
     supersedes: String,
 }
 
-fn came_back_work(drawn: &Drawn) -> Option<CameBack> {
+fn came_back_work(drawn: &ScreenData) -> Option<CameBack> {
     let (before, job) = (drawn.before?, &drawn.assessed.job);
     let cause = before.cause.as_deref().map_or(String::new(), |cause| format!("; it was {}", cause_name(cause).to_lowercase()));
     let stands = job.live().find_map(|entry| match entry.body {
@@ -134,11 +139,12 @@ fn came_back_work(drawn: &Drawn) -> Option<CameBack> {
 #[derive(Template)]
 #[template(path = "job/intake/intake.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     came_back: Option<CameBack>,
     groups: Vec<IntakeGroup>,
     /// Nobody complained: it is an inspection.
     inspection: bool,
+    details: details::DetailsForm,
     particulars: Vec<Field>,
     /// What a change of them would supersede.
     supersedes: String,
@@ -147,13 +153,13 @@ struct Surface<'a> {
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
     let job = &drawn.assessed.job;
     let live = job.live().find(|entry| matches!(entry.body, Body::Particulars(_)));
-    let mut slip = drawn.shell.slip.clone();
-    let wanted = live.is_none() || slip.form == FORM.name;
-    if slip.form != FORM.name {
-        slip = filled(&job.particulars());
+    let mut form_state = drawn.frame.form_state.clone();
+    let wanted = live.is_none() || form_state.form == FORM.name;
+    if form_state.form != FORM.name {
+        form_state = filled(&job.particulars());
     }
     let people = || {
         let nobody = Choice { id: String::new(), label: "nobody yet".to_owned() };
@@ -161,24 +167,25 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         std::iter::once(nobody).chain(all).collect()
     };
     Surface {
-        bench: drawn.shell,
+        bench: drawn.frame,
         came_back: came_back_work(drawn),
         groups: intake(drawn.assessed),
         inspection: drawn.assessed.case.without_complaint(),
-        particulars: FORM.draw(&slip, drawn.shell.unit, |_| people()),
+        details: details::laid_out(drawn),
+        particulars: FORM.draw(&form_state, drawn.frame.unit, |_| people()),
         supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
         wanted,
     }
     .render()
 }
 
-fn filled(said: &Particulars) -> Slip {
-    let mut slip = Slip::of(FORM.name);
-    slip.keep("customer", &said.customer);
-    slip.keep("reach", &said.reach);
-    slip.keep("odometer_km", &said.odometer_km.map(show::plain).unwrap_or_default());
-    slip.keep("on_it", &said.on_it.as_ref().map(|(id, _)| id.to_string()).unwrap_or_default());
-    slip
+fn filled(said: &Particulars) -> FormState {
+    let mut form_state = FormState::of(FORM.name);
+    form_state.keep("customer", &said.customer);
+    form_state.keep("reach", &said.reach);
+    form_state.keep("odometer_km", &said.odometer_km.map(show::plain).unwrap_or_default());
+    form_state.keep("on_it", &said.on_it.as_ref().map(|(id, _)| id.to_string()).unwrap_or_default());
+    form_state
 }
 
 /// Circumstances under one heading.

@@ -1,6 +1,6 @@
 //! Assigns one of the shop's rigs to the job, or lets it go.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use actix_web::{HttpResponse, web};
 use serde::Deserialize;
 use uuid::Uuid;
@@ -15,19 +15,19 @@ pub struct Chosen {
 }
 
 /// Does it; a rig that was linked elsewhere comes back here by itself.
-pub async fn link(desk: Desk, form: web::Form<Chosen>) -> Result<HttpResponse, Failure> {
+pub async fn link(context: JobContext, form: web::Form<Chosen>) -> Result<HttpResponse, Failure> {
     let chosen = if form.rig.is_empty() { None } else { Some(Uuid::parse_str(&form.rig).map_err(|_| Failure::NoPage)?) };
-    desk.job().await?;
-    let all = rigs::rigs(&desk.app.db, &desk.viewer).await?;
+    context.job().await?;
+    let all = rigs::rigs(&context.app.db, &context.viewer).await?;
     if let Some(chosen) = chosen {
-        rigs::assign(&desk.app.db, &desk.viewer, chosen, Some(desk.number)).await?;
-        desk.app.hub.end(chosen, "this data logger was linked to another job; connect again");
+        rigs::assign(&context.app.db, &context.viewer, chosen, Some(context.number)).await?;
+        context.app.hub.end(chosen, "this data logger was linked to another job; connect again");
     }
     // One rig a job: the one before is free again.
-    for rig in all.iter().filter(|rig| rig.job == Some(desk.number) && Some(rig.id) != chosen) {
-        rigs::assign(&desk.app.db, &desk.viewer, rig.id, None).await?;
-        desk.app.hub.end(rig.id, "this data logger was unlinked from its job; link it and connect again");
+    for rig in all.iter().filter(|rig| rig.job == Some(context.number) && Some(rig.id) != chosen) {
+        rigs::assign(&context.app.db, &context.viewer, rig.id, None).await?;
+        context.app.hub.end(rig.id, "this data logger was unlinked from its job; link it and connect again");
     }
     let to = if chosen.is_some() { Stage::Run } else { Stage::Rig };
-    Ok(desk.to(&format!("/jobs/{}/{}", desk.number, to.id())))
+    Ok(context.to(&format!("/jobs/{}/{}", context.number, to.id())))
 }

@@ -6,7 +6,7 @@ pub mod stopped;
 mod stream;
 mod take;
 
-use crate::job::Drawn;
+use crate::job::ScreenData;
 use crate::ui::show;
 use actix_web::web::{ServiceConfig, get, post};
 use std::sync::Arc;
@@ -53,9 +53,9 @@ pub struct Panel {
 }
 
 /// The panel, where a rig is assigned to the job.
-pub fn panel(drawn: &Drawn, now: Option<&Point>, after: bool) -> Option<Panel> {
-    let number = drawn.shell.number;
-    let rig = drawn.rigs.assigned(number).filter(|_| !drawn.shell.closed)?;
+pub fn panel(drawn: &ScreenData, now: Option<&Point>, after: bool) -> Option<Panel> {
+    let number = drawn.frame.number;
+    let rig = drawn.rigs.assigned(number).filter(|_| !drawn.frame.closed)?;
     let linked = drawn.rigs.linked.as_ref();
     let phase = if after { "after" } else { "before" };
     let point = now.map(|point| point.id.clone()).unwrap_or_default();
@@ -69,7 +69,7 @@ pub fn panel(drawn: &Drawn, now: Option<&Point>, after: bool) -> Option<Panel> {
         phase,
         held: now.is_some_and(Point::is_held),
         point,
-        unit: drawn.shell.unit.label(),
+        unit: drawn.frame.unit.label(),
         drives: linked.is_some_and(|linked| linked.can.contains(&Can::Drive)),
         asks_rpm: !measures(1),
         asks_oil: !measures(2),

@@ -1,6 +1,6 @@
 //! A stop that the live gauge called: it becomes an entry, and stays on every screen of the job until somebody says that the engine is off.
 use crate::http::{Failure, form};
-use crate::job::{Desk, Sent};
+use crate::job::{JobContext, Sent};
 use actix_web::{HttpResponse, web};
 use chrono::{SubsecRound, TimeDelta, Utc};
 use uuid::Uuid;
@@ -24,7 +24,7 @@ pub fn banner(job: &Job, units: Units) -> Option<Banner> {
 
 /// Writes the call, unless one that nobody has answered is there already: several people may be watching.
 /// False where it is no entry.
-pub(super) async fn record(desk: &Desk, run: Uuid, call: &StopCall, last_s: f64) -> Result<bool, Failure> {
+pub(super) async fn record(context: &JobContext, run: Uuid, call: &StopCall, last_s: f64) -> Result<bool, Failure> {
     let (from_s, seconds) = call.since(last_s);
     let beyond = match call {
         StopCall::NoPressure(_) => None,
@@ -42,25 +42,25 @@ pub(super) async fn record(desk: &Desk, run: Uuid, call: &StopCall, last_s: f64)
         line_kpa: beyond.and_then(|beyond| beyond.line_kpa).map(tenths),
         answered: false,
     };
-    let _alone = desk.app.turns.at(desk.viewer.shop, desk.number).await;
-    let job = desk.job().await?;
+    let _alone = context.app.turns.at(context.viewer.shop, context.number).await;
+    let job = context.job().await?;
     if job.closed() || job.open_stop_call().is_some() {
         return Ok(!job.closed());
     }
     let ago = TimeDelta::try_milliseconds((1000.0 * seconds) as i64).unwrap_or_default();
     let happened = Happened { happened_at: Some((Utc::now() - ago).naive_utc().trunc_subsecs(6)), ..Happened::default() };
     let key = format!("stop {run} {}", called.from_s);
-    jobs::write(&desk.app.db, &desk.viewer, desk.number, &Write { happened, ..Write::of(Body::StopCall(called), &key) }).await?;
+    jobs::write(&context.app.db, &context.viewer, context.number, &Write { happened, ..Write::of(Body::StopCall(called), &key) }).await?;
     Ok(true)
 }
 
 /// Somebody says that the engine is off.
-pub async fn stopped(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn stopped(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Run);
-    let job = desk.job().await?;
+    let job = context.job().await?;
     let entry = sent.supersedes()?.and_then(|key| job.entries.iter().find(|entry| entry.id == key));
     let Some(Body::StopCall(called)) = entry.map(|entry| &entry.body) else { return Err(StoreError::NotFound.into()) };
     let answered = Body::StopCall(StopCalled { answered: true, ..called.clone() });
-    desk.write(stage, sent, answered, "live/stopped", Vec::new()).await
+    context.write(stage, sent, answered, "live/stopped", Vec::new()).await
 }

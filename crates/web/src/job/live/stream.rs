@@ -4,7 +4,7 @@
 //! knows nothing of it.
 use super::stopped;
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::assess::assess;
 use crate::job::run::source::{Source, level};
 use crate::ui::picture::strip;
@@ -92,7 +92,7 @@ struct Event {
 
 /// A watcher and how far they have seen.
 struct Watcher {
-    desk: Desk,
+    context: JobContext,
     every: Duration,
     /// By which the engine's stop lines are known.
     case: Case,
@@ -110,13 +110,13 @@ struct Watcher {
 }
 
 /// The stream of a job's rig.
-pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+pub async fn stream(context: JobContext, wanted: web::Query<Wanted>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
     let zero_kpa = job.zero_kpa();
     let mut point = None;
     let case = job.case();
     if !wanted.brief {
-        let assessed = assess(desk.app.clone(), job, None).await?;
+        let assessed = assess(context.app.clone(), job, None).await?;
         let phase = if wanted.phase == "after" { Phase::After } else { Phase::Before };
         point = script(&assessed.case, phase).into_iter().find(|point| point.id == wanted.point);
     }
@@ -124,7 +124,7 @@ pub async fn stream(desk: Desk, wanted: web::Query<Wanted>) -> Result<HttpRespon
     let every = if wanted.brief { SELDOM } else { EVERY };
     let (run, last, ends) = (Uuid::nil(), now - every, now + LONGEST);
     let watcher =
-        Watcher { desk, every, case, point, zero_kpa, called: false, tried: None, after: 0, run, last, ends, needle: (None, now) };
+        Watcher { context, every, case, point, zero_kpa, called: false, tried: None, after: 0, run, last, ends, needle: (None, now) };
     let events = unfold(Some(watcher), |watcher| async move {
         let mut watcher = watcher.filter(|watcher| watcher.ends > Instant::now())?;
         let text = watcher.next().await;
@@ -142,7 +142,7 @@ impl Watcher {
     /// The next event, when there is something new to say.
     async fn next(&mut self) -> String {
         sleep((self.last + self.every).saturating_duration_since(Instant::now())).await;
-        let linked = self.desk.app.hub.of_job(self.desk.viewer.shop, self.desk.number);
+        let linked = self.context.app.hub.of_job(self.context.viewer.shop, self.context.number);
         if let Some(linked) = &linked {
             if self.run != linked.run {
                 (self.run, self.after) = (linked.run, 0);
@@ -170,11 +170,11 @@ impl Watcher {
 
     /// How the needle moved over the last minutes, from what is kept: frames are too coarse for it.
     async fn needle_moved(&self) -> Option<(String, &'static str)> {
-        let (app, number) = (&self.desk.app, self.desk.number);
-        let recorded = rigs::recorded(&app.db, &self.desk.viewer, number, self.run).await.ok()?;
+        let (app, number) = (&self.context.app, self.context.number);
+        let recorded = rigs::recorded(&app.db, &self.context.viewer, number, self.run).await.ok()?;
         let (from_s, to_s) = ((recorded.clock().seconds() - NEEDLE_S).max(0.0), recorded.clock().seconds());
-        let run = Source::Rig(recorded).stretch(&self.desk, from_s, to_s).await.ok()?;
-        let unit = self.desk.liking.unit;
+        let run = Source::Rig(recorded).stretch(&self.context, from_s, to_s).await.ok()?;
+        let unit = self.context.preferences.unit;
         let look = move || {
             let needle = capture::analysed(&run, None).needle?;
             let outcome = match needle.kind {
@@ -196,14 +196,14 @@ impl Watcher {
         };
         if !self.called && self.tried.is_none_or(|tried| tried.elapsed() > AT_LEAST) {
             self.tried = Some(Instant::now());
-            let written = stopped::record(&self.desk, self.run, &call, last_s).await;
+            let written = stopped::record(&self.context, self.run, &call, last_s).await;
             self.called = written.inspect_err(|error| tracing::error!("a stop call was not written: {error}")).unwrap_or(false);
         }
     }
 
     /// What is said now, and the stop that is called with the time of the run at which it is.
     fn event(&mut self, linked: Option<&Linked>) -> (Event, Option<(StopCall, f64)>) {
-        let unit = self.desk.liking.unit;
+        let unit = self.context.preferences.unit;
         let mut event = Event {
             on: false,
             link: "The data logger is not connected yet. It connects automatically.".to_owned(),

@@ -1,9 +1,9 @@
 //! Takes a hold from what a rig recorded: not what the browser says it saw, but what is kept of that stretch.
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Form, Kind, Read};
+use crate::http::form::{self, Form, Kind, Question, Read};
+use crate::job::frame::ScreenRequest;
 use crate::job::run::source::Source;
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Sent};
+use crate::job::{JobContext, Sent};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use std::time::Duration;
@@ -22,13 +22,13 @@ use velvet_dial_store::rigs::{self, Recorded};
 static FORM: Form = Form {
     name: "hold",
     asks: &[
-        Ask::new("run", "", "", Kind::Hidden),
-        Ask::new("from_s", "", "", Kind::Hidden),
-        Ask::new("to_s", "", "", Kind::Hidden),
-        Ask::new("point", "", "", Kind::Hidden),
-        Ask::new("phase", "", "", Kind::Hidden),
-        Ask::new("rpm", "Speed", "rpm", Kind::NumberOrNone(&field::RPM)),
-        Ask::new("oil_temp_c", "Oil", "°C", Kind::NumberOrNone(&field::OIL_TEMP)),
+        Question::new("run", "", "", Kind::Hidden),
+        Question::new("from_s", "", "", Kind::Hidden),
+        Question::new("to_s", "", "", Kind::Hidden),
+        Question::new("point", "", "", Kind::Hidden),
+        Question::new("phase", "", "", Kind::Hidden),
+        Question::new("rpm", "Speed", "rpm", Kind::NumberOrNone(&field::RPM)),
+        Question::new("oil_temp_c", "Oil", "°C", Kind::NumberOrNone(&field::OIL_TEMP)),
     ],
 };
 
@@ -39,10 +39,10 @@ const SHORTEST_S: f64 = 1.0;
 const LONGEST_S: f64 = 600.0;
 
 /// Writes the hold as a reading.
-pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+pub async fn take(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
     let stage = if phase == Phase::After { Stage::Prove } else { Stage::Run };
     let no_hold = || Failure::Form("a steady reading without its run and times".to_owned());
@@ -51,23 +51,31 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if !(SHORTEST_S..=LONGEST_S).contains(&(to_s - from_s)) || from_s < 0.0 {
         return Err(no_hold());
     }
-    let Some((hold, dash_kpa, recorded)) = kept(&desk, run, (from_s, to_s)).await? else {
+    let Some((hold, dash_kpa, recorded)) = kept(&context, run, (from_s, to_s)).await? else {
         typed
-            .slip
+            .form_state
             .wrong("run", "This part of the run was not saved: the connection was lost or the database is slow. Hold the speed once more.");
-        return desk
-            .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
+        return context
+            .answer(
+                stage,
+                ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() },
+                StatusCode::UNPROCESSABLE_ENTITY,
+            )
             .await;
     };
     let (rpm, oil_temp_c) = (hold.rpm.or_else(|| typed.number("rpm")), hold.oil_temp_c.or_else(|| typed.number("oil_temp_c")));
     for (name, value) in [("rpm", rpm), ("oil_temp_c", oil_temp_c)] {
-        if value.is_none() && typed.slip.is_clean() {
-            typed.slip.wrong(name, "The data logger does not measure this. Type it, then record the reading.");
+        if value.is_none() && typed.form_state.is_clean() {
+            typed.form_state.wrong(name, "The data logger does not measure this. Type it, then record the reading.");
         }
     }
-    let (Some(rpm), Some(oil_temp_c), true) = (rpm, oil_temp_c, typed.slip.is_clean()) else {
-        return desk
-            .answer(stage, Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY)
+    let (Some(rpm), Some(oil_temp_c), true) = (rpm, oil_temp_c, typed.form_state.is_clean()) else {
+        return context
+            .answer(
+                stage,
+                ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() },
+                StatusCode::UNPROCESSABLE_ENTITY,
+            )
             .await;
     };
     let case = job.case();
@@ -83,16 +91,16 @@ pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
         ..Reading::of(rpm.round(), (10.0 * oil_temp_c).round() / 10.0, ((100.0 * hold.kpa).round() / 100.0).max(0.0))
     };
     // Two pages see the same hold at the same moment: one after the other, it is taken once.
-    let _alone = desk.app.turns.at(desk.viewer.shop, desk.number).await;
-    if taken_already(&desk.job().await?, run, (from_s, to_s)) {
-        return desk.answer(stage, Asked { seen: sent.seen(), ..Asked::default() }, StatusCode::OK).await;
+    let _alone = context.app.turns.at(context.viewer.shop, context.number).await;
+    if taken_already(&context.job().await?, run, (from_s, to_s)) {
+        return context.answer(stage, ScreenRequest { seen: sent.seen(), ..ScreenRequest::default() }, StatusCode::OK).await;
     }
     let held = Held { count: hold.count as u32, slope_kpa_s: (1e4 * hold.slope_kpa_s).round() / 1e4, dash_kpa };
     let taken = TakenReading { reading, gauge: gauge.map(|gauge| gauge.id), capture: Some((run, from_s, to_s)), held: Some(held) };
     let body = Body::Reading(taken);
-    let answer = desk.write(stage, sent, body, "live/take", typed.fields()).await?;
+    let answer = context.write(stage, sent, body, "live/take", typed.fields()).await?;
     // Whoever stands at the rig sees that it was taken.
-    let linked = desk.app.hub.of_job(desk.viewer.shop, desk.number).filter(|linked| linked.can.contains(&Can::Show));
+    let linked = context.app.hub.of_job(context.viewer.shop, context.number).filter(|linked| linked.can.contains(&Can::Show));
     if let Some(linked) = linked.filter(|_| !answer.status().is_client_error()) {
         linked.say(ToRig::Show(Key::Hold));
     }
@@ -108,18 +116,18 @@ fn taken_already(job: &Job, run: Uuid, (from_s, to_s): (f64, f64)) -> bool {
 }
 
 /// The stretch as it is kept, waited for while it is on its way.
-async fn kept(desk: &Desk, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Hold, Option<f64>, Recorded)>, Failure> {
+async fn kept(context: &JobContext, run: Uuid, (from_s, to_s): (f64, f64)) -> Result<Option<(Hold, Option<f64>, Recorded)>, Failure> {
     let mut waited = Duration::ZERO;
     loop {
-        let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, run).await?;
+        let recorded = rigs::recorded(&context.app.db, &context.viewer, context.number, run).await?;
         if recorded.span_us.is_some_and(|(_, last)| last >= recorded.clock().at_us(to_s)) {
             let source = Source::Rig(recorded);
-            let run = source.stretch(desk, from_s, to_s).await?;
+            let run = source.stretch(context, from_s, to_s).await?;
             let hold = move || {
                 let dash_kpa = capture::dash_between(&run, from_s, to_s).map(|kpa| kpa.round().max(0.0));
                 capture::between(&run, from_s, to_s).map(|hold| (hold, dash_kpa))
             };
-            let hold = desk.app.work.out(hold).await?;
+            let hold = context.app.work.out(hold).await?;
             return Ok(hold.zip(source.recorded()).map(|((hold, dash_kpa), recorded)| (hold, dash_kpa, recorded)));
         }
         if waited > KEPT_WITHIN {

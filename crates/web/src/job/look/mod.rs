@@ -1,7 +1,7 @@
 //! Look first: checks of minutes that need no gauge, in the planner's order, what is done and what is put off behind.
-use crate::job::Drawn;
+use crate::job::ScreenData;
 use crate::job::cards::{self, CheckCard};
-use crate::job::shell::Shell;
+use crate::job::frame::PageFrame;
 use crate::ui::show;
 use askama::Template;
 use velvet_dial_core::trace::knowledge::knowledge;
@@ -9,7 +9,7 @@ use velvet_dial_core::trace::knowledge::knowledge;
 #[derive(Template)]
 #[template(path = "job/look/look.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     cards: Vec<CheckCard>,
     /// Minutes of the checks that are done, and of those that are left; empty for none.
     done: String,
@@ -17,7 +17,7 @@ struct Surface<'a> {
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
     let assessed = drawn.assessed;
     let mut cards = cards::quick(assessed);
     // What the planner proposes first stands first; what tells nothing more stands as the work goes.
@@ -30,5 +30,5 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     };
     let done = minutes(|card| card.answer.is_some());
     let left = minutes(|card| card.answer.is_none() && card.put_off.is_none());
-    Surface { bench: drawn.shell, cards, done, left }.render()
+    Surface { bench: drawn.frame, cards, done, left }.render()
 }

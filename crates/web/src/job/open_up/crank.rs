@@ -1,9 +1,9 @@
 //! The bearing map: each journal of the crank along the oil, how it was found and how wide it is, and what all of them together explain.
 use super::Worked;
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Drawn, Sent, opening};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, ScreenData, Sent, opening};
 use crate::ui::picture::journals::{self, Mark, Picture};
 use crate::ui::show;
 use crate::ui::words::{journal_said, limit_words};
@@ -21,9 +21,9 @@ use velvet_dial_store::jobs::{Body, Job};
 static CRANK: Form = Form {
     name: "crank",
     asks: &[
-        Ask::new("mains", "Main bearings", "", Kind::NumberOrNone(&field::MAINS)),
-        Ask::new("new_mm", "New clearance", "mm, by the sheet", Kind::NumberOrNone(&field::CLEARANCE)),
-        Ask::new("limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::CLEARANCE)),
+        Question::new("mains", "Main bearings", "", Kind::NumberOrNone(&field::MAINS)),
+        Question::new("new_mm", "New clearance", "mm, by the sheet", Kind::NumberOrNone(&field::CLEARANCE)),
+        Question::new("limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::CLEARANCE)),
     ],
 };
 
@@ -31,13 +31,13 @@ static CRANK: Form = Form {
 static JOURNAL: Form = Form {
     name: "journal",
     asks: &[
-        Ask::new("journal", "", "", Kind::Hidden),
-        Ask::new("condition", "", "", Kind::Hidden),
-        Ask::new("clearance_mm", "Clearance", "mm", Kind::NumberOrNone(&field::CLEARANCE)),
-        Ask::new("other_end_mm", "At the other end", "mm, for taper", Kind::NumberOrNone(&field::CLEARANCE)),
-        Ask::new("wire_mm", "Strip's wire", "mm, on its packet", Kind::NumberOrNone(&field::STRIP_WIRE)),
-        Ask::new("width_mm", "Width of the print", "mm", Kind::NumberOrNone(&field::STRIP_WIDTH)),
-        Ask::new("other_width_mm", "", "", Kind::NumberOrNone(&field::STRIP_WIDTH)),
+        Question::new("journal", "", "", Kind::Hidden),
+        Question::new("condition", "", "", Kind::Hidden),
+        Question::new("clearance_mm", "Clearance", "mm", Kind::NumberOrNone(&field::CLEARANCE)),
+        Question::new("other_end_mm", "At the other end", "mm, for taper", Kind::NumberOrNone(&field::CLEARANCE)),
+        Question::new("wire_mm", "Strip's wire", "mm, on its packet", Kind::NumberOrNone(&field::STRIP_WIRE)),
+        Question::new("width_mm", "Width of the print", "mm", Kind::NumberOrNone(&field::STRIP_WIDTH)),
+        Question::new("other_width_mm", "", "", Kind::NumberOrNone(&field::STRIP_WIDTH)),
     ],
 };
 
@@ -114,16 +114,16 @@ fn name(place: Places) -> String {
 }
 
 /// Lays it out.
-pub fn work(drawn: &Drawn, worked: &Worked) -> CrankWork {
-    let (case, unit, slip) = (&drawn.assessed.case, drawn.shell.unit, &drawn.shell.slip);
+pub fn work(drawn: &ScreenData, worked: &Worked) -> CrankWork {
+    let (case, unit, form_state) = (&drawn.assessed.case, drawn.frame.unit, &drawn.frame.form_state);
     let journals = &worked.crank.journals;
-    let asked = [slip.typed(JOURNAL.name, "journal"), drawn.query.get("journal").map_or("", String::as_str)];
+    let asked = [form_state.typed(JOURNAL.name, "journal"), drawn.query.get("journal").map_or("", String::as_str)];
     let asked = asked.into_iter().find_map(|word| journals.iter().find(|told| crate::ui::show::same(&self::word(told.place), word)));
     // The worst placed first: from the far end, whatever nobody looked at.
     let here = asked.or_else(|| journals.iter().rev().find(|told| told.said.is_none())).or_else(|| journals.last());
-    let mut crank = CRANK.draw(slip, unit, |_| Vec::new());
+    let mut crank = CRANK.draw(form_state, unit, |_| Vec::new());
     let said = case.strip_down.crank;
-    if slip.form != CRANK.name {
+    if form_state.form != CRANK.name {
         let values = [Some(f64::from(said.mains_of(case.engine.cylinders))), said.new_mm, said.limit_mm];
         for (field, value) in crank.iter_mut().zip(values) {
             field.value = value.map(show::plain).unwrap_or_default();
@@ -131,7 +131,7 @@ pub fn work(drawn: &Drawn, worked: &Worked) -> CrankWork {
     }
     let crank_entry = drawn.assessed.job.live().find(|entry| matches!(entry.body, Body::Crank { .. }));
     CrankWork {
-        picture: journals::picture(drawn.shell.number, &marks(journals, here.map(|told| told.place))),
+        picture: journals::picture(drawn.frame.number, &marks(journals, here.map(|told| told.place))),
         crank,
         crank_entry: crank_entry.map(|entry| entry.id.to_string()).unwrap_or_default(),
         here: self::here(drawn, here),
@@ -172,13 +172,13 @@ fn row(told: &JournalTold) -> Row {
     }
 }
 
-fn here(drawn: &Drawn, told: Option<&JournalTold>) -> Here {
-    let slip = &drawn.shell.slip;
+fn here(drawn: &ScreenData, told: Option<&JournalTold>) -> Here {
+    let form_state = &drawn.frame.form_state;
     let place = told.map_or(Places { kind: JournalKind::Main, number: 1 }, |told| told.place);
     let said = told.and_then(|told| told.said);
-    let mut fields = JOURNAL.draw(slip, drawn.shell.unit, |_| Vec::new());
+    let mut fields = JOURNAL.draw(form_state, drawn.frame.unit, |_| Vec::new());
     fields.retain(|field| matches!(field.name, "clearance_mm" | "other_end_mm"));
-    if slip.form != JOURNAL.name {
+    if form_state.form != JOURNAL.name {
         let values = [said.and_then(|said| said.clearance_mm), said.and_then(|said| said.other_end_mm)];
         for (field, value) in fields.iter_mut().zip(values) {
             field.value = value.map(|mm| format!("{mm:.3}")).unwrap_or_default();
@@ -195,7 +195,7 @@ fn here(drawn: &Drawn, told: Option<&JournalTold>) -> Here {
         conditions: Condition::ALL.iter().map(|(condition, id, label)| (*id, first_upper(label), now == Some(*condition))).collect(),
         clearances: fields,
         print: {
-            let typed = |name: &str, usual: f64| slip.typed(JOURNAL.name, name).parse().unwrap_or(usual);
+            let typed = |name: &str, usual: f64| form_state.typed(JOURNAL.name, name).parse().unwrap_or(usual);
             let wire_mm: f64 = typed("wire_mm", USUAL_WIRE_MM);
             drawn_print(wire_mm, typed("width_mm", 4.0 * wire_mm), drawn.assessed.case.strip_down.crank)
         },
@@ -295,38 +295,38 @@ fn renewed(worked: &Worked, explained: &Explained, unit: Units) -> Option<String
 }
 
 /// A print at another width, as it is slid.
-pub async fn print(desk: Desk, query: web::Query<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn print(context: JobContext, query: web::Query<form::Sent>) -> Result<HttpResponse, Failure> {
     let typed = |name: &str, field: &field::Field, usual: f64| query.get(name).and_then(|typed| field.parse(typed).ok()).unwrap_or(usual);
     let wire_mm = typed("wire_mm", &field::STRIP_WIRE, USUAL_WIRE_MM);
     let width_mm = typed("width_mm", &field::STRIP_WIDTH, 4.0 * wire_mm).clamp(SLIDES.0 * wire_mm, SLIDES.1 * wire_mm);
-    let crank = desk.job().await?.case().strip_down.crank;
+    let crank = context.job().await?.case().strip_down.crank;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(drawn_print(wire_mm, width_mm, crank).render()?))
 }
 
 /// Writes what the sheet says of the crank.
-pub async fn said(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn said(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&CRANK, &form, desk.liking.unit);
+    let mut typed = Read::of(&CRANK, &form, context.preferences.unit);
     let said = CrankSaid {
         mains: typed.number("mains").map(|mains| mains.round() as u32),
         new_mm: typed.number("new_mm"),
         limit_mm: typed.number("limit_mm"),
     };
-    if typed.slip.is_clean() {
-        typed.slip.take("limit_mm", said.held());
+    if typed.form_state.is_clean() {
+        typed.form_state.take("limit_mm", said.held());
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    desk.write(Stage::OpenUp, sent, Body::Crank { said }, "crank", typed.fields()).await
+    context.write(Stage::OpenUp, sent, Body::Crank { said }, "crank", typed.fields()).await
 }
 
 /// Writes a journal.
-pub async fn journal(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn journal(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&JOURNAL, &form, desk.liking.unit);
-    let job = desk.job().await?;
+    let mut typed = Read::of(&JOURNAL, &form, context.preferences.unit);
+    let job = context.job().await?;
     let case = job.case();
     let strange = || Failure::Form("a journal that this crank does not have".to_owned());
     let (kind, number) = parsed(typed.raw("journal")).ok_or_else(strange)?;
@@ -335,7 +335,7 @@ pub async fn journal(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
         return Err(strange());
     }
     if !opening::may_be_open(&job) {
-        return opening::refused(&desk, sent, opening::YES_FIRST).await;
+        return opening::refused(&context, sent, opening::YES_FIRST).await;
     }
     let stood =
         case.strip_down.journals.iter().find(|said| said.is(kind, number)).copied().unwrap_or_else(|| JournalSaid::of(kind, number));
@@ -349,24 +349,24 @@ pub async fn journal(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResp
     let widths = (typed.number("width_mm"), typed.number("other_width_mm"));
     if widths.0.is_some() {
         let wire = typed.number("wire_mm").unwrap_or(USUAL_WIRE_MM);
-        said.clearance_mm = read(widths.0, wire).and_then(|told| typed.slip.take("width_mm", told));
-        said.other_end_mm = read(widths.1, wire).and_then(|told| typed.slip.take("other_width_mm", told));
+        said.clearance_mm = read(widths.0, wire).and_then(|told| typed.form_state.take("width_mm", told));
+        said.other_end_mm = read(widths.1, wire).and_then(|told| typed.form_state.take("other_width_mm", told));
     } else if form.contains_key("clearance_mm") {
         (said.clearance_mm, said.other_end_mm) = (typed.number("clearance_mm"), typed.number("other_end_mm"));
     }
-    if typed.slip.is_clean()
+    if typed.form_state.is_clean()
         && let Err(error) = said.held()
     {
-        typed.slip.wrong(error.key(), error.to_string());
+        typed.form_state.wrong(error.key(), error.to_string());
     }
-    if typed.slip.is_clean() && said == JournalSaid::of(kind, number) {
-        typed.slip.wrong("clearance_mm", "Nothing is noted yet: tap how it looks, or type what the strip says.");
+    if typed.form_state.is_clean() && said == JournalSaid::of(kind, number) {
+        typed.form_state.wrong("clearance_mm", "Nothing is noted yet: tap how it looks, or type what the strip says.");
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    desk.write(Stage::OpenUp, sent, Body::Journal { said }, "journal", typed.fields()).await
+    context.write(Stage::OpenUp, sent, Body::Journal { said }, "journal", typed.fields()).await
 }
 
 /// A strip tells no more.

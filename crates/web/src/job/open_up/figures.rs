@@ -1,9 +1,9 @@
 //! Figures of screen, relief spring and pump: a form each, and what each figure means.
 use super::Worked;
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Drawn, Sent, opening};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, ScreenData, Sent, opening};
 use crate::ui::show;
 use crate::ui::words::measured_said;
 use actix_web::http::StatusCode;
@@ -15,29 +15,29 @@ use velvet_dial_store::jobs::{Body, Measured};
 
 static SCREEN: Form = Form {
     name: "screen",
-    asks: &[Ask::new("open_share", "Share that lets light through", "0.4 is four tenths", Kind::Number(&field::OPEN_SHARE))],
+    asks: &[Question::new("open_share", "Share that lets light through", "0.4 is four tenths", Kind::Number(&field::OPEN_SHARE))],
 };
 static SPRING: Form = Form {
     name: "spring",
     asks: &[
-        Ask::new("free_mm", "Length, lying free", "mm", Kind::Number(&field::SPRING_LENGTH)),
-        Ask::new("sheet_mm", "By the sheet", "mm", Kind::Number(&field::SPRING_LENGTH)),
-        Ask::new("fitted_mm", "Fitted, valve shut", "mm, if known", Kind::NumberOrNone(&field::SPRING_LENGTH)),
-        Ask::new("wire_mm", "Its wire", "mm", Kind::NumberOrNone(&field::SPRING_WIRE)),
-        Ask::new("sheet_wire_mm", "Wire by the sheet", "mm", Kind::NumberOrNone(&field::SPRING_WIRE)),
-        Ask::new("coils", "Coils that move", "", Kind::NumberOrNone(&field::SPRING_COILS)),
-        Ask::new("sheet_coils", "Coils by the sheet", "", Kind::NumberOrNone(&field::SPRING_COILS)),
-        Ask::new("load_n", "Load at the sheet's length", "N", Kind::NumberOrNone(&field::SPRING_LOAD)),
-        Ask::new("sheet_load_n", "Load by the sheet", "N", Kind::NumberOrNone(&field::SPRING_LOAD)),
+        Question::new("free_mm", "Length, lying free", "mm", Kind::Number(&field::SPRING_LENGTH)),
+        Question::new("sheet_mm", "By the sheet", "mm", Kind::Number(&field::SPRING_LENGTH)),
+        Question::new("fitted_mm", "Fitted, valve shut", "mm, if known", Kind::NumberOrNone(&field::SPRING_LENGTH)),
+        Question::new("wire_mm", "Its wire", "mm", Kind::NumberOrNone(&field::SPRING_WIRE)),
+        Question::new("sheet_wire_mm", "Wire by the sheet", "mm", Kind::NumberOrNone(&field::SPRING_WIRE)),
+        Question::new("coils", "Coils that move", "", Kind::NumberOrNone(&field::SPRING_COILS)),
+        Question::new("sheet_coils", "Coils by the sheet", "", Kind::NumberOrNone(&field::SPRING_COILS)),
+        Question::new("load_n", "Load at the sheet's length", "N", Kind::NumberOrNone(&field::SPRING_LOAD)),
+        Question::new("sheet_load_n", "Load by the sheet", "N", Kind::NumberOrNone(&field::SPRING_LOAD)),
     ],
 };
 static PUMP: Form = Form {
     name: "pump",
     asks: &[
-        Ask::new("tip_mm", "Tip clearance", "mm", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
-        Ask::new("tip_limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
-        Ask::new("end_float_mm", "End float", "mm", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
-        Ask::new("end_float_limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Question::new("tip_mm", "Tip clearance", "mm", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Question::new("tip_limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Question::new("end_float_mm", "End float", "mm", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
+        Question::new("end_float_limit_mm", "At most", "mm, by the sheet", Kind::NumberOrNone(&field::PUMP_CLEARANCE)),
     ],
 };
 
@@ -55,16 +55,16 @@ pub struct FigureForm {
 }
 
 /// The forms with what stands.
-pub fn forms(drawn: &Drawn, worked: &Worked) -> Vec<FigureForm> {
-    let (case, slip, unit) = (&drawn.assessed.case, &drawn.shell.slip, drawn.shell.unit);
+pub fn forms(drawn: &ScreenData, worked: &Worked) -> Vec<FigureForm> {
+    let (case, form_state, unit) = (&drawn.assessed.case, &drawn.frame.form_state, drawn.frame.unit);
     let seen = &case.strip_down;
     let entry = |part: &str| {
         let subject = format!("measured {part}");
         drawn.assessed.job.live().find(|entry| entry.body.subject().as_deref() == Some(&subject))
     };
     let one = |form: &'static Form, title: &'static str, values: Vec<Option<f64>>, means: String| {
-        let mut fields = form.draw(slip, unit, |_| Vec::new());
-        if slip.form != form.name {
+        let mut fields = form.draw(form_state, unit, |_| Vec::new());
+        if form_state.form != form.name {
             for (field, value) in fields.iter_mut().zip(values) {
                 field.value = value.map(show::plain).unwrap_or_default();
             }
@@ -79,7 +79,7 @@ pub fn forms(drawn: &Drawn, worked: &Worked) -> Vec<FigureForm> {
             entry: stands.map(|entry| entry.id.to_string()).unwrap_or_default(),
             said,
             means,
-            refused: slip.form == form.name,
+            refused: form_state.form == form.name,
         }
     };
     let starves = worked.starving.map_or_else(String::new, |starving| match starving.starves_at_rpm {
@@ -154,35 +154,35 @@ fn measured_of(part: &str, typed: &mut Read<'_>) -> Result<Option<Measured>, Str
                 end_float_mm: typed.number("end_float_mm"),
                 end_float_limit_mm: typed.number("end_float_limit_mm"),
             };
-            if typed.slip.is_clean() { Some(Measured::Pump(pump.held()?)) } else { None }
+            if typed.form_state.is_clean() { Some(Measured::Pump(pump.held()?)) } else { None }
         }
     })
 }
 
 /// Writes a part's figures.
-pub async fn measured(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn measured(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     let part = form.get("part").map_or("", String::as_str);
     let of = [&SCREEN, &SPRING, &PUMP]
         .into_iter()
         .find(|form| form.name == part)
         .ok_or_else(|| Failure::Form("a part that is not on the list".to_owned()))?;
-    let mut typed = Read::of(of, &form, desk.liking.unit);
-    if !opening::may_be_open(&desk.job().await?) {
-        return opening::refused(&desk, sent, opening::YES_FIRST).await;
+    let mut typed = Read::of(of, &form, context.preferences.unit);
+    if !opening::may_be_open(&context.job().await?) {
+        return opening::refused(&context, sent, opening::YES_FIRST).await;
     }
     let read = measured_of(part, &mut typed);
     let measured = match read {
-        Ok(measured) => measured.filter(|_| typed.slip.is_clean()),
+        Ok(measured) => measured.filter(|_| typed.form_state.is_clean()),
         Err(error) => {
-            typed.slip.wrong(error.key(), error.to_string());
+            typed.form_state.wrong(error.key(), error.to_string());
             None
         }
     };
     let Some(measured) = measured else {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let fields = typed.fields().into_iter().chain([("part".to_owned(), part.to_owned())]).collect();
-    desk.write(Stage::OpenUp, sent, Body::Measured { figure: measured }, "measured", fields).await
+    context.write(Stage::OpenUp, sent, Body::Measured { figure: measured }, "measured", fields).await
 }

@@ -1,10 +1,10 @@
 //! The link by which the customer says yes: made with what is proposed, shown once, called back.
 use super::plan;
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::http::{Failure, Slip};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState};
 use crate::job::assess::assess;
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Drawn, Sent};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, ScreenData, Sent};
 use crate::ui::show;
 use crate::ui::times;
 use crate::ui::words::describe;
@@ -23,9 +23,9 @@ use velvet_dial_store::jobs::{self, Body, Link, LinkState, Proposal};
 static LINK: Form = Form {
     name: "link",
     asks: &[
-        Ask::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
-        Ask::new("days", "Valid for", "days", Kind::Number(&field::LINK_DAYS)),
-        Ask::new("words", "In your own words", "what can wait, what you advise", Kind::Lines(600)),
+        Question::new("up_to", "Up to", "in money", Kind::NumberOrNone(&field::UP_TO)),
+        Question::new("days", "Valid for", "days", Kind::Number(&field::LINK_DAYS)),
+        Question::new("words", "In your own words", "what can wait, what you advise", Kind::Lines(600)),
     ],
 };
 /// What was made goes with the answer and never with an address: nobody can have another site's link shown here.
@@ -54,10 +54,10 @@ pub struct Row {
 }
 
 /// Lays it out.
-pub fn work(drawn: &Drawn, plan: &Plan) -> LinkWork {
-    let slip = &drawn.shell.slip;
-    let mut fields = LINK.draw(slip, drawn.shell.unit, |_| Vec::new());
-    if slip.form != LINK.name {
+pub fn work(drawn: &ScreenData, plan: &Plan) -> LinkWork {
+    let form_state = &drawn.frame.form_state;
+    let mut fields = LINK.draw(form_state, drawn.frame.unit, |_| Vec::new());
+    if form_state.form != LINK.name {
         for field in &mut fields {
             field.value = match field.name {
                 "up_to" => plan::up_to(plan).map(|up_to| format!("{up_to:.0}")).unwrap_or_default(),
@@ -84,15 +84,15 @@ pub fn work(drawn: &Drawn, plan: &Plan) -> LinkWork {
     let said = drawn.assessed.job.live().filter(|entry| matches!(entry.body, Body::Customer { .. }));
     LinkWork {
         fields,
-        code: Some(slip.typed(MADE, "address")).filter(|address| !address.is_empty()).and_then(velvet_dial_report::code),
+        code: Some(form_state.typed(MADE, "address")).filter(|address| !address.is_empty()).and_then(velvet_dial_report::code),
         message: show::query_escape(&format!(
             "About your vehicle {}: please look at our proposal and tell us what you want. {}",
             drawn.assessed.job.head.vehicle.tag,
-            slip.typed(MADE, "address")
+            form_state.typed(MADE, "address")
         )),
-        address: Some(slip.typed(MADE, "address").to_owned()).filter(|address| !address.is_empty()),
+        address: Some(form_state.typed(MADE, "address").to_owned()).filter(|address| !address.is_empty()),
         links: drawn.links.iter().map(row).collect(),
-        said: said.map(|entry| format!("{} ({})", describe(&entry.body, drawn.shell.unit), show::moment(entry.written_at, zone))).collect(),
+        said: said.map(|entry| format!("{} ({})", describe(&entry.body, drawn.frame.unit), show::moment(entry.written_at, zone))).collect(),
     }
 }
 
@@ -123,17 +123,23 @@ fn says(plan: &Plan, record: &[String], complaint: &str, words: &str) -> Vec<Str
 }
 
 /// Makes a link and shows it.
-pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn make(context: JobContext, request: HttpRequest, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&LINK, &form, desk.liking.unit);
+    let mut typed = Read::of(&LINK, &form, context.preferences.unit);
     let (up_to, days, words) = (typed.number("up_to"), typed.number("days"), typed.text("words"));
     let seen = sent.seen();
-    if !typed.slip.is_clean() {
-        return desk.answer(Stage::OpenUp, Asked { seen, slip: typed.slip, ..Asked::default() }, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        return context
+            .answer(
+                Stage::OpenUp,
+                ScreenRequest { seen, form_state: typed.form_state, ..ScreenRequest::default() },
+                StatusCode::UNPROCESSABLE_ENTITY,
+            )
+            .await;
     }
-    let shop = accounts::shop(&desk.app.db, &desk.viewer).await?;
-    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
-    let (plan, plain, head, shop) = desk
+    let shop = accounts::shop(&context.app.db, &context.viewer).await?;
+    let assessed = assess(context.app.clone(), context.job().await?, None).await?;
+    let (plan, plain, head, shop) = context
         .app
         .work
         .out(move || {
@@ -153,21 +159,22 @@ pub async fn make(desk: Desk, request: HttpRequest, form: web::Form<form::Sent>)
         up_to,
         money: shop.money.unwrap_or_default(),
     };
-    let token = jobs::make_link(&desk.app.db, &desk.viewer, desk.number, &proposal, days.unwrap_or_default().round() as i64).await?;
-    let shop = desk.app.serving.public_url.clone().unwrap_or_else(|| {
+    let token =
+        jobs::make_link(&context.app.db, &context.viewer, context.number, &proposal, days.unwrap_or_default().round() as i64).await?;
+    let shop = context.app.serving.public_url.clone().unwrap_or_else(|| {
         let at = request.connection_info();
         format!("{}://{}", at.scheme(), at.host())
     });
-    let mut slip = Slip::of(MADE);
-    slip.keep("address", &format!("{shop}/yes/{token}"));
-    desk.answer(Stage::OpenUp, Asked { seen, slip, ..Asked::default() }, StatusCode::OK).await
+    let mut form_state = FormState::of(MADE);
+    form_state.keep("address", &format!("{shop}/yes/{token}"));
+    context.answer(Stage::OpenUp, ScreenRequest { seen, form_state, ..ScreenRequest::default() }, StatusCode::OK).await
 }
 
 /// Calls a link back.
-pub async fn revoke(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn revoke(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let id =
         form.get("link").and_then(|id| Uuid::parse_str(id).ok()).ok_or_else(|| Failure::Form("a link that does not exist".to_owned()))?;
-    jobs::revoke_link(&desk.app.db, &desk.viewer, desk.number, id).await?;
+    jobs::revoke_link(&context.app.db, &context.viewer, context.number, id).await?;
     let seen = Sent::of(&form).seen();
-    desk.answer(Stage::OpenUp, Asked { seen, ..Asked::default() }, StatusCode::OK).await
+    context.answer(Stage::OpenUp, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await
 }

@@ -5,13 +5,13 @@ mod link;
 mod plan;
 mod talk;
 
-use crate::job::Drawn;
+use crate::job::ScreenData;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
+use crate::job::frame::PageFrame;
 use crate::job::notes::{self, KeptNote};
 use crate::job::opening::{self, Yes, may_be_open};
-use crate::job::shell::Shell;
-use crate::state::House;
+use crate::state::ShopContext;
 use crate::ui::count;
 use crate::ui::words::describe;
 use actix_web::web::{ServiceConfig, get, post};
@@ -41,16 +41,16 @@ pub struct Worked {
 }
 
 /// Works it out.
-pub fn worked(assessed: &Assessed, house: &House) -> Worked {
+pub fn worked(assessed: &Assessed, shop_context: &ShopContext) -> Worked {
     let (case, now) = (&assessed.case, &assessed.now);
     let crank = opened::crank(&case.engine, &case.strip_down);
     let screen =
         case.strip_down.screen.map(|screen| Screen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
-    let plan = opened::plan(case, now, house.shop.labour_rate);
+    let plan = opened::plan(case, now, shop_context.shop.labour_rate);
     Worked {
         surprises: talk::open(assessed, &plan),
         plan,
-        money: house.money().to_owned(),
+        money: shop_context.money().to_owned(),
         explained: opened::explained(case, now, &assessed.tracer, &crank),
         // OK because the card and the share were held to their ranges when they were taken.
         starving: screen.and_then(|screen| starving(&screen).ok()),
@@ -61,7 +61,7 @@ pub fn worked(assessed: &Assessed, house: &House) -> Worked {
 #[derive(Template)]
 #[template(path = "job/open_up/open_up.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     /// Said where neither plan nor opening is due.
     quiet: bool,
     /// What stops the job until it is talked over.
@@ -99,16 +99,16 @@ impl Look {
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    // OK because the desk works it out for this stage before it draws.
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
+    // OK because the context works it out for this stage before it draws.
     let Some(worked) = drawn.opened else { return Ok(String::new()) };
     let assessed = drawn.assessed;
     let looks = looks(drawn, worked);
     Surface {
-        bench: drawn.shell,
+        bench: drawn.frame,
         quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
-        talk: talk::work(&worked.surprises, &drawn.shell.slip, drawn.shell.unit, &worked.money),
-        talked: talked(&assessed.job, drawn.shell.unit),
+        talk: talk::work(&worked.surprises, &drawn.frame.form_state, drawn.frame.unit, &worked.money),
+        talked: talked(&assessed.job, drawn.frame.unit),
         plan: plan::work(&worked.plan, &worked.money, &assessed.job),
         pace: pace(assessed),
         kept: notes::kept(drawn.engine_notes, assessed.job.head.number, &assessed.job.zone),
@@ -119,7 +119,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         looks,
         crank: crank::work(drawn, worked),
         figures: figures::forms(drawn, worked),
-        after: assessed.job.figures_after().into_iter().map(|entry| describe(&entry.body, drawn.shell.unit)).collect(),
+        after: assessed.job.figures_after().into_iter().map(|entry| describe(&entry.body, drawn.frame.unit)).collect(),
     }
     .render()
 }
@@ -134,7 +134,7 @@ fn pace(assessed: &Assessed) -> String {
 }
 
 /// What lies behind the openings of the plan, and what was found behind one, in the order of the bench.
-fn looks(drawn: &Drawn, worked: &Worked) -> Vec<Look> {
+fn looks(drawn: &ScreenData, worked: &Worked) -> Vec<Look> {
     let card = &drawn.assessed.case.engine;
     let figures = drawn.assessed.case.strip_down.outcomes(card.cylinders);
     let planned = |check: &str| worked.plan.openings.iter().any(|opening| opening.looks.iter().any(|look| look.check.id == check));

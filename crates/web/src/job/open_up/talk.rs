@@ -1,10 +1,10 @@
 //! Stop and talk: a finding that does not fit what the customer said yes to, what it costs either way, and their answer, without which nothing is put right.
 use crate::http::Failure;
-use crate::http::Slip;
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::http::FormState;
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
 use crate::job::assess::{Assessed, assess};
-use crate::job::shell::Ask as Asked;
-use crate::job::{Desk, Sent, opening};
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent, opening};
 use crate::ui::show;
 use crate::ui::words::describe;
 use actix_web::http::StatusCode;
@@ -18,9 +18,9 @@ use velvet_dial_store::jobs::{Approval, Body, Job};
 static TALK: Form = Form {
     name: "talk",
     asks: &[
-        Ask::new("about", "", "", Kind::Hidden),
-        Ask::new("who", "Who was asked", "", Kind::Needed(80, "nobody named yet: who was asked?")),
-        Ask::new("words", "What was said", "by phone, up to what", Kind::Text(160)),
+        Question::new("about", "", "", Kind::Hidden),
+        Question::new("who", "Who was asked", "", Kind::Needed(80, "nobody named yet: who was asked?")),
+        Question::new("words", "What was said", "by phone, up to what", Kind::Text(160)),
     ],
 };
 
@@ -43,7 +43,7 @@ pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
 }
 
 /// The first of them as the screen shows it: one talk at a time.
-pub fn work(open: &[Surprise], slip: &Slip, unit: Units, money: &str) -> Option<Talk> {
+pub fn work(open: &[Surprise], form_state: &FormState, unit: Units, money: &str) -> Option<Talk> {
     let surprise = open.first()?;
     let name = |cause: &str| cause.to_lowercase();
     let mut says = vec![format!(
@@ -66,7 +66,7 @@ pub fn work(open: &[Surprise], slip: &Slip, unit: Units, money: &str) -> Option<
         ));
     }
     says.push(format!("Closed again and nothing mended: about {:.0}.", surprise.stop_money));
-    let mut fields = TALK.draw(slip, unit, |_| Vec::new());
+    let mut fields = TALK.draw(form_state, unit, |_| Vec::new());
     fields.retain(|field| field.name != "about");
     Some(Talk { key: surprise.key.clone(), found: surprise.label.clone(), says, fields })
 }
@@ -78,34 +78,34 @@ pub fn talked(job: &Job, unit: Units) -> Vec<String> {
 }
 
 /// The screen that asks for the talk or for a new approval, where a repair of this cause waits for one; none where it does not.
-pub async fn stops(desk: &Desk, sent: Sent<'_>, cause: Option<&str>) -> Result<Option<HttpResponse>, Failure> {
-    let job = desk.job().await?;
+pub async fn stops(context: &JobContext, sent: Sent<'_>, cause: Option<&str>) -> Result<Option<HttpResponse>, Failure> {
+    let job = context.job().await?;
     if matches!(job.approval(), Approval::Declined { .. }) {
-        return Ok(Some(opening::refused(desk, sent, opening::DECLINED).await?));
+        return Ok(Some(opening::refused(context, sent, opening::DECLINED).await?));
     }
-    let hour = desk.house().await?.shop.labour_rate;
-    let (assessed, cause) = (assess(desk.app.clone(), job, None).await?, cause.map(str::to_owned));
+    let hour = context.shop_context().await?.shop.labour_rate;
+    let (assessed, cause) = (assess(context.app.clone(), job, None).await?, cause.map(str::to_owned));
     let look = move || {
         let plan = opened::plan(&assessed.case, &assessed.now, hour);
         let cost = plan.costs.iter().find(|cost| cost.second.is_none() && Some(&cost.cause.id) == cause.as_ref());
         let over = cost.and_then(|cost| Some((cost.all_money, assessed.job.approval().goes_over(cost.all_money)?)));
         (open(&assessed, &plan), over)
     };
-    let (open, over) = desk.app.work.out(look).await?;
+    let (open, over) = context.app.work.out(look).await?;
     if open.is_empty() {
         let Some((money, up_to)) = over else { return Ok(None) };
-        return Ok(Some(opening::refused(desk, sent, &opening::over_the_amount(money, up_to)).await?));
+        return Ok(Some(opening::refused(context, sent, &opening::over_the_amount(money, up_to)).await?));
     }
-    let mut slip = Slip::of(TALK.name);
-    slip.wrong("who", "Stop and talk first: what was found does not fit, and nothing is put right before the customer knows.");
-    let ask = Asked { seen: sent.seen(), slip, ..Asked::default() };
-    Ok(Some(desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await?))
+    let mut form_state = FormState::of(TALK.name);
+    form_state.wrong("who", "Stop and talk first: what was found does not fit, and nothing is put right before the customer knows.");
+    let ask = ScreenRequest { seen: sent.seen(), form_state, ..ScreenRequest::default() };
+    Ok(Some(context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await?))
 }
 
 /// Writes what was said.
-pub async fn said(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn said(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&TALK, &form, desk.liking.unit);
+    let mut typed = Read::of(&TALK, &form, context.preferences.unit);
     let (who, words) = (typed.text("who"), typed.text("words"));
     let about = typed.raw("about").to_owned();
     let go_on = match form.get("say").map(String::as_str) {
@@ -116,10 +116,10 @@ pub async fn said(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpRespons
     if about.is_empty() {
         return Err(Failure::Form("a finding that is not on the list".to_owned()));
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let fields = typed.fields().into_iter().chain([("say".to_owned(), if go_on { "go_on" } else { "stop" }.to_owned())]).collect();
-    desk.write(Stage::OpenUp, sent, Body::Talked { about, go_on, who, words }, "talked", fields).await
+    context.write(Stage::OpenUp, sent, Body::Talked { about, go_on, who, words }, "talked", fields).await
 }

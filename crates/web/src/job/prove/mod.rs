@@ -1,13 +1,13 @@
 //! Prove: the same points again, and the close. After-readings are taken as all readings are.
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
-use crate::job::Drawn;
+use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
+use crate::job::ScreenData;
 use crate::job::cards::{self, CheckCard};
-use crate::job::put_right::steps::{Question, questions_at};
+use crate::job::frame::{PageFrame, ScreenRequest};
+use crate::job::put_right::steps::{SchoolQuestion, questions_at};
 use crate::job::put_right::{DebrisCard, debris_cards};
 use crate::job::run::view::{self, ReadingsWork};
-use crate::job::shell::{Ask as Asked, Shell};
-use crate::job::{Desk, Sent, record};
+use crate::job::{JobContext, Sent, record};
 use crate::state::seal_ledgers;
 use crate::ui::show;
 use crate::ui::words::describe;
@@ -28,77 +28,79 @@ use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, Found, Job};
 static CLOSING: Form = Form {
     name: "closing",
     asks: &[
-        Ask::new("cause", "What it was", "", Kind::Choice),
-        Ask::new("known", "How that is known", "", Kind::Choice),
-        Ask::new("source", "Source of the debris mended", "", Kind::Choice),
-        Ask::new("without_proof", "Why without proof", "the report says it", Kind::Text(300)),
-        Ask::new("took", "It took, first bolt to proof", "minutes of work, if you know", Kind::NumberOrNone(&field::TOOK)),
+        Question::new("cause", "What it was", "", Kind::Choice),
+        Question::new("known", "How that is known", "", Kind::Choice),
+        Question::new("source", "Source of the debris mended", "", Kind::Choice),
+        Question::new("without_proof", "Why without proof", "the report says it", Kind::Text(300)),
+        Question::new("took", "It took, first bolt to proof", "minutes of work, if you know", Kind::NumberOrNone(&field::TOOK)),
     ],
 };
 
 /// Closes the job with what it was and shows its report; a job closed already stays so. What comes without the questions, as from a program, is taken as unsaid.
-pub async fn close(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&CLOSING, &form, desk.liking.unit);
+    let mut typed = Read::of(&CLOSING, &form, context.preferences.unit);
     let (took_min, known, source) = (typed.number("took"), typed.choice("known", Known::ALL), typed.choice("source", SourceIs::ALL));
     let without_proof = typed.text("without_proof");
     let mut found = Found { took_min, known, source, without_proof, ..Found::default() };
     let cause = typed.raw("cause");
     if !cause.is_empty() && knowledge().cause(cause).is_none() {
-        typed.slip.wrong("cause", "Choose one of the causes on the list.");
+        typed.form_state.wrong("cause", "Choose one of the causes on the list.");
     }
     found.cause = Some(cause.to_owned()).filter(|cause| !cause.is_empty());
     if found.cause.is_some() && found.known.is_none() {
-        typed.slip.wrong("known", "How is it known? Choose one. A cause that is only supposed is saved but not counted as experience.");
+        typed
+            .form_state
+            .wrong("known", "How is it known? Choose one. A cause that is only supposed is saved but not counted as experience.");
     }
     if form.contains_key("source") && source.is_none() {
-        typed.slip.wrong("source", "Debris was found. Is its source mended? Choose: else the vehicle comes back with the same.");
+        typed.form_state.wrong("source", "Debris was found. Is its source mended? Choose: else the vehicle comes back with the same.");
     }
     if form.contains_key("without_proof") && found.without_proof.is_empty() {
-        typed.slip.wrong("without_proof", "The repair is not proven. Say in a few words why you close the job without proof.");
+        typed.form_state.wrong("without_proof", "The repair is not proven. Say in a few words why you close the job without proof.");
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::Prove, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::Prove, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     for _ in 0..TRIES {
-        let job = desk.job().await?;
+        let job = context.job().await?;
         if let Some(closing) = job.closing() {
             // Sent twice it is the same closing. Somebody else's is told, and what was typed here is kept.
-            if closing.author == desk.viewer.user || matches!(&closing.body, Body::Closed { found: said } if said.same_cause(&found)) {
+            if closing.author == context.viewer.user || matches!(&closing.body, Body::Closed { found: said } if said.same_cause(&found)) {
                 break;
             }
             let when = show::moment(closing.written_at, &job.zone);
-            typed.slip.wrong(
+            typed.form_state.wrong(
                 "known",
                 format!(
                     "{} closed this job at {when}, and said something else. What you chose is kept here. To close it with your answer, open the job again from its report first.",
                     closing.author_name
                 ),
             );
-            let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-            return desk.answer(Stage::Prove, ask, StatusCode::CONFLICT).await;
+            let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+            return context.answer(Stage::Prove, ask, StatusCode::CONFLICT).await;
         }
         let seq = job.seq();
         // An opening's minutes are learnt from jobs that opened something.
         if found.took_min.is_some() && (opened_for_it(&job) || looked_inside(&job)) {
             found.planned_min = planned(&job, &found);
         }
-        let record = record::of(&desk, job, found.known).await?;
-        let keys = desk.app.serving.keys.as_deref();
-        let record = record::closing(&desk.app.db, &desk.viewer, keys, record, chrono::Utc::now()).await?;
+        let record = record::of(&context, job, found.known).await?;
+        let keys = context.app.serving.keys.as_deref();
+        let record = record::closing(&context.app.db, &context.viewer, keys, record, chrono::Utc::now()).await?;
         let closing = Closing { submit_key: sent.key, seq, record: &record, found: found.clone(), at: None };
-        if jobs::close(&desk.app.db, &desk.viewer, desk.number, &closing).await? == Closed::Stands {
+        if jobs::close(&context.app.db, &context.viewer, context.number, &closing).await? == Closed::Stands {
             break;
         }
     }
-    desk.app.forget_house(&desk.viewer);
-    seal_ledgers(&desk.app.db, desk.app.serving.keys.as_deref()).await;
-    let job = desk.job().await?;
-    Ok(desk.to(&if job.closed() {
-        format!("/jobs/{}/report", desk.number)
+    context.app.forget_shop_context(&context.viewer);
+    seal_ledgers(&context.app.db, context.app.serving.keys.as_deref()).await;
+    let job = context.job().await?;
+    Ok(context.to(&if job.closed() {
+        format!("/jobs/{}/report", context.number)
     } else {
-        format!("/jobs/{}/{}", desk.number, Stage::Prove.id())
+        format!("/jobs/{}/{}", context.number, Stage::Prove.id())
     }))
 }
 
@@ -110,18 +112,18 @@ fn planned(job: &Job, found: &Found) -> Option<f64> {
 }
 
 /// What a crank after the repair showed.
-pub async fn cranked(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn cranked(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let said = form.get("outcome").map_or("", String::as_str);
     let outcome = Cranked::ALL.iter().find(|(_, id, _)| *id == said).map(|(outcome, ..)| *outcome);
     let outcome = outcome.ok_or_else(|| Failure::Form("a crank that showed what none can".to_owned()))?;
     let fields = vec![("outcome".to_owned(), outcome.id().to_owned())];
-    desk.write(Stage::Prove, Sent::of(&form), Body::Cranked { outcome }, "cranked", fields).await
+    context.write(Stage::Prove, Sent::of(&form), Body::Cranked { outcome }, "cranked", fields).await
 }
 
 /// Oil was filled to the mark, and the level checked.
-pub async fn filled(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn filled(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Look);
-    desk.write(stage, Sent::of(&form), Body::Filled {}, "filled", Vec::new()).await
+    context.write(stage, Sent::of(&form), Body::Filled {}, "filled", Vec::new()).await
 }
 
 /// Times the record is made anew because somebody writes meanwhile.
@@ -147,7 +149,7 @@ pub fn shape(word: &ProofWord) -> &'static str {
 #[derive(Template)]
 #[template(path = "job/prove/prove.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     work: ReadingsWork,
     /// It was opened and closed again: it is cranked before it is started.
     crank_first: bool,
@@ -158,27 +160,27 @@ struct Surface<'a> {
     /// Debris that was found: its source is mended before the job is closed.
     debris: Vec<DebrisCard>,
     /// Where mechanics differ on what proves it.
-    questions: Vec<Question>,
+    questions: Vec<SchoolQuestion>,
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
     let work = view::work(drawn, true);
     let cranked = cranked_since(&drawn.assessed.job);
     let debris = debris_cards(drawn);
     let read = drawn.assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
     Surface {
-        bench: drawn.shell,
+        bench: drawn.frame,
         crank_first: opened_for_it(&drawn.assessed.job) && cranked.is_none_or(showed_none) && !read && !drawn.assessed.job.closed(),
         recheck: if drawn.assessed.job.repair().is_some() && !drawn.assessed.job.closed() {
             cards::recheck(drawn.assessed)
         } else {
             Vec::new()
         },
-        cranked: cranked.map(|entry| describe(&entry.body, drawn.shell.unit)),
+        cranked: cranked.map(|entry| describe(&entry.body, drawn.frame.unit)),
         closing: closing(drawn, work.proof.as_ref(), &debris),
         debris,
-        questions: questions_at(Stage::Prove, &drawn.house.shop.ways),
+        questions: questions_at(Stage::Prove, &drawn.shop_context.shop.ways),
         work,
     }
     .render()
@@ -208,13 +210,13 @@ fn cranked_since(job: &Job) -> Option<&Entry> {
 }
 
 /// The questions of the closing; what was put right stands in them, and that the pressure came back where it did.
-fn closing(drawn: &Drawn, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
-    let (assessed, know, slip) = (drawn.assessed, knowledge(), &drawn.shell.slip);
+fn closing(drawn: &ScreenData, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
+    let (assessed, know, form_state) = (drawn.assessed, knowledge(), &drawn.frame.form_state);
     let none = Choice { id: String::new(), label: "not on the list, or not known".to_owned() };
     let of = |index: usize| know.causes.get(index).map(|cause| Choice { id: cause.id.clone(), label: cause.name.clone() });
     let causes = || assessed.now.posterior.ranked().into_iter().filter_map(of).chain([none.clone()]).collect();
     let choose = Choice { id: String::new(), label: "choose".to_owned() };
-    let mut fields = CLOSING.draw(slip, drawn.shell.unit, |name| match name {
+    let mut fields = CLOSING.draw(form_state, drawn.frame.unit, |name| match name {
         "cause" => causes(),
         "source" => std::iter::once(choose.clone()).chain(Choice::all(SourceIs::ALL)).collect(),
         _ => std::iter::once(choose.clone()).chain(Choice::all(Known::ALL)).collect(),
@@ -225,7 +227,7 @@ fn closing(drawn: &Drawn, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<F
     let open = proof.is_none_or(|proof| matches!(proof.word, ProofWord::NotProven | ProofWord::Worse));
     let wanted = assessed.job.repair().is_some() || assessed.now.verdict.overall != Decision::Within;
     fields.retain(|field| field.name != "without_proof" || (open && wanted));
-    if slip.form != CLOSING.name {
+    if form_state.form != CLOSING.name {
         let repaired = assessed.job.repair().and_then(|repair| repair.cause.clone());
         let back = repaired.is_some() && proof.is_some_and(|proof| matches!(proof.word, ProofWord::Proven | ProofWord::InPart));
         for field in &mut fields {

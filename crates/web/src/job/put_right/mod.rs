@@ -4,13 +4,13 @@ pub mod steps;
 mod timetable;
 
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Choice, Drawn as Field, Form, Kind, Read};
-use crate::job::Drawn;
+use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
+use crate::job::ScreenData;
+use crate::job::frame::PageFrame;
+use crate::job::frame::ScreenRequest;
 use crate::job::lines::{self, Line};
 use crate::job::open_up::{stops, talked};
-use crate::job::shell::Ask as Asked;
-use crate::job::shell::Shell;
-use crate::job::{Desk, Sent};
+use crate::job::{JobContext, Sent};
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -29,37 +29,37 @@ use velvet_dial_store::jobs::{Body, Repair};
 static FORM: Form = Form {
     name: "repair",
     asks: &[
-        Ask::new("cause", "What it was", "", Kind::Choice),
-        Ask::new("done", "What was done", "for the report", Kind::NeededLines(2000, DONE)),
-        Ask::new(
+        Question::new("cause", "What it was", "", Kind::Choice),
+        Question::new("done", "What was done", "for the report", Kind::NeededLines(2000, DONE)),
+        Question::new(
             "stopgap",
             "This is a stopgap: it hides the fault (thicker oil, a shim, a heavier spring)",
             "the report names it so",
             Kind::Tick,
         ),
-        Ask::new("follow_up", "What may follow, what to check again", "if anything", Kind::Lines(2000)),
+        Question::new("follow_up", "What may follow, what to check again", "if anything", Kind::Lines(2000)),
     ],
 };
 const DONE: &str = "a sentence for the report, for example “New pickup seal, flange bolt first, bracket last”.";
 
 /// Writes the repair.
-pub async fn record(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn record(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let (done, follow_up) = (typed.text("done"), typed.text("follow_up"));
     let stopgap = typed.ticked("stopgap");
     let cause = Some(typed.raw("cause").to_owned()).filter(|cause| !cause.is_empty());
     if cause.as_ref().is_some_and(|cause| knowledge().cause(cause).is_none()) {
-        typed.slip.wrong("cause", "Choose one of the causes on the list.");
+        typed.form_state.wrong("cause", "Choose one of the causes on the list.");
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    if let Some(answer) = stops(&desk, sent, cause.as_deref()).await? {
+    if let Some(answer) = stops(&context, sent, cause.as_deref()).await? {
         return Ok(answer);
     }
-    desk.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up, stopgap }), "repair", typed.fields()).await
+    context.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up, stopgap }), "repair", typed.fields()).await
 }
 
 /// Its addresses.
@@ -74,13 +74,13 @@ pub fn routes(config: &mut ServiceConfig) {
 #[derive(Template)]
 #[template(path = "job/put_right/put_right.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     work: PutRightWork,
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: put_right(drawn) }.render()
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
+    Surface { bench: drawn.frame, work: put_right(drawn) }.render()
 }
 
 /// What was put right, and what to propose.
@@ -105,7 +105,7 @@ pub struct DebrisCard {
 }
 
 /// What was found before the repair.
-pub fn debris_cards(drawn: &Drawn) -> Vec<DebrisCard> {
+pub fn debris_cards(drawn: &ScreenData) -> Vec<DebrisCard> {
     let card = |found: Found| DebrisCard {
         title: first_upper(&found.debris.name),
         from: &found.debris.from,
@@ -129,7 +129,7 @@ pub struct Done {
     pub follow_up: String,
 }
 
-fn put_right(drawn: &Drawn) -> PutRightWork {
+fn put_right(drawn: &ScreenData) -> PutRightWork {
     let (assessed, know) = (drawn.assessed, knowledge());
     let ranked = assessed.now.posterior.ranked();
     let leader = ranked.first().and_then(|index| know.causes.get(*index));
@@ -140,23 +140,23 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
     };
     let none = Choice { id: String::new(), label: "none of these".to_owned() };
     let causes = || ranked.iter().filter_map(choice).chain([none.clone()]).collect();
-    let mut fields = FORM.draw(&drawn.shell.slip, drawn.shell.unit, |_| causes());
+    let mut fields = FORM.draw(&drawn.frame.form_state, drawn.frame.unit, |_| causes());
     // On a fresh form the leading suspect is the likeliest.
-    if drawn.shell.slip.form != FORM.name
+    if drawn.frame.form_state.form != FORM.name
         && let (Some(field), Some(leader)) = (fields.first_mut(), leader)
     {
         field.value.clone_from(&leader.id);
     }
     let done = assessed.job.live().filter_map(|entry| match &entry.body {
         Body::Repair(repair) => Some(Done {
-            line: lines::line(&assessed.job, entry, drawn.shell.unit),
+            line: lines::line(&assessed.job, entry, drawn.frame.unit),
             done: repair.done.clone(),
             follow_up: repair.follow_up.clone(),
         }),
         _ => None,
     });
     let steps = steps::steps(drawn);
-    if drawn.shell.slip.form != FORM.name
+    if drawn.frame.form_state.form != FORM.name
         && let Some(steps) = &steps
     {
         for field in &mut fields {
@@ -172,7 +172,7 @@ fn put_right(drawn: &Drawn) -> PutRightWork {
         steps,
         timetable: timetable::timetable(drawn),
         debris: debris_cards(drawn),
-        talked: talked(&assessed.job, drawn.shell.unit),
+        talked: talked(&assessed.job, drawn.frame.unit),
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
         done: done.collect(),
     }

@@ -3,7 +3,7 @@ use crate::http::{Failure, form};
 use crate::job::notes;
 use crate::job::open_up::stops;
 use crate::job::opening;
-use crate::job::{Desk, Drawn, Sent};
+use crate::job::{JobContext, ScreenData, Sent};
 use crate::ui::show;
 use crate::ui::words::sheet_name;
 use actix_web::{HttpResponse, web};
@@ -26,7 +26,7 @@ pub struct Steps {
     pub stopgap: &'static str,
     pub after: Vec<&'static str>,
     /// Where mechanics differ on this repair.
-    pub questions: Vec<Question>,
+    pub questions: Vec<SchoolQuestion>,
     /// Torques as the sheet in force says them, and that sheet; none where nobody entered any.
     pub torques: Option<(String, Vec<String>)>,
     /// What was replaced for this complaint and was not it.
@@ -84,27 +84,27 @@ fn of_an_opening(word: &str, step: &str) -> bool {
 }
 
 /// A question on which mechanics differ, with the way this shop goes.
-pub struct Question {
+pub struct SchoolQuestion {
     pub id: &'static str,
     pub ask: &'static str,
     pub ours: Option<&'static str>,
     pub ways: Vec<&'static Way>,
 }
 
-fn question(school: &'static School, ways: &BTreeMap<String, String>) -> Question {
+fn question(school: &'static School, ways: &BTreeMap<String, String>) -> SchoolQuestion {
     let ours = ways.get(&school.id).and_then(|way| school.way(way));
     let mut sorted: Vec<&Way> = school.ways.iter().collect();
     sorted.sort_by_key(|way| ours.is_none_or(|ours| ours.id != way.id));
-    Question { id: &school.id, ask: &school.ask, ours: ours.map(|way| way.label.as_str()), ways: sorted }
+    SchoolQuestion { id: &school.id, ask: &school.ask, ours: ours.map(|way| way.label.as_str()), ways: sorted }
 }
 
 /// The questions of a stage.
-pub fn questions_at(stage: Stage, ways: &BTreeMap<String, String>) -> Vec<Question> {
+pub fn questions_at(stage: Stage, ways: &BTreeMap<String, String>) -> Vec<SchoolQuestion> {
     schools().iter().filter(|school| school.is_at(stage)).map(|school| question(school, ways)).collect()
 }
 
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
-pub fn steps(drawn: &Drawn) -> Option<Steps> {
+pub fn steps(drawn: &ScreenData) -> Option<Steps> {
     let (assessed, know) = (drawn.assessed, knowledge());
     let ranked: Vec<&'static Cause> = assessed.now.posterior.ranked().into_iter().filter_map(|index| know.causes.get(index)).collect();
     let asked = drawn.query.get("cause").map(String::as_str).or_else(|| begun(&assessed.job));
@@ -127,7 +127,7 @@ pub fn steps(drawn: &Drawn) -> Option<Steps> {
         choice: repair.choice.as_ref(),
         stopgap: &repair.stopgap,
         after: looks_after(repair).collect(),
-        questions: schools_of(&at_hand.id).map(|school| question(school, &drawn.house.shop.ways)).collect(),
+        questions: schools_of(&at_hand.id).map(|school| question(school, &drawn.shop_context.shop.ways)).collect(),
         torques: assessed.job.sheet().filter(|sheet| !sheet.torques.is_empty()).map(|sheet| (sheet_name(sheet), sheet.torques.clone())),
         vain: assessed
             .case
@@ -142,21 +142,21 @@ pub fn steps(drawn: &Drawn) -> Option<Steps> {
 }
 
 /// Ticks a step.
-pub async fn tick(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn tick(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let said = |name: &str| form.get(name).map_or("", String::as_str);
     let (cause, step) = (said("cause").to_owned(), said("step").to_owned());
     let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];
     if of_an_opening(&cause, &step) {
-        if !opening::may_be_open(&desk.job().await?) {
-            return opening::refused(&desk, Sent::of(&form), opening::YES_FIRST).await;
+        if !opening::may_be_open(&context.job().await?) {
+            return opening::refused(&context, Sent::of(&form), opening::YES_FIRST).await;
         }
-        return desk.write(Stage::OpenUp, Sent::of(&form), Body::Done { cause, step }, "done", fields).await;
+        return context.write(Stage::OpenUp, Sent::of(&form), Body::Done { cause, step }, "done", fields).await;
     }
     if !repair_of(&cause).is_some_and(|repair| repair.has(&step)) {
         return Err(Failure::Form("this step does not belong to this repair".to_owned()));
     }
-    if let Some(answer) = stops(&desk, Sent::of(&form), Some(&cause)).await? {
+    if let Some(answer) = stops(&context, Sent::of(&form), Some(&cause)).await? {
         return Ok(answer);
     }
-    desk.write(Stage::PutRight, Sent::of(&form), Body::Done { cause, step }, "done", fields).await
+    context.write(Stage::PutRight, Sent::of(&form), Body::Done { cause, step }, "done", fields).await
 }

@@ -2,11 +2,11 @@
 use super::calendar;
 use super::steps::begun;
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
 use crate::job::assess::assess;
-use crate::job::shell::Ask as Asked;
-use crate::job::{Assessed, Desk, Drawn, Sent};
-use crate::state::House;
+use crate::job::frame::ScreenRequest;
+use crate::job::{Assessed, JobContext, ScreenData, Sent};
+use crate::state::ShopContext;
 use crate::ui::picture::clock::{self, Bar, Clock};
 use crate::ui::show;
 use actix_web::http::StatusCode;
@@ -25,13 +25,13 @@ use velvet_dial_store::zone::Zone;
 static FORM: Form = Form {
     name: "promise",
     asks: &[
-        Ask::new("hand_over", "Hand-over", "by the shop's clock", Kind::Moment),
-        Ask::new("parts_at", "Parts come", "empty: they are here", Kind::Moment),
-        Ask::new("cool", "It cools", "min", Kind::Number(&field::WAITS)),
-        Ask::new("drain", "Oil drains", "min", Kind::Number(&field::WAITS)),
-        Ask::new("soak", "Something soaks", "min", Kind::Number(&field::WAITS)),
-        Ask::new("cure", "Sealant cures", "min, by its sheet", Kind::Number(&field::WAITS)),
-        Ask::new("recheck_at", "Comes back", "level, filter cut open, leaks", Kind::Moment),
+        Question::new("hand_over", "Hand-over", "by the shop's clock", Kind::Moment),
+        Question::new("parts_at", "Parts come", "empty: they are here", Kind::Moment),
+        Question::new("cool", "It cools", "min", Kind::Number(&field::WAITS)),
+        Question::new("drain", "Oil drains", "min", Kind::Number(&field::WAITS)),
+        Question::new("soak", "Something soaks", "min", Kind::Number(&field::WAITS)),
+        Question::new("cure", "Sealant cures", "min, by its sheet", Kind::Number(&field::WAITS)),
+        Question::new("recheck_at", "Comes back", "level, filter cut open, leaks", Kind::Moment),
     ],
 };
 
@@ -84,11 +84,11 @@ fn hours<'a>(shop: &Shop, zone: &'a Zone) -> Hours<'a> {
 }
 
 /// What is left, for the cause that is put right, or that leads, until what was promised.
-pub fn schedule(assessed: &Assessed, house: &House, now: DateTime<Utc>) -> Option<Schedule> {
+pub fn schedule(assessed: &Assessed, shop_context: &ShopContext, now: DateTime<Utc>) -> Option<Schedule> {
     let (promise, _) = assessed.job.promise()?;
-    let plan = opened::plan(&assessed.case, &assessed.now, house.shop.labour_rate);
+    let plan = opened::plan(&assessed.case, &assessed.now, shop_context.shop.labour_rate);
     let tasks = opened::tasks(&assessed.case, &plan, at_hand(assessed)?, promise);
-    opened::schedule(&tasks, promise, &hours(&house.shop, &assessed.job.zone), now)
+    opened::schedule(&tasks, promise, &hours(&shop_context.shop, &assessed.job.zone), now)
 }
 
 /// The cause that is ticked already, or that leads.
@@ -99,11 +99,11 @@ fn at_hand(assessed: &Assessed) -> Option<&'static Cause> {
 }
 
 /// The timetable of a job.
-pub fn timetable(drawn: &Drawn) -> Timetable {
+pub fn timetable(drawn: &ScreenData) -> Timetable {
     let (assessed, zone) = (drawn.assessed, &drawn.assessed.job.zone);
     let promised = assessed.job.promise();
-    let refused = drawn.shell.slip.form == FORM.name;
-    let mut fields = FORM.draw(&drawn.shell.slip, drawn.shell.unit, |_| Vec::new());
+    let refused = drawn.frame.form_state.form == FORM.name;
+    let mut fields = FORM.draw(&drawn.frame.form_state, drawn.frame.unit, |_| Vec::new());
     if !refused {
         let usual =
             promised.as_ref().map_or(USUAL, |(said, _)| [said.cool_minutes, said.drain_minutes, said.soak_minutes, said.cure_minutes]);
@@ -126,7 +126,7 @@ pub fn timetable(drawn: &Drawn) -> Timetable {
     }
     let now = Utc::now();
     let laid = promised.zip(drawn.scheduled);
-    let laid = laid.map(|((promise, _), schedule)| self::laid(schedule, promise, &hours(&drawn.house.shop, zone), zone, now));
+    let laid = laid.map(|((promise, _), schedule)| self::laid(schedule, promise, &hours(&drawn.shop_context.shop, zone), zone, now));
     Timetable { fields, refused, entry: promised.map(|(_, entry)| entry.to_string()).unwrap_or_default(), laid }
 }
 
@@ -199,53 +199,53 @@ fn laid(schedule: &Schedule, promise: &Promise, hours: &Hours<'_>, zone: &Zone, 
 }
 
 /// Writes the promise.
-pub async fn promise(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn promise(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
-    let zone = desk.viewer.zone.clone();
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
+    let zone = context.viewer.zone.clone();
     let [hand_over, parts_at, recheck_at] = ["hand_over", "parts_at", "recheck_at"].map(|name| typed.moment(name, &zone));
     let [cool, drain, soak, cure] = ["cool", "drain", "soak", "cure"].map(|name| typed.number(name));
     let now = Utc::now();
     match hand_over {
-        None if typed.slip.problem(FORM.name, "hand_over").is_none() => {
-            typed.slip.wrong("hand_over", "Hand-over: nothing typed yet; it is what everything is counted back from.");
+        None if typed.form_state.problem(FORM.name, "hand_over").is_none() => {
+            typed.form_state.wrong("hand_over", "Hand-over: nothing typed yet; it is what everything is counted back from.");
         }
         Some(at) if at <= now => {
             let shown = show::moment_with_year(at.naive_utc(), &zone);
-            typed.slip.wrong("hand_over", format!("Hand-over: {shown} has passed already; type a day and an hour to come."));
+            typed.form_state.wrong("hand_over", format!("Hand-over: {shown} has passed already; type a day and an hour to come."));
         }
-        Some(at) if at > now + FAR => typed.slip.wrong("hand_over", "Hand-over: more than a year ahead; look at the year."),
+        Some(at) if at > now + FAR => typed.form_state.wrong("hand_over", "Hand-over: more than a year ahead; look at the year."),
         _ => {}
     }
     if let Some((back, at)) = recheck_at.zip(hand_over)
         && back <= at
     {
-        typed.slip.wrong("recheck_at", "Comes back: not before it was handed over; type a later day.");
+        typed.form_state.wrong("recheck_at", "Comes back: not before it was handed over; type a later day.");
     }
-    let read = (typed.slip.is_clean(), hand_over, cool, drain, soak, cure);
+    let read = (typed.form_state.is_clean(), hand_over, cool, drain, soak, cure);
     let (true, Some(hand_over), Some(cool_minutes), Some(drain_minutes), Some(soak_minutes), Some(cure_minutes)) = read else {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let said = show::moment_with_year(hand_over.naive_utc(), &zone);
     let promise = Promise { hand_over, said, parts_at, cool_minutes, drain_minutes, soak_minutes, cure_minutes, recheck_at };
-    desk.write(Stage::PutRight, sent, Body::Promised { promise }, "promise", typed.fields()).await
+    context.write(Stage::PutRight, sent, Body::Promised { promise }, "promise", typed.fields()).await
 }
 
 /// The timetable for a calendar.
-pub async fn calendar(desk: Desk) -> Result<HttpResponse, Failure> {
-    let (job, house) = (desk.job().await?, desk.house().await?);
-    let assessed = assess(desk.app.clone(), job, None).await?;
-    let made = desk
+pub async fn calendar(context: JobContext) -> Result<HttpResponse, Failure> {
+    let (job, shop_context) = (context.job().await?, context.shop_context().await?);
+    let assessed = assess(context.app.clone(), job, None).await?;
+    let made = context
         .app
         .work
         .out(move || {
             let (promise, entry) = assessed.job.promise()?;
-            let schedule = schedule(&assessed, &house, Utc::now());
-            Some(calendar::calendar(&assessed.job, &house.shop.name, promise, schedule.as_ref(), &entry.to_string()))
+            let schedule = schedule(&assessed, &shop_context, Utc::now());
+            Some(calendar::calendar(&assessed.job, &shop_context.shop.name, promise, schedule.as_ref(), &entry.to_string()))
         })
         .await?;
     let text = made.ok_or(Failure::NoPage)?;
-    let name = format!("attachment; filename=\"job-{}.ics\"", desk.number);
+    let name = format!("attachment; filename=\"job-{}.ics\"", context.number);
     Ok(HttpResponse::Ok().content_type("text/calendar; charset=utf-8").insert_header((header::CONTENT_DISPOSITION, name)).body(text))
 }

@@ -1,8 +1,8 @@
 //! What is found after a job was closed: the first filter cut open, the level after some days. It is signed, stands beside the report, and leaves the report as it is.
 use super::{Reader, page};
 use crate::http::Failure;
-use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
-use crate::job::{Desk, Sent, happened};
+use crate::http::form::{self, Choice, Form, Kind, Question, Read};
+use crate::job::{JobContext, Sent, happened};
 use crate::ui::words::{flag_class, followed_up};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -17,8 +17,8 @@ use velvet_dial_store::jobs::{self, Body, FollowUp, Job, Write};
 pub static FORM: Form = Form {
     name: "follow_up",
     asks: &[
-        Ask::new("found", "What was found", "after the closing", Kind::Choice),
-        Ask::new("words", "In your words", "if there is more to say", Kind::Lines(600)),
+        Question::new("found", "What was found", "after the closing", Kind::Choice),
+        Question::new("words", "In your words", "if there is more to say", Kind::Lines(600)),
     ],
 };
 
@@ -85,33 +85,33 @@ pub fn choices() -> Vec<Choice> {
 }
 
 /// Writes one.
-pub async fn add(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+pub async fn add(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let words = typed.text("words");
     let found = typed.raw("found").to_owned();
     let (check, outcome) = found.split_once('=').unwrap_or_default();
     let known = found.is_empty() || (FOLLOW_UP.contains(&check) && knowledge().found(check, outcome).is_some());
     if !known {
-        typed.slip.wrong("found", "Choose one of the findings on the list.");
+        typed.form_state.wrong("found", "Choose one of the findings on the list.");
     }
     if found.is_empty() && words.is_empty() {
-        typed.slip.wrong("words", "Nothing typed yet: choose what was found, or say it in words.");
+        typed.form_state.wrong("words", "Nothing typed yet: choose what was found, or say it in words.");
     }
-    let job = desk.job().await?;
-    if !job.closed() && typed.slip.is_clean() {
-        typed.slip.wrong("words", "The job is open again: write this down on its screens.");
+    let job = context.job().await?;
+    if !job.closed() && typed.form_state.is_clean() {
+        typed.form_state.wrong("words", "The job is open again: write this down on its screens.");
     }
-    if !typed.slip.is_clean() {
-        return page(desk, Reader::Full, typed.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        return page(context, Reader::Full, typed.form_state, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let report = job.record.as_ref().and_then(|record| record.seal.as_ref()).map(|seal| seal.document.clone()).unwrap_or_default();
     let mut body = FollowUp { check: check.to_owned(), outcome: outcome.to_owned(), words, report, signed: None };
-    if let Some(keys) = &desk.app.serving.keys {
-        let signer = keys.of_shop(desk.viewer.shop).map_err(|error| Failure::NotSigned(error.to_string()))?;
+    if let Some(keys) = &context.app.serving.keys {
+        let signer = keys.of_shop(context.viewer.shop).map_err(|error| Failure::NotSigned(error.to_string()))?;
         body.signed = Some(signer.sign(&body.hash()));
     }
     let sent = Sent::of(&form);
-    let write = Write { happened: sent.happened(&desk.viewer), ..Write::of(Body::FollowUp(body), sent.key) };
-    jobs::write(&desk.app.db, &desk.viewer, desk.number, &write).await?;
-    Ok(desk.to(&format!("/jobs/{}/report#follow-up", desk.number)))
+    let write = Write { happened: sent.happened(&context.viewer), ..Write::of(Body::FollowUp(body), sent.key) };
+    jobs::write(&context.app.db, &context.viewer, context.number, &write).await?;
+    Ok(context.to(&format!("/jobs/{}/report#follow-up", context.number)))
 }

@@ -17,7 +17,7 @@ use velvet_dial_report::{Block, Cell, Document, Photo, Picture, Span, Tone};
 use velvet_dial_store::zone::Zone;
 
 /// What is drawn of a report, each complete in itself.
-pub struct Drawn {
+pub struct Drawings {
     /// Before and after on one picture.
     pub map: String,
     /// Recorded runs that readings were taken from.
@@ -27,7 +27,7 @@ pub struct Drawn {
 }
 
 /// Lays it out.
-pub fn document(record: &Record, reader: Reader, unit: Units, drawn: Drawn) -> Document {
+pub fn document(record: &Record, reader: Reader, unit: Units, drawn: Drawings) -> Document {
     let papers = &record.papers;
     let zone = Zone::named(&papers.zone).unwrap_or_default();
     let lay = Lay { record, reader, unit, zone };
@@ -105,7 +105,7 @@ impl Lay<'_> {
         self.reader == Reader::Full
     }
 
-    fn blocks(&self, drawn: Drawn) -> Vec<Block> {
+    fn blocks(&self, drawn: Drawings) -> Vec<Block> {
         let mut blocks = self.head();
         blocks.push(heading("In plain words"));
         blocks.extend(self.record.plain.iter().map(|sentence| large(vec![plain(sentence)])));

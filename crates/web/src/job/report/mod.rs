@@ -3,9 +3,9 @@ mod follow_up;
 mod lay;
 mod pictures;
 
-use crate::http::form::{self, Ask, Drawn as Field, Form, Kind, Read};
-use crate::http::{Failure, SignedIn, Slip};
-use crate::job::{Desk, Sent, record};
+use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState, SignedIn};
+use crate::job::{JobContext, Sent, record};
 use crate::state::App;
 use crate::ui::Chrome;
 use actix_web::HttpResponse;
@@ -36,7 +36,7 @@ pub enum Reader {
 /// What the address asks.
 #[derive(Debug, Clone, Copy, Default, Deserialize)]
 #[serde(default)]
-pub struct Asked {
+pub struct ReportQuery {
     /// Who reads it.
     reader: Reader,
     /// On a sheet of Letter; else of A4.
@@ -75,30 +75,36 @@ impl Page {
 }
 
 /// Shows the report.
-pub async fn show(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
-    page(desk, asked.reader, Slip::default(), StatusCode::OK).await
+pub async fn show(context: JobContext, asked: web::Query<ReportQuery>) -> Result<HttpResponse, Failure> {
+    page(context, asked.reader, FormState::default(), StatusCode::OK).await
 }
 
-async fn page(desk: Desk, reader: Reader, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
-    let served = served(&desk).await?;
-    page_of(desk, served, reader, slip, status).await
+async fn page(context: JobContext, reader: Reader, form_state: FormState, status: StatusCode) -> Result<HttpResponse, Failure> {
+    let served = served(&context).await?;
+    page_of(context, served, reader, form_state, status).await
 }
 
-async fn page_of(desk: Desk, served: Served, reader: Reader, slip: Slip, status: StatusCode) -> Result<HttpResponse, Failure> {
+async fn page_of(
+    context: JobContext,
+    served: Served,
+    reader: Reader,
+    form_state: FormState,
+    status: StatusCode,
+) -> Result<HttpResponse, Failure> {
     let Served { record, broken, state, seen, follow_ups, .. } = served;
     let page = Page {
-        chrome: Chrome::of(&desk.viewer, desk.liking, format!("{} · Report", record.papers.tag)).helped_by("report"),
-        number: desk.number,
+        chrome: Chrome::of(&context.viewer, context.preferences, format!("{} · Report", record.papers.tag)).helped_by("report"),
+        number: context.number,
         full: reader == Reader::Full,
-        signs: desk.app.serving.keys.is_some(),
-        document: document(&desk, &record, reader, &follow_ups).await?,
+        signs: context.app.serving.keys.is_some(),
+        document: document(&context, &record, reader, &follow_ups).await?,
         state,
         broken,
         key: Uuid::new_v4(),
         seen,
-        reopen: REOPEN.draw(&slip, desk.liking.unit, |_| Vec::new()),
+        reopen: REOPEN.draw(&form_state, context.preferences.unit, |_| Vec::new()),
         follow_ups,
-        follow_up: follow_up::FORM.draw(&slip, desk.liking.unit, |_| follow_up::choices()),
+        follow_up: follow_up::FORM.draw(&form_state, context.preferences.unit, |_| follow_up::choices()),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
@@ -128,45 +134,45 @@ struct Served {
     follow_ups: Vec<follow_up::Row>,
 }
 
-async fn served(desk: &Desk) -> Result<Served, Failure> {
-    let job = desk.job().await?;
+async fn served(context: &JobContext) -> Result<Served, Failure> {
+    let job = context.job().await?;
     let (seen, follow_ups) = (job.seq(), follow_up::rows(&job));
-    if let Some(kept) = record::kept(desk, &job).await? {
+    if let Some(kept) = record::kept(context, &job).await? {
         let state = if kept.signed { State::Signed } else { State::Unsigned };
         return Ok(Served { record: kept.record, text: Some(kept.text), broken: kept.broken, state, seen, follow_ups });
     }
     let state = if job.closed() { State::NotKept } else { State::Draft };
-    let (record, broken) = record::draft(&desk.app.db, &desk.viewer, record::of(desk, job, None).await?).await?;
+    let (record, broken) = record::draft(&context.app.db, &context.viewer, record::of(context, job, None).await?).await?;
     Ok(Served { record, text: None, broken, state, seen, follow_ups })
 }
 
-async fn document(desk: &Desk, record: &Record, reader: Reader, follow_ups: &[follow_up::Row]) -> Result<Document, Failure> {
-    let drawn = lay::Drawn {
-        map: pictures::map(record, desk.liking.unit)?,
-        strips: if reader == Reader::Full { pictures::strips(desk, record).await? } else { Vec::new() },
-        code: check_at(desk, record).and_then(|text| velvet_dial_report::code(&text)),
+async fn document(context: &JobContext, record: &Record, reader: Reader, follow_ups: &[follow_up::Row]) -> Result<Document, Failure> {
+    let drawn = lay::Drawings {
+        map: pictures::map(record, context.preferences.unit)?,
+        strips: if reader == Reader::Full { pictures::strips(context, record).await? } else { Vec::new() },
+        code: check_at(context, record).and_then(|text| velvet_dial_report::code(&text)),
     };
-    let mut document = lay::document(record, reader, desk.liking.unit, drawn);
+    let mut document = lay::document(record, reader, context.preferences.unit, drawn);
     document.blocks.splice(0..0, follow_up::warning(follow_ups));
     Ok(document)
 }
 
 /// What the code on a report says: where its signature is looked up, or its hashes where it has no code.
-fn check_at(desk: &Desk, record: &Record) -> Option<String> {
+fn check_at(context: &JobContext, record: &Record) -> Option<String> {
     let code = &record.papers.code;
-    match desk.app.serving.public_url.as_ref().filter(|_| !code.is_empty()) {
+    match context.app.serving.public_url.as_ref().filter(|_| !code.is_empty()) {
         Some(url) => Some(format!("{url}/check/{code}")),
         None => record.seal.as_ref().map(core_record::Seal::in_a_line),
     }
 }
 
 /// The report on paper; one that is not what was signed is not given out.
-pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
-    let served = served(&desk).await?;
+pub async fn paper(context: JobContext, asked: web::Query<ReportQuery>) -> Result<HttpResponse, Failure> {
+    let served = served(&context).await?;
     if served.broken.is_some() {
-        return page_of(desk, served, asked.reader, Slip::default(), StatusCode::CONFLICT).await;
+        return page_of(context, served, asked.reader, FormState::default(), StatusCode::CONFLICT).await;
     }
-    let mut document = document(&desk, &served.record, asked.reader, &served.follow_ups).await?;
+    let mut document = document(&context, &served.record, asked.reader, &served.follow_ups).await?;
     let last = document.blocks.iter().rposition(|block| matches!(block, Block::Heading { .. })).unwrap_or(document.blocks.len());
     document.blocks.splice(last..last, follow_up::on_paper(&served.follow_ups));
     let mut photos = Vec::new();
@@ -177,42 +183,42 @@ pub async fn paper(desk: Desk, asked: web::Query<Asked>) -> Result<HttpResponse,
             _ => {}
         }
     }
-    let turn = desk.app.work.heavy_turn().await?;
+    let turn = context.app.work.heavy_turn().await?;
     let ids: Vec<Uuid> = photos.iter().filter_map(|photo| photo.id.parse().ok()).collect();
-    let kept = jobs::photos(&desk.app.db, &desk.viewer, desk.number, &ids).await?;
+    let kept = jobs::photos(&context.app.db, &context.viewer, context.number, &ids).await?;
     let kept: HashMap<String, Vec<u8>> = kept.into_iter().map(|(id, jpeg)| (id.to_string(), jpeg)).collect();
     for photo in photos {
         photo.jpeg = kept.get(&photo.id).cloned().ok_or(Failure::NoPage)?;
     }
     let size = if asked.letter { Paper::Letter } else { Paper::A4 };
-    let bytes = match served.text.filter(|_| served.state == State::Signed).zip(desk.app.serving.keys.as_ref()) {
+    let bytes = match served.text.filter(|_| served.state == State::Signed).zip(context.app.serving.keys.as_ref()) {
         Some((text, keys)) => {
-            let signer = keys.of_shop(desk.viewer.shop).map_err(|error| Failure::NotSigned(error.to_string()))?;
+            let signer = keys.of_shop(context.viewer.shop).map_err(|error| Failure::NotSigned(error.to_string()))?;
             let record = served.record;
             let made = move || signed_pdf(&document, size, (&record, text), &signer);
-            desk.app.work.heavy(turn, made).await??.map_err(|error| Failure::NotSigned(error.to_string()))?
+            context.app.work.heavy(turn, made).await??.map_err(|error| Failure::NotSigned(error.to_string()))?
         }
-        None => desk.app.work.heavy(turn, move || pdf(&document, size, &[])).await??,
+        None => context.app.work.heavy(turn, move || pdf(&document, size, &[])).await??,
     };
     let reader = if asked.reader == Reader::Customer { "customer-" } else { "" };
-    let name = format!("attachment; filename=\"report-{reader}{}.pdf\"", desk.number);
+    let name = format!("attachment; filename=\"report-{reader}{}.pdf\"", context.number);
     Ok(HttpResponse::Ok().content_type("application/pdf").insert_header((header::CONTENT_DISPOSITION, name)).body(bytes))
 }
 
 /// The job in the open case format; of a closed one as it stood then.
-pub async fn case_file(desk: Desk) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+pub async fn case_file(context: JobContext) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
     let name = format!("attachment; filename=\"job-{}.json\"", job.head.number);
     Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, name)).json(job.case()))
 }
 
 /// The report as data: a closed job's byte by byte as it was signed, an open one's as a draft.
-pub async fn data(desk: Desk) -> Result<HttpResponse, Failure> {
-    let served = served(&desk).await?;
+pub async fn data(context: JobContext) -> Result<HttpResponse, Failure> {
+    let served = served(&context).await?;
     if served.broken.is_some() {
-        return page_of(desk, served, Reader::Full, Slip::default(), StatusCode::CONFLICT).await;
+        return page_of(context, served, Reader::Full, FormState::default(), StatusCode::CONFLICT).await;
     }
-    let name = format!("attachment; filename=\"report-{}.json\"", desk.number);
+    let name = format!("attachment; filename=\"report-{}.json\"", context.number);
     let mut given = HttpResponse::Ok();
     given.insert_header((header::CONTENT_DISPOSITION, name));
     Ok(match served.text {
@@ -252,7 +258,7 @@ pub async fn public_key(app: web::Data<App>, SignedIn(viewer): SignedIn) -> Resu
 /// Why a closed job is opened again.
 static REOPEN: Form = Form {
     name: "reopen",
-    asks: &[Ask::new(
+    asks: &[Question::new(
         "reason",
         "Reason",
         "it goes into the report",
@@ -261,19 +267,19 @@ static REOPEN: Form = Form {
 };
 
 /// Opens a closed job again: an entry in the place of its closing. One that is open already stays so.
-pub async fn reopen(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let mut typed = Read::of(&REOPEN, &form, desk.liking.unit);
+pub async fn reopen(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&REOPEN, &form, context.preferences.unit);
     let reason = typed.text("reason");
-    if !typed.slip.is_clean() {
-        return page(desk, Reader::Full, typed.slip, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        return page(context, Reader::Full, typed.form_state, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
-    let job = desk.job().await?;
+    let job = context.job().await?;
     let Some(closing) = job.closing() else {
-        return Ok(desk.to(&format!("/jobs/{}", desk.number)));
+        return Ok(context.to(&format!("/jobs/{}", context.number)));
     };
     let closing = closing.id.to_string();
     let sent = Sent { supersedes: &closing, ..Sent::of(&form) };
-    desk.write(Stage::Prove, sent, Body::Reopened { reason }, "reopen", Vec::new()).await
+    context.write(Stage::Prove, sent, Body::Reopened { reason }, "reopen", Vec::new()).await
 }
 
 /// Its addresses.

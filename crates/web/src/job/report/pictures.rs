@@ -1,6 +1,6 @@
 //! What a report draws: before and after on one map, recordings with the holds that were read off them, the code of its hashes. Each is whole in itself, so that page and paper take the same one.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::run::source::{FILES, RIGS, Source};
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::picture::strip;
@@ -52,7 +52,7 @@ struct StripPicture {
 }
 
 /// The runs that readings were taken from.
-pub async fn strips(desk: &Desk, record: &Record) -> Result<Vec<Strip>, Failure> {
+pub async fn strips(context: &JobContext, record: &Record) -> Result<Vec<Strip>, Failure> {
     let mut drawn = Vec::new();
     for run in &record.recordings {
         let spans: Vec<(f64, f64)> =
@@ -60,8 +60,8 @@ pub async fn strips(desk: &Desk, record: &Record) -> Result<Vec<Strip>, Failure>
         if spans.is_empty() || drawn.len() == MOST {
             continue;
         }
-        let Some(levels) = levels(desk, run).await? else { continue };
-        let unit = desk.liking.unit;
+        let Some(levels) = levels(context, run).await? else { continue };
+        let unit = context.preferences.unit;
         let svg = StripPicture { strip: strip::strip(&levels, &spans, &[], unit) }.render()?;
         let holds = spans.iter().enumerate().map(|(place, (from, to))| format!("{}: {from:.1} to {to:.1} s", place + 1));
         let caption = format!("Between the cursors a reading was taken. {}", holds.collect::<Vec<_>>().join(" · "));
@@ -71,15 +71,15 @@ pub async fn strips(desk: &Desk, record: &Record) -> Result<Vec<Strip>, Failure>
 }
 
 /// A run in steps; none of one that is gone or cannot be read any more, which the report then tells without a picture.
-async fn levels(desk: &Desk, run: &Recording) -> Result<Option<Vec<Level>>, Failure> {
+async fn levels(context: &JobContext, run: &Recording) -> Result<Option<Vec<Level>>, Failure> {
     let Ok(id) = Uuid::parse_str(&run.id) else { return Ok(None) };
     let kind = if run.digest.is_empty() { RIGS } else { FILES };
-    let source = match Source::of(desk, kind, id).await {
+    let source = match Source::of(context, kind, id).await {
         Ok(source) => source,
         Err(Failure::Store(velvet_dial_store::StoreError::NotFound)) => return Ok(None),
         Err(error) => return Err(error),
     };
-    match source.levels(desk, None, STEPS).await {
+    match source.levels(context, None, STEPS).await {
         Ok(levels) => Ok(Some(levels)),
         Err(Failure::Form(_)) => Ok(None),
         Err(error) => Err(error),

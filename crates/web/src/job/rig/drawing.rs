@@ -1,7 +1,7 @@
 //! The adapter that is missing between port and gauge, drawn to scale for whoever turns it.
 use crate::http::Failure;
 use crate::http::form::Sent;
-use crate::job::Desk;
+use crate::job::JobContext;
 use actix_web::http::header;
 use actix_web::{HttpResponse, web};
 use std::fmt::Write;
@@ -21,9 +21,9 @@ const BORE_MM: f64 = 4.0;
 const SHOULDER_MM: f64 = 6.0;
 
 /// The drawing.
-pub async fn adapter(desk: Desk, asked: web::Query<Sent>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
-    let adapters: Vec<_> = library::adapters(&desk.app.db, &desk.viewer).await?.into_iter().map(|piece| piece.adapter).collect();
+pub async fn adapter(context: JobContext, asked: web::Query<Sent>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
+    let adapters: Vec<_> = library::adapters(&context.app.db, &context.viewer).await?.into_iter().map(|piece| piece.adapter).collect();
     let gauge = asked.get("gauge").and_then(|id| job.gauges.iter().find(|gauge| gauge.id.to_string() == *id));
     let ends = gauge.and_then(|gauge| {
         let (port, own) = (End::female(job.engine.card.port_thread.as_deref()?), End::male(gauge.gauge.thread.as_deref()?));
@@ -37,8 +37,8 @@ pub async fn adapter(desk: Desk, asked: web::Query<Sent>) -> Result<HttpResponse
     let (Some(near), Some(far)) = (of(&one), of(&other)) else { return Err(Failure::NoPage) };
     let document = Document {
         title: "Adapter for an oil pressure gauge".to_owned(),
-        shop: accounts::shop(&desk.app.db, &desk.viewer).await?.name,
-        job: format!("Job {}, {}", desk.number, job.engine.name),
+        shop: accounts::shop(&context.app.db, &context.viewer).await?.name,
+        job: format!("Job {}, {}", context.number, job.engine.name),
         foot: "Scale 1 to 1 on A4, printed without fitting to the page".to_owned(),
         blocks: vec![
             Block::Picture(Picture {
@@ -58,9 +58,9 @@ pub async fn adapter(desk: Desk, asked: web::Query<Sent>) -> Result<HttpResponse
             ),
         ],
     };
-    let turn = desk.app.work.heavy_turn().await?;
-    let bytes = desk.app.work.heavy(turn, move || pdf(&document, Paper::A4, &[])).await??;
-    let name = format!("attachment; filename=\"adapter-{}.pdf\"", desk.number);
+    let turn = context.app.work.heavy_turn().await?;
+    let bytes = context.app.work.heavy(turn, move || pdf(&document, Paper::A4, &[])).await??;
+    let name = format!("attachment; filename=\"adapter-{}.pdf\"", context.number);
     Ok(HttpResponse::Ok().content_type("application/pdf").insert_header((header::CONTENT_DISPOSITION, name)).body(bytes))
 }
 

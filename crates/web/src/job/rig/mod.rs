@@ -3,12 +3,12 @@ pub mod chooser;
 mod drawing;
 mod way;
 
-use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
-use crate::http::{Failure, Slip};
+use crate::http::form::{self, Choice, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState};
 use crate::job::assess::Assessed;
-use crate::job::shell::{Ask as Asked, Shell};
-use crate::job::{Desk, Drawn, Sent};
-use crate::ui::field::Drawn as Field;
+use crate::job::frame::{PageFrame, ScreenRequest};
+use crate::job::{JobContext, ScreenData, Sent};
+use crate::ui::field::FieldView as Field;
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -25,40 +25,40 @@ use velvet_dial_store::jobs::{Body, RigStep};
 static FORM: Form = Form {
     name: "rig",
     asks: &[
-        Ask::new("step", "", "", Kind::Hidden),
-        Ask::new("answer", "", "", Kind::Hidden),
-        Ask::new("zero", "It shows", "", Kind::PressureOrNone(&field::ZERO)),
-        Ask::new("gauge", "Which gauge", "", Kind::Choice),
+        Question::new("step", "", "", Kind::Hidden),
+        Question::new("answer", "", "", Kind::Hidden),
+        Question::new("zero", "It shows", "", Kind::PressureOrNone(&field::ZERO)),
+        Question::new("gauge", "Which gauge", "", Kind::Choice),
     ],
 };
 
 /// Writes a step.
-pub async fn step(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+pub async fn step(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let (id, answer) = (typed.raw("step"), typed.raw("answer"));
     let step = rigging::step(id).filter(|step| step.label(answer).is_some());
     let step = step.ok_or_else(|| Failure::Form("this step or answer is not on the list".to_owned()))?;
     let taken = answer != SKIPPED;
     let zero_kpa = if step.value && taken { typed.number("zero") } else { None };
-    if step.value && taken && zero_kpa.is_none() && typed.slip.is_clean() {
-        typed.slip.wrong("zero", "Type what the gauge shows with its line open; zero is a figure too. Or skip the step.");
+    if step.value && taken && zero_kpa.is_none() && typed.form_state.is_clean() {
+        typed.form_state.wrong("zero", "Type what the gauge shows with its line open; zero is a figure too. Or skip the step.");
     }
     let mut gauge = None;
     if step.gauge && taken {
         let chosen = typed.raw("gauge");
-        let job = desk.job().await?;
+        let job = context.job().await?;
         gauge = job.gauges.iter().find(|gauge| gauge.id.to_string() == chosen).map(|gauge| gauge.id);
         if gauge.is_none() && !chosen.is_empty() {
-            typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
+            typed.form_state.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
         }
     }
-    if !typed.slip.is_clean() {
-        let ask = Asked { seen: sent.seen(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(Stage::Rig, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::Rig, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
     let body = Body::Rig(RigStep { step: id.to_owned(), answer: answer.to_owned(), zero_kpa, gauge });
-    desk.write(Stage::Rig, sent, body, "rig", typed.fields()).await
+    context.write(Stage::Rig, sent, body, "rig", typed.fields()).await
 }
 
 /// Its address.
@@ -96,7 +96,7 @@ pub struct Done {
 #[derive(Template)]
 #[template(path = "job/rig/rig.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     steps: Vec<StepCard>,
     chooser: Option<Chooser>,
     fitted: bool,
@@ -116,12 +116,12 @@ pub struct Link {
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    let unit = drawn.shell.unit;
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
+    let unit = drawn.frame.unit;
     let chooser = drawn.expected.and_then(|expected| chooser(drawn.assessed, expected, unit));
     let fitted = drawn.assessed.case.bench.is_some_and(|bench| bench.gauge_fitted == Some(true));
     let thread = drawn.assessed.case.engine.port_thread.clone().unwrap_or_default();
-    let here = |rig: &velvet_dial_store::rigs::Rig| rig.job == Some(drawn.shell.number);
+    let here = |rig: &velvet_dial_store::rigs::Rig| rig.job == Some(drawn.frame.number);
     let links = drawn
         .rigs
         .all
@@ -129,10 +129,10 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         .map(|rig| Link { id: rig.id.to_string(), name: rig.name.clone(), here: here(rig), elsewhere: rig.job.filter(|_| !here(rig)) })
         .collect();
     Surface {
-        bench: drawn.shell,
+        bench: drawn.frame,
         links,
         ways: way::ways(drawn),
-        steps: steps(drawn.assessed, &drawn.shell.slip, unit),
+        steps: steps(drawn.assessed, &drawn.frame.form_state, unit),
         chooser,
         fitted,
         thread,
@@ -140,7 +140,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
     .render()
 }
 
-fn steps(assessed: &Assessed, slip: &Slip, unit: Units) -> Vec<StepCard> {
+fn steps(assessed: &Assessed, form_state: &FormState, unit: Units) -> Vec<StepCard> {
     let job = &assessed.job;
     let answered = |id: &str| {
         job.live().find_map(|entry| match &entry.body {
@@ -162,7 +162,11 @@ fn steps(assessed: &Assessed, slip: &Slip, unit: Units) -> Vec<StepCard> {
         .enumerate()
         .map(|(place, step)| {
             let live = answered(&step.id);
-            let typed = if slip.form == FORM.name && slip.typed(FORM.name, "step") == step.id { slip.clone() } else { Slip::default() };
+            let typed = if form_state.form == FORM.name && form_state.typed(FORM.name, "step") == step.id {
+                form_state.clone()
+            } else {
+                FormState::default()
+            };
             let wanted = |field: &Field| match field.name {
                 "zero" => step.value,
                 "gauge" => step.gauge,

@@ -1,5 +1,5 @@
 //! The way from this engine's port to each gauge of the shop, through what lies in the drawer.
-use crate::job::Drawn;
+use crate::job::ScreenData;
 use chrono::Utc;
 use velvet_dial_core::adapter::{Adapter, Chain, End, chain};
 
@@ -14,7 +14,7 @@ pub struct Way {
 }
 
 /// The ways, where the card names the port's thread and the register the gauge's.
-pub fn ways(drawn: &Drawn) -> Vec<Way> {
+pub fn ways(drawn: &ScreenData) -> Vec<Way> {
     let job = &drawn.assessed.job;
     let Some(port) = drawn.assessed.case.engine.port_thread.as_deref().map(End::female) else { return Vec::new() };
     let adapters: Vec<Adapter> = drawn.adapters.iter().map(|piece| piece.adapter.clone()).collect();

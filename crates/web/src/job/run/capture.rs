@@ -1,11 +1,11 @@
 //! Takes in a recorded run as it comes, shows it with its strip and its holds, or says what is wrong with it.
 use super::named::Named;
 use super::source::{FILES, RIGS, Source};
-use super::told::{Told, told};
+use super::told::{RunAnalysis, told};
 use crate::http::Failure;
-use crate::http::Slip;
-use crate::job::Desk;
-use crate::job::shell::Ask;
+use crate::http::FormState;
+use crate::job::JobContext;
+use crate::job::frame::ScreenRequest;
 use crate::ui::count;
 use crate::ui::{Chrome, show};
 use actix_multipart::Multipart;
@@ -25,8 +25,8 @@ const FIELD: &str = "file";
 const LOOK: usize = 256 << 10;
 
 /// Keeps the file as it comes, a part at a time; one that is no text or too large is refused beside its field, and nothing of it stays.
-pub async fn upload(desk: Desk, mut form: Multipart) -> Result<HttpResponse, Failure> {
-    if !desk.app.serving.has_room() {
+pub async fn upload(context: JobContext, mut form: Multipart) -> Result<HttpResponse, Failure> {
+    if !context.app.serving.has_room() {
         return Err(Failure::DiskFull);
     }
     let broke = |error: actix_multipart::MultipartError| Failure::Upload(error.to_string());
@@ -36,21 +36,21 @@ pub async fn upload(desk: Desk, mut form: Multipart) -> Result<HttpResponse, Fai
         }
         let name = field.content_disposition().and_then(|told| told.get_filename()).unwrap_or("run.csv");
         let name: String = name.chars().filter(|c| !c.is_control()).take(120).collect();
-        let mut incoming = Incoming::begin(&desk.app.db, &desk.viewer, desk.number, &name).await?;
-        let came = receive(&desk, &mut field, &mut incoming).await;
+        let mut incoming = Incoming::begin(&context.app.db, &context.viewer, context.number, &name).await?;
+        let came = receive(&context, &mut field, &mut incoming).await;
         return match came {
             Ok(None) => {
-                let id = incoming.keep(&desk.app.db, &desk.viewer).await?;
-                Ok(desk.to(&format!("/jobs/{}/{FILES}/{id}", desk.number)))
+                let id = incoming.keep(&context.app.db, &context.viewer).await?;
+                Ok(context.to(&format!("/jobs/{}/{FILES}/{id}", context.number)))
             }
             Ok(Some(refused)) => {
-                incoming.forget(&desk.app.db).await?;
-                let mut slip = Slip::of(FORM);
-                slip.wrong(FIELD, refused.to_string());
-                desk.answer(Stage::Run, Ask { slip, ..Ask::default() }, StatusCode::UNPROCESSABLE_ENTITY).await
+                incoming.forget(&context.app.db).await?;
+                let mut form_state = FormState::of(FORM);
+                form_state.wrong(FIELD, refused.to_string());
+                context.answer(Stage::Run, ScreenRequest { form_state, ..ScreenRequest::default() }, StatusCode::UNPROCESSABLE_ENTITY).await
             }
             Err(failure) => {
-                incoming.forget(&desk.app.db).await?;
+                incoming.forget(&context.app.db).await?;
                 Err(failure)
             }
         };
@@ -59,7 +59,11 @@ pub async fn upload(desk: Desk, mut form: Multipart) -> Result<HttpResponse, Fai
 }
 
 /// Takes the file to its end. What is refused on the way is read on, up to a measure, and thrown away: a browser that is cut off while it sends shows no answer.
-async fn receive(desk: &Desk, field: &mut actix_multipart::Field, incoming: &mut Incoming) -> Result<Option<CaptureError>, Failure> {
+async fn receive(
+    context: &JobContext,
+    field: &mut actix_multipart::Field,
+    incoming: &mut Incoming,
+) -> Result<Option<CaptureError>, Failure> {
     let mut head: Vec<u8> = Vec::new();
     let (mut looked, mut wrong, mut thrown) = (false, None, 0);
     while let Some(bytes) = field.try_next().await.map_err(|error| Failure::Upload(error.to_string()))? {
@@ -78,47 +82,47 @@ async fn receive(desk: &Desk, field: &mut actix_multipart::Field, incoming: &mut
             head.extend_from_slice(&bytes);
             looked = head.len() >= LOOK;
             if looked {
-                wrong = refused(desk, std::mem::take(&mut head)).await?;
+                wrong = refused(context, std::mem::take(&mut head)).await?;
             }
         }
-        incoming.take(&desk.app.db, &bytes).await?;
+        incoming.take(&context.app.db, &bytes).await?;
     }
-    if looked || wrong.is_some() { Ok(wrong) } else { refused(desk, head).await }
+    if looked || wrong.is_some() { Ok(wrong) } else { refused(context, head).await }
 }
 
-async fn refused(desk: &Desk, head: Vec<u8>) -> Result<Option<CaptureError>, Failure> {
-    Ok(desk.app.work.out(move || capture::table(&head).err()).await?)
+async fn refused(context: &JobContext, head: Vec<u8>) -> Result<Option<CaptureError>, Failure> {
+    Ok(context.app.work.out(move || capture::table(&head).err()).await?)
 }
 
 /// Keeps how the columns are named and shows the run.
-pub async fn map(desk: Desk, path: web::Path<(i64, Uuid)>, form: web::Form<Named>) -> Result<HttpResponse, Failure> {
+pub async fn map(context: JobContext, path: web::Path<(i64, Uuid)>, form: web::Form<Named>) -> Result<HttpResponse, Failure> {
     let named = form.into_inner();
     if named.map().is_none() {
-        let source = Source::of(&desk, FILES, path.1).await?;
+        let source = Source::of(&context, FILES, path.1).await?;
         let problem = "Time and pressure need a column, and each quantity one of its own.".to_owned();
-        return page(&desk, source, path.1, Some((named, problem))).await;
+        return page(&context, source, path.1, Some((named, problem))).await;
     }
     let text = serde_json::to_string(&named).map_err(|error| Failure::Form(error.to_string()))?;
-    jobs::set_mapping(&desk.app.db, &desk.viewer, desk.number, path.1, &text).await?;
-    Ok(desk.to(&format!("/jobs/{}/{FILES}/{}", desk.number, path.1)))
+    jobs::set_mapping(&context.app.db, &context.viewer, context.number, path.1, &text).await?;
+    Ok(context.to(&format!("/jobs/{}/{FILES}/{}", context.number, path.1)))
 }
 
 /// Shows a file.
-pub async fn show(desk: Desk, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
-    let source = Source::of(&desk, FILES, path.1).await?;
-    page(&desk, source, path.1, None).await
+pub async fn show(context: JobContext, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&context, FILES, path.1).await?;
+    page(&context, source, path.1, None).await
 }
 
 /// Shows what a rig recorded; what it tells is asked for by the page, since an hour takes a moment.
-pub async fn show_recorded(desk: Desk, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
-    let source = Source::of(&desk, RIGS, path.1).await?;
-    page(&desk, source, path.1, None).await
+pub async fn show_recorded(context: JobContext, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&context, RIGS, path.1).await?;
+    page(&context, source, path.1, None).await
 }
 
 /// What the page shows of a run.
 enum Found {
     /// Understood.
-    Run { told: Box<Told> },
+    Run { told: Box<RunAnalysis> },
     /// What it tells comes later.
     Later,
     /// The header does not say it all.
@@ -151,17 +155,17 @@ struct Page {
     unit: &'static str,
 }
 
-async fn page(desk: &Desk, source: Source, id: Uuid, wrong: Option<(Named, String)>) -> Result<HttpResponse, Failure> {
-    let job = desk.job().await?;
+async fn page(context: &JobContext, source: Source, id: Uuid, wrong: Option<(Named, String)>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
     let status = if wrong.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     let found = match &source {
         Source::Rig(_) => Found::Later,
         Source::File { mapping, .. } => {
-            let read = if wrong.is_some() { None } else { Some(source.whole(desk).await?) };
+            let read = if wrong.is_some() { None } else { Some(source.whole(context).await?) };
             match read {
-                Some(Ok(run)) => Found::Run { told: Box::new(told(desk, &job, &source, id, run).await?) },
-                Some(Err(error)) => ask(desk, id, mapping.as_deref(), None, Some(error)).await?,
-                None => ask(desk, id, mapping.as_deref(), wrong, None).await?,
+                Some(Ok(run)) => Found::Run { told: Box::new(told(context, &job, &source, id, run).await?) },
+                Some(Err(error)) => ask(context, id, mapping.as_deref(), None, Some(error)).await?,
+                None => ask(context, id, mapping.as_deref(), wrong, None).await?,
             }
         }
     };
@@ -177,8 +181,8 @@ async fn page(desk: &Desk, source: Source, id: Uuid, wrong: Option<(Named, Strin
         }
     };
     let page = Page {
-        chrome: Chrome::of(&desk.viewer, desk.liking, format!("{tag} · run {name}")),
-        number: desk.number,
+        chrome: Chrome::of(&context.viewer, context.preferences, format!("{tag} · run {name}")),
+        number: context.number,
         kind,
         id: id.to_string(),
         tag,
@@ -187,14 +191,14 @@ async fn page(desk: &Desk, source: Source, id: Uuid, wrong: Option<(Named, Strin
         also_in,
         found,
         understood: UNDERSTOOD,
-        unit: desk.liking.unit.label(),
+        unit: context.preferences.unit.label(),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
 /// What is asked of a file that is not understood, or why nothing can be.
 async fn ask(
-    desk: &Desk,
+    context: &JobContext,
     id: Uuid,
     mapping: Option<&str>,
     wrong: Option<(Named, String)>,
@@ -208,7 +212,7 @@ async fn ask(
         (None, Some(error)) if mapped => (named.unwrap_or_default(), error.to_string()),
         (None, Some(error)) => return Ok(Found::Bad { sentence: error.to_string() }),
     };
-    let bytes = jobs::capture_bytes(&desk.app.db, id).await?;
+    let bytes = jobs::capture_bytes(&context.app.db, id).await?;
     let look = move || {
         let table = match capture::table(&bytes) {
             Ok(table) => table,
@@ -226,5 +230,5 @@ async fn ask(
             problem,
         }
     };
-    Ok(desk.app.work.out(look).await?)
+    Ok(context.app.work.out(look).await?)
 }

@@ -7,12 +7,12 @@ mod told;
 pub mod view;
 
 use crate::http::Failure;
-use crate::http::Slip;
-use crate::http::form::{self, Ask, Form, Kind, Read};
-use crate::job::Drawn;
-use crate::job::shell::Ask as Asked;
-use crate::job::shell::Shell;
-use crate::job::{Desk, Sent};
+use crate::http::FormState;
+use crate::http::form::{self, Form, Kind, Question, Read};
+use crate::job::ScreenData;
+use crate::job::frame::PageFrame;
+use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent};
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -32,84 +32,84 @@ use view::ReadingsWork;
 pub static FORM: Form = Form {
     name: "reading",
     asks: &[
-        Ask::new("rpm", "Speed", "rpm", Kind::Number(&field::RPM)),
-        Ask::new("oil_temp_c", "Oil", "°C", Kind::Number(&field::OIL_TEMP)),
-        Ask::new("pressure", "Pressure", "", Kind::Pressure(&field::PRESSURE)),
-        Ask::new("spread", "Needle swing ±", "", Kind::PressureOrNone(&field::SPREAD)),
-        Ask::new("gauge", "Gauge", "", Kind::Choice),
-        Ask::new("gear", "Gear", "", Kind::Choice),
-        Ask::new("estimated", "oil temperature estimated", "", Kind::Tick),
-        Ask::new("shows", "The needle is", "", Kind::Choice),
-        Ask::new("slope", "The vehicle is", "", Kind::Choice),
-        Ask::new("speed_held", "Speed", "", Kind::Choice),
-        Ask::new("hold_s", "Held for", "s", Kind::NumberOrNone(&field::HOLD)),
-        Ask::new("phase", "", "", Kind::Hidden),
-        Ask::new("supersedes", "", "", Kind::Hidden),
-        Ask::new("capture", "", "", Kind::Hidden),
-        Ask::new("from_s", "", "", Kind::Hidden),
-        Ask::new("to_s", "", "", Kind::Hidden),
+        Question::new("rpm", "Speed", "rpm", Kind::Number(&field::RPM)),
+        Question::new("oil_temp_c", "Oil", "°C", Kind::Number(&field::OIL_TEMP)),
+        Question::new("pressure", "Pressure", "", Kind::Pressure(&field::PRESSURE)),
+        Question::new("spread", "Needle swing ±", "", Kind::PressureOrNone(&field::SPREAD)),
+        Question::new("gauge", "Gauge", "", Kind::Choice),
+        Question::new("gear", "Gear", "", Kind::Choice),
+        Question::new("estimated", "oil temperature estimated", "", Kind::Tick),
+        Question::new("shows", "The needle is", "", Kind::Choice),
+        Question::new("slope", "The vehicle is", "", Kind::Choice),
+        Question::new("speed_held", "Speed", "", Kind::Choice),
+        Question::new("hold_s", "Held for", "s", Kind::NumberOrNone(&field::HOLD)),
+        Question::new("phase", "", "", Kind::Hidden),
+        Question::new("supersedes", "", "", Kind::Hidden),
+        Question::new("capture", "", "", Kind::Hidden),
+        Question::new("from_s", "", "", Kind::Hidden),
+        Question::new("to_s", "", "", Kind::Hidden),
     ],
 };
 
 /// Writes a reading.
-pub async fn take(desk: Desk, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let gauges = library::gauges(&desk.app.db, &desk.viewer).await?;
+pub async fn take(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let gauges = library::gauges(&context.app.db, &context.viewer).await?;
     let sent = Sent::of(&form);
-    let mut typed = Read::of(&FORM, &form, desk.liking.unit);
+    let mut typed = Read::of(&FORM, &form, context.preferences.unit);
     let phase = if typed.raw("phase") == "after" { Phase::After } else { Phase::Before };
     let stage = if phase == Phase::After { Stage::Prove } else { Stage::Run };
     let Some(taken) = check(&mut typed, &form, phase, &gauges) else {
-        let ask = Asked { seen: sent.seen.parse().ok(), slip: typed.slip, ..Asked::default() };
-        return desk.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+        let ask = ScreenRequest { seen: sent.seen.parse().ok(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(stage, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let from_capture = taken.capture;
     let mut of_rig = false;
     if let Some((capture, ..)) = from_capture
-        && !jobs::has_capture(&desk.app.db, &desk.viewer, desk.number, capture).await?
+        && !jobs::has_capture(&context.app.db, &context.viewer, context.number, capture).await?
     {
         of_rig = true;
-        let recorded = rigs::recorded(&desk.app.db, &desk.viewer, desk.number, capture).await;
+        let recorded = rigs::recorded(&context.app.db, &context.viewer, context.number, capture).await;
         recorded.map_err(|_| Failure::Form("a recorded run of another job".to_owned()))?;
     }
-    let answer = desk.write(stage, sent, Body::Reading(taken), "reading", typed.fields()).await?;
+    let answer = context.write(stage, sent, Body::Reading(taken), "reading", typed.fields()).await?;
     match from_capture {
         // Back to the run, where the next hold waits.
         Some((capture, ..)) if !answer.status().is_client_error() => {
             let kind = if of_rig { source::RIGS } else { source::FILES };
-            Ok(desk.to(&format!("/jobs/{}/{kind}/{capture}", desk.number)))
+            Ok(context.to(&format!("/jobs/{}/{kind}/{capture}", context.number)))
         }
         _ => Ok(answer),
     }
 }
 
 /// The form of a reading to be corrected, as it was typed once.
-pub fn filled(job: &Job, entry: &str, unit: Units) -> Slip {
+pub fn filled(job: &Job, entry: &str, unit: Units) -> FormState {
     let found = job.live().find(|live| live.id.to_string() == entry);
     let Some(Body::Reading(taken)) = found.map(|live| &live.body) else {
-        return Slip::default();
+        return FormState::default();
     };
     let reading = &taken.reading;
-    let mut slip = Slip::of(FORM.name);
-    slip.keep("rpm", &show::plain(reading.rpm));
-    slip.keep("oil_temp_c", &show::plain(unit.temperature.of_c(reading.oil_temp_c)));
-    slip.keep("estimated", if reading.oil_temp_estimated { "yes" } else { "" });
-    slip.keep("gear", reading.gear.id());
-    slip.keep("pressure", &show::typed(reading.kpa, unit));
-    slip.keep("spread", &show::typed(reading.spread_kpa, unit));
-    slip.keep("gauge", reading.instrument.as_deref().unwrap_or(""));
-    slip.keep("shows", reading.shows.unwrap_or(Shows::Value).id());
-    slip.keep("slope", reading.slope.unwrap_or(Slope::Level).id());
-    slip.keep("speed_held", reading.speed_held.unwrap_or(SpeedHeld::Measured).id());
-    slip.keep("hold_s", &reading.hold_s.map(show::plain).unwrap_or_default());
-    slip.keep("supersedes", entry);
-    slip
+    let mut form_state = FormState::of(FORM.name);
+    form_state.keep("rpm", &show::plain(reading.rpm));
+    form_state.keep("oil_temp_c", &show::plain(unit.temperature.of_c(reading.oil_temp_c)));
+    form_state.keep("estimated", if reading.oil_temp_estimated { "yes" } else { "" });
+    form_state.keep("gear", reading.gear.id());
+    form_state.keep("pressure", &show::typed(reading.kpa, unit));
+    form_state.keep("spread", &show::typed(reading.spread_kpa, unit));
+    form_state.keep("gauge", reading.instrument.as_deref().unwrap_or(""));
+    form_state.keep("shows", reading.shows.unwrap_or(Shows::Value).id());
+    form_state.keep("slope", reading.slope.unwrap_or(Slope::Level).id());
+    form_state.keep("speed_held", reading.speed_held.unwrap_or(SpeedHeld::Measured).id());
+    form_state.keep("hold_s", &reading.hold_s.map(show::plain).unwrap_or_default());
+    form_state.keep("supersedes", entry);
+    form_state
 }
 
-/// The reading, when every field is right; else the slip says what is not.
+/// The reading, when every field is right; else the form_state says what is not.
 fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]) -> Option<TakenReading> {
     if let Some(unit) = form.get("unit").filter(|unit| Units::parse(unit).is_none()) {
         // Never taken in another unit than it was typed in.
-        typed.slip.wrong("pressure", FieldError::Unit { typed: unit.chars().take(12).collect() }.to_string());
+        typed.form_state.wrong("pressure", FieldError::Unit { typed: unit.chars().take(12).collect() }.to_string());
         return None;
     }
     let shows = typed.choice("shows", Shows::ALL).unwrap_or(Shows::Value);
@@ -132,19 +132,19 @@ fn check(typed: &mut Read<'_>, form: &form::Sent, phase: Phase, gauges: &[Gauge]
     let spread_kpa = typed.number("spread").unwrap_or(0.0);
     let gear = typed.choice("gear", Gear::ALL).unwrap_or(Gear::Neutral);
     if gauge.is_none() && !named.is_empty() {
-        typed.slip.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
+        typed.form_state.wrong("gauge", "This gauge is not among the shop's; choose one of the list, or add it in the library.");
     }
     if let Some(why) = rpm.and_then(|rpm| shows.refused_by(&scale, rpm)) {
-        typed.slip.wrong(if scale.lamp_opens_kpa().is_some() { "shows" } else { "gauge" }, format!("{}.", first_upper(&why)));
+        typed.form_state.wrong(if scale.lamp_opens_kpa().is_some() { "shows" } else { "gauge" }, format!("{}.", first_upper(&why)));
     }
     if let (Some(gauge), Some(kpa)) = (gauge, kpa)
         && kpa > gauge.gauge.full_scale_kpa
     {
         let (read, scale) = (show::pressure(kpa, typed.unit()), show::pressure(gauge.gauge.full_scale_kpa, typed.unit()));
         let sentence = format!("{read} is more than the full scale of “{}”, {scale}. Check number, unit and gauge.", gauge.name);
-        typed.slip.wrong("pressure", sentence);
+        typed.form_state.wrong("pressure", sentence);
     }
-    if !typed.slip.is_clean() {
+    if !typed.form_state.is_clean() {
         return None;
     }
     let reading = Reading {
@@ -183,11 +183,11 @@ pub fn routes(config: &mut ServiceConfig) {
 #[derive(Template)]
 #[template(path = "job/run/run.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     work: ReadingsWork,
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    Surface { bench: drawn.shell, work: view::work(drawn, false) }.render()
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
+    Surface { bench: drawn.frame, work: view::work(drawn, false) }.render()
 }

@@ -1,6 +1,6 @@
 //! Where a recorded run comes from, a file that was brought in or a rig, and what pictures and tables take from either.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::run::named::Named;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -46,15 +46,15 @@ impl BySecond {
     }
 
     /// Of a file, where it is long and was read once; its speed is in turns a minute by then.
-    async fn of_file(desk: &Desk, file: Uuid) -> Result<Option<Self>, Failure> {
-        let kept = rigs::kept(&desk.app.db, file).await?;
+    async fn of_file(context: &JobContext, file: Uuid) -> Result<Option<Self>, Failure> {
+        let kept = rigs::kept(&context.app.db, file).await?;
         Ok(kept.map(|(last_us, samples)| Self { run: file, channels: Vec::new(), clock: Clock((0, last_us)), samples }))
     }
 
     /// What was recorded between two times.
-    async fn between(&self, desk: &Desk, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
+    async fn between(&self, context: &JobContext, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
         let (zero, channels) = (self.clock.zero_us(), self.channels.clone());
-        let packed = rigs::packed(&desk.app.db, self.run, self.clock.at_us(from_s), self.clock.at_us(to_s)).await?;
+        let packed = rigs::packed(&context.app.db, self.run, self.clock.at_us(from_s), self.clock.at_us(to_s)).await?;
         // A stretch of half a run is half of its samples, about.
         let share = ((to_s - from_s) / self.clock.seconds().max(1.0)).clamp(0.0, 1.0);
         let every = ((self.samples as f64 * share) as usize).div_ceil(MOST_SAMPLES).max(1);
@@ -73,29 +73,29 @@ impl BySecond {
             }
             Ok(Arc::new(run))
         };
-        desk.app.work.out(read).await?.map_err(|error| Failure::Store(rigs::damaged(error)))
+        context.app.work.out(read).await?.map_err(|error| Failure::Store(rigs::damaged(error)))
     }
 
     /// As many steps as a picture takes, between two times.
-    async fn levels(&self, desk: &Desk, (from_s, to_s): (f64, f64), most: usize) -> Result<Vec<Level>, Failure> {
+    async fn levels(&self, context: &JobContext, (from_s, to_s): (f64, f64), most: usize) -> Result<Vec<Level>, Failure> {
         if to_s - from_s > BY_PEAKS_S {
-            let peaks = rigs::peaks(&desk.app.db, self.run, self.clock.at_us(from_s), self.clock.at_us(to_s)).await?;
+            let peaks = rigs::peaks(&context.app.db, self.run, self.clock.at_us(from_s), self.clock.at_us(to_s)).await?;
             return Ok(of_peaks(&peaks, self.clock.zero_us(), most));
         }
-        let run = self.between(desk, from_s, to_s).await?;
-        Ok(desk.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
+        let run = self.between(context, from_s, to_s).await?;
+        Ok(context.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
     }
 }
 
 impl Source {
     /// By its address.
-    pub async fn of(desk: &Desk, kind: &str, id: Uuid) -> Result<Self, Failure> {
+    pub async fn of(context: &JobContext, kind: &str, id: Uuid) -> Result<Self, Failure> {
         match kind {
             FILES => {
-                let (file, mapping) = jobs::capture_head(&desk.app.db, &desk.viewer, desk.number, id).await?;
+                let (file, mapping) = jobs::capture_head(&context.app.db, &context.viewer, context.number, id).await?;
                 Ok(Self::File { file, mapping })
             }
-            RIGS => Ok(Self::Rig(rigs::recorded(&desk.app.db, &desk.viewer, desk.number, id).await?)),
+            RIGS => Ok(Self::Rig(rigs::recorded(&context.app.db, &context.viewer, context.number, id).await?)),
             _ => Err(Failure::NoPage),
         }
     }
@@ -106,16 +106,16 @@ impl Source {
     }
 
     /// How it is kept by the second; none of a short file.
-    async fn kept(&self, desk: &Desk) -> Result<Option<BySecond>, Failure> {
+    async fn kept(&self, context: &JobContext) -> Result<Option<BySecond>, Failure> {
         match self {
             Self::Rig(recorded) => Ok(Some(BySecond::of_rig(recorded))),
-            Self::File { file, .. } => BySecond::of_file(desk, file.id).await,
+            Self::File { file, .. } => BySecond::of_file(context, file.id).await,
         }
     }
 
     /// The whole run, kept by memory; of a file that cannot be read, why.
-    pub async fn whole(&self, desk: &Desk) -> Result<Result<Arc<Run>, CaptureError>, Failure> {
-        let app = desk.app.clone();
+    pub async fn whole(&self, context: &JobContext) -> Result<Result<Arc<Run>, CaptureError>, Failure> {
+        let app = context.app.clone();
         match self {
             Self::File { file, mapping } => {
                 let key = format!("{} {}", file.id, mapping.as_deref().unwrap_or_default());
@@ -130,11 +130,11 @@ impl Source {
                     app.kept.keep_run(key, &run);
                     Ok(run)
                 };
-                let run = match desk.app.work.out(read).await? {
+                let run = match context.app.work.out(read).await? {
                     Ok(run) => run,
                     Err(error) => return Ok(Err(error)),
                 };
-                if let Err(error) = keep_long(desk, file.id, &run).await {
+                if let Err(error) = keep_long(context, file.id, &run).await {
                     tracing::warn!(%error, file = %file.id, "a long file could not be kept by the second; a closer look reads it whole");
                 }
                 Ok(Ok(run))
@@ -144,7 +144,7 @@ impl Source {
                 if let Some(run) = app.kept.run(&key) {
                     return Ok(Ok(run));
                 }
-                let run = BySecond::of_rig(recorded).between(desk, 0.0, f64::MAX).await?;
+                let run = BySecond::of_rig(recorded).between(context, 0.0, f64::MAX).await?;
                 app.kept.keep_run(key, &run);
                 Ok(Ok(run))
             }
@@ -152,34 +152,34 @@ impl Source {
     }
 
     /// A stretch of the run: no more than that is read, but of a short file.
-    pub async fn stretch(&self, desk: &Desk, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
-        match self.kept(desk).await? {
-            Some(kept) => kept.between(desk, from_s, to_s).await,
-            None => Ok(self.whole(desk).await?.map_err(|error| Failure::Form(error.to_string()))?),
+    pub async fn stretch(&self, context: &JobContext, from_s: f64, to_s: f64) -> Result<Arc<Run>, Failure> {
+        match self.kept(context).await? {
+            Some(kept) => kept.between(context, from_s, to_s).await,
+            None => Ok(self.whole(context).await?.map_err(|error| Failure::Form(error.to_string()))?),
         }
     }
 
     /// As many steps as a picture takes, between two times; the run's own where none are said.
-    pub async fn levels(&self, desk: &Desk, span: Option<(f64, f64)>, most: usize) -> Result<Vec<Level>, Failure> {
-        if let Some(kept) = self.kept(desk).await? {
-            return kept.levels(desk, span.unwrap_or((0.0, kept.clock.seconds())), most).await;
+    pub async fn levels(&self, context: &JobContext, span: Option<(f64, f64)>, most: usize) -> Result<Vec<Level>, Failure> {
+        if let Some(kept) = self.kept(context).await? {
+            return kept.levels(context, span.unwrap_or((0.0, kept.clock.seconds())), most).await;
         }
         let (from_s, to_s) = span.unwrap_or((f64::MIN, f64::MAX));
-        let run = self.whole(desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
-        Ok(desk.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
+        let run = self.whole(context).await?.map_err(|error| Failure::Form(error.to_string()))?;
+        Ok(context.app.work.out(move || levels(&run, from_s, to_s, most)).await?)
     }
 }
 
 /// Keeps a long file by the second, once. One that begins before its own zero is read whole each time.
-async fn keep_long(desk: &Desk, file: Uuid, run: &Arc<Run>) -> Result<(), Failure> {
+async fn keep_long(context: &JobContext, file: Uuid, run: &Arc<Run>) -> Result<(), Failure> {
     /// Seconds packed before they are kept.
     const SOME: usize = 64;
     let samples = run.time_s.len();
     let begins = run.time_s.first().is_some_and(|first| *first >= 0.0);
-    if samples < LONG || !begins || rigs::kept(&desk.app.db, file).await?.is_some() {
+    if samples < LONG || !begins || rigs::kept(&context.app.db, file).await?.is_some() {
         return Ok(());
     }
-    let keeping = Keeping::begin(&desk.app.db, file).await?;
+    let keeping = Keeping::begin(&context.app.db, file).await?;
     let mut next = 0;
     while next < samples {
         let run = Arc::clone(run);
@@ -193,7 +193,7 @@ async fn keep_long(desk: &Desk, file: Uuid, run: &Arc<Run>) -> Result<(), Failur
             }
             seconds.into_par_iter().map(|second| second.packed().map(|bytes| (second, bytes))).collect()
         };
-        let packed = desk.app.work.out(some).await?.map_err(|error| Failure::Store(rigs::damaged(error)))?;
+        let packed = context.app.work.out(some).await?.map_err(|error| Failure::Store(rigs::damaged(error)))?;
         next = packed.last().map_or(samples, |(second, _)| second.next() as usize);
         keeping.take(packed).await?;
     }

@@ -1,6 +1,6 @@
 //! A recorded run as the strip draws it: steps as JSON, and the whole saved as CSV, Parquet and SVG.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::run::source::Source;
 use crate::ui::picture::strip;
 use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
@@ -17,7 +17,7 @@ const SAVED: usize = 520;
 
 /// Which stretch, in how many steps.
 #[derive(Deserialize)]
-pub struct Asked {
+pub struct StripQuery {
     #[serde(default)]
     points: Option<usize>,
     #[serde(default)]
@@ -37,11 +37,15 @@ struct Steps {
 }
 
 /// The steps.
-pub async fn steps(desk: Desk, path: web::Path<(i64, String, Uuid)>, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
-    let source = Source::of(&desk, &path.1, path.2).await?;
+pub async fn steps(
+    context: JobContext,
+    path: web::Path<(i64, String, Uuid)>,
+    asked: web::Query<StripQuery>,
+) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&context, &path.1, path.2).await?;
     let span = asked.from.zip(asked.to).filter(|(from, to)| from < to);
-    let levels = source.levels(&desk, span, asked.points.unwrap_or(1200).clamp(10, MOST)).await?;
-    let unit = desk.liking.unit;
+    let levels = source.levels(&context, span, asked.points.unwrap_or(1200).clamp(10, MOST)).await?;
+    let unit = context.preferences.unit;
     let (first, last) = (levels.first().map_or(0.0, |level| level.time_s), levels.last().map_or(1.0, |level| level.time_s));
     let (from, to) = span.unwrap_or((first, last));
     let mut pauses: Vec<f64> = levels.array_windows().map(|[a, b]| b.time_s - a.time_s).collect();
@@ -58,12 +62,12 @@ struct File {
 }
 
 /// The whole run as a file.
-pub async fn saved(desk: Desk, path: web::Path<(i64, String, Uuid, String)>) -> Result<HttpResponse, Failure> {
-    let source = Source::of(&desk, &path.1, path.2).await?;
-    let run = source.whole(&desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
-    let marks: Vec<f64> = super::told::marks(&desk, &source).await?.iter().map(|mark| mark.at_s).collect();
-    let (kind, unit) = (path.3.clone(), desk.liking.unit);
-    let name = format!("attachment; filename=\"job-{}-run.{kind}\"", desk.number);
+pub async fn saved(context: JobContext, path: web::Path<(i64, String, Uuid, String)>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&context, &path.1, path.2).await?;
+    let run = source.whole(&context).await?.map_err(|error| Failure::Form(error.to_string()))?;
+    let marks: Vec<f64> = super::told::marks(&context, &source).await?.iter().map(|mark| mark.at_s).collect();
+    let (kind, unit) = (path.3.clone(), context.preferences.unit);
+    let name = format!("attachment; filename=\"job-{}-run.{kind}\"", context.number);
     let work = move || -> Result<(mime::Mime, Vec<u8>), Failure> {
         let mut bytes = Vec::new();
         let written = |error: std::io::Error| Failure::Form(error.to_string());
@@ -84,6 +88,6 @@ pub async fn saved(desk: Desk, path: web::Path<(i64, String, Uuid, String)>) -> 
             _ => Err(Failure::NoPage),
         }
     };
-    let (kind, bytes) = desk.app.work.out(work).await??;
+    let (kind, bytes) = context.app.work.out(work).await??;
     Ok(HttpResponse::Ok().insert_header(ContentType(kind)).insert_header((CONTENT_DISPOSITION, name)).body(bytes))
 }

@@ -1,6 +1,6 @@
 //! What a recorded run tells: its facts, and its holds on offer with what each would say of the sheet.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::run::source::{RIGS, Source};
 use crate::ui::show;
 use crate::ui::words::limit_words;
@@ -97,7 +97,7 @@ pub struct Taking {
 /// All that is told of a run.
 #[derive(Template)]
 #[template(path = "job/run/told.html")]
-pub struct Told {
+pub struct RunAnalysis {
     pub offers: Vec<Offer>,
     /// Times of the holds, as the strip reads them.
     pub holds: String,
@@ -154,9 +154,9 @@ impl Taking {
     }
 }
 
-fn judging(desk: &Desk, job: &Job, taking: &Taking, id: Uuid) -> Result<Judging, Failure> {
+fn judging(context: &JobContext, job: &Job, taking: &Taking, id: Uuid) -> Result<Judging, Failure> {
     let case = job.case();
-    let tracer = desk.app.kept.tracer(&case)?;
+    let tracer = context.app.kept.tracer(&case)?;
     let taken = job.live().filter_map(|entry| match &entry.body {
         Body::Reading(taken) => taken.capture.filter(|(run, ..)| *run == id).map(|(_, from, to)| (from, to)),
         _ => None,
@@ -164,21 +164,21 @@ fn judging(desk: &Desk, job: &Job, taking: &Taking, id: Uuid) -> Result<Judging,
     let taken = taken.collect();
     let phase = if taking.repaired { Phase::After } else { Phase::Before };
     let zero_kpa = job.zero_kpa();
-    Ok(Judging { case, tracer, taken, gauge: taking.gauge.clone(), phase, unit: desk.liking.unit, zero_kpa })
+    Ok(Judging { case, tracer, taken, gauge: taking.gauge.clone(), phase, unit: context.preferences.unit, zero_kpa })
 }
 
 /// All that a run tells, for the page it stands on.
-pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Run>) -> Result<Told, Failure> {
-    let taking = Taking::of(job, source, desk.number, id);
-    let judging = judging(desk, job, &taking, id)?;
+pub async fn told(context: &JobContext, job: &Job, source: &Source, id: Uuid, run: Arc<Run>) -> Result<RunAnalysis, Failure> {
+    let taking = Taking::of(job, source, context.number, id);
+    let judging = judging(context, job, &taking, id)?;
     let card = job.engine.card.clone();
-    let marks = marks(desk, source).await?;
+    let marks = marks(context, source).await?;
     let job = job.clone();
     let work = move || {
         let told = capture::analysed(&run, Some(&card));
         let beyond = beyond_lines(&run, &judging);
         let offers = told.holds.iter().enumerate().map(|(place, hold)| judging.offer(place + 1, hold)).collect();
-        Told {
+        RunAnalysis {
             offers,
             holds: serde_json::to_string(&told.holds.iter().map(|hold| (hold.from_s, hold.to_s)).collect::<Vec<_>>()).unwrap_or_default(),
             facts: facts(&told, &job, &judging),
@@ -191,7 +191,7 @@ pub async fn told(desk: &Desk, job: &Job, source: &Source, id: Uuid, run: Arc<Ru
             taking,
         }
     };
-    Ok(desk.app.work.behind(work).await?)
+    Ok(context.app.work.behind(work).await?)
 }
 
 /// Where the engine ran beyond a stop line, in words.
@@ -205,9 +205,9 @@ fn beyond_lines(run: &Run, judging: &Judging) -> Vec<String> {
 }
 
 /// The marks of a rig's run; a file has none.
-pub async fn marks(desk: &Desk, source: &Source) -> Result<Vec<Mark>, Failure> {
+pub async fn marks(context: &JobContext, source: &Source) -> Result<Vec<Mark>, Failure> {
     match source {
-        Source::Rig(recorded) => Ok(rigs::marks(&desk.app.db, recorded).await?),
+        Source::Rig(recorded) => Ok(rigs::marks(&context.app.db, recorded).await?),
         Source::File { .. } => Ok(Vec::new()),
     }
 }
@@ -222,11 +222,11 @@ fn marked(mark: Mark) -> Marked {
 }
 
 /// The part of a rig's page that takes a moment.
-pub async fn fragment(desk: Desk, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
-    let source = Source::of(&desk, RIGS, path.1).await?;
-    let job = desk.job().await?;
-    let run = source.whole(&desk).await?.map_err(|error| Failure::Form(error.to_string()))?;
-    let told = told(&desk, &job, &source, path.1, run).await?;
+pub async fn fragment(context: JobContext, path: web::Path<(i64, Uuid)>) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&context, RIGS, path.1).await?;
+    let job = context.job().await?;
+    let run = source.whole(&context).await?.map_err(|error| Failure::Form(error.to_string()))?;
+    let told = told(&context, &job, &source, path.1, run).await?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(told.render()?))
 }
 
@@ -239,15 +239,19 @@ pub struct Stretch {
 }
 
 /// One hold as a person moved it, judged anew.
-pub async fn hold(desk: Desk, path: web::Path<(i64, String, Uuid)>, stretch: web::Query<Stretch>) -> Result<HttpResponse, Failure> {
-    let source = Source::of(&desk, &path.1, path.2).await?;
-    let job = desk.job().await?;
-    let taking = Taking::of(&job, &source, desk.number, path.2);
-    let judging = judging(&desk, &job, &taking, path.2)?;
+pub async fn hold(
+    context: JobContext,
+    path: web::Path<(i64, String, Uuid)>,
+    stretch: web::Query<Stretch>,
+) -> Result<HttpResponse, Failure> {
+    let source = Source::of(&context, &path.1, path.2).await?;
+    let job = context.job().await?;
+    let taking = Taking::of(&job, &source, context.number, path.2);
+    let judging = judging(&context, &job, &taking, path.2)?;
     let (number, from_s, to_s) = (stretch.number, stretch.from, stretch.to);
-    let run = source.stretch(&desk, from_s, to_s).await?;
+    let run = source.stretch(&context, from_s, to_s).await?;
     let offer = move || capture::between(&run, from_s, to_s).map(|hold| judging.offer(number, &hold));
-    let offer = desk.app.work.out(offer).await?.ok_or_else(|| Failure::Form("a stretch in which nothing was recorded".to_owned()))?;
+    let offer = context.app.work.out(offer).await?.ok_or_else(|| Failure::Form("a stretch in which nothing was recorded".to_owned()))?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(One { offer, taking }.render()?))
 }
 

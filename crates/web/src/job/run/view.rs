@@ -1,8 +1,8 @@
 //! The readings stage, before and after: the form, what was taken, dial, map and captures.
 use super::FORM;
-use crate::http::Slip;
-use crate::http::form::{Choice, Drawn as Field};
-use crate::job::Drawn;
+use crate::http::FormState;
+use crate::http::form::{Choice, FieldView as Field};
+use crate::job::ScreenData;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
 use crate::job::happened;
@@ -163,8 +163,8 @@ fn row(job: &Job, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, u
 }
 
 /// What lies on the surface, before or after.
-pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
-    let (assessed, unit, captures) = (drawn.assessed, drawn.shell.unit, drawn.captures);
+pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
+    let (assessed, unit, captures) = (drawn.assessed, drawn.frame.unit, drawn.captures);
     let phase = if after { Phase::After } else { Phase::Before };
     let job = &assessed.job;
     let last = taken(assessed).filter(|(_, taken, _)| taken.reading.phase == phase).last();
@@ -186,7 +186,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
     let rigged = job.fitted_gauge().map(|gauge| gauge.name.clone());
     let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().or(rigged).unwrap_or_default();
     let points = script::script(&assessed.case, phase);
-    let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.shell.point.as_deref());
+    let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.frame.point.as_deref());
     // A data logger says how warm the oil is, whether anything was read or not.
     let warm = drawn.rigs.linked.as_ref().and_then(|linked| linked.oil_c()).is_some_and(|oil| oil >= script::COLD_C);
     let next = if after || warm {
@@ -225,7 +225,7 @@ pub fn work(drawn: &Drawn, after: bool) -> ReadingsWork {
         map: map::map(&if after { scene(assessed) } else { lines_alone(assessed) }, unit),
         missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point, unit)).collect(),
         // Gear and slope follow a point that was chosen by hand alone: whoever reads another point than the script's must not find them changed.
-        form: form(job, &drawn.shell.slip, unit, last_gauge, chosen),
+        form: form(job, &drawn.frame.form_state, unit, last_gauge, chosen),
         captures: captures
             .iter()
             .map(|file| RunLine { id: file.id.to_string(), name: file.name.clone(), when: show::moment(file.uploaded_at, &job.zone) })
@@ -254,7 +254,7 @@ fn recorded_line(run: &Recorded, zone: &Zone) -> RunLine {
 }
 
 /// The form of the next reading, or of one to be corrected.
-fn form(job: &Job, slip: &Slip, unit: Units, last_gauge: String, chosen: Option<&Point>) -> ReadingForm {
+fn form(job: &Job, form_state: &FormState, unit: Units, last_gauge: String, chosen: Option<&Point>) -> ReadingForm {
     let gauges = || {
         let ordinary = Choice { id: String::new(), label: "ordinary workshop gauge".to_owned() };
         let of_shop = job.gauges.iter().map(|gauge| Choice {
@@ -273,8 +273,8 @@ fn form(job: &Job, slip: &Slip, unit: Units, last_gauge: String, chosen: Option<
         "speed_held" => Choice::all(SpeedHeld::ALL),
         _ => Choice::all(Gear::ALL),
     };
-    let mut numbers = FORM.draw(slip, unit, choices);
-    if slip.form != FORM.name {
+    let mut numbers = FORM.draw(form_state, unit, choices);
+    if form_state.form != FORM.name {
         for field in &mut numbers {
             match (field.name, chosen) {
                 ("gauge", _) => field.value = last_gauge.clone(),
@@ -289,7 +289,7 @@ fn form(job: &Job, slip: &Slip, unit: Units, last_gauge: String, chosen: Option<
     let more: Vec<_> = beside.into_iter().filter(|field| matches!(field.name, "shows" | "slope" | "speed_held" | "hold_s")).collect();
     // What is not as usual is not hidden.
     let unusual = more.iter().any(|field| field.problem.is_some() || !matches!(field.value.as_str(), "" | "value" | "level" | "measured"));
-    ReadingForm { numbers, choices, more, unusual, supersedes: slip.typed(FORM.name, "supersedes").to_owned() }
+    ReadingForm { numbers, choices, more, unusual, supersedes: form_state.typed(FORM.name, "supersedes").to_owned() }
 }
 
 /// The map beside the readings: lines alone, their bands are on the screen that compares.

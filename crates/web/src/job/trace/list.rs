@@ -1,6 +1,6 @@
 //! The suspects in full: sound or not, who leads and what acting on it costs if that is wrong, every cause by its part, pairs, what was struck out.
 use crate::job::assess::Assessed;
-use crate::job::shell::{grouped, known, moved, raised};
+use crate::job::frame::{grouped, known, moved, raised};
 use crate::ui::show;
 use crate::ui::words::{cause_name, fact_name, group_name};
 use velvet_dial_core::case::pairs;

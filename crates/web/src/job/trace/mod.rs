@@ -5,9 +5,9 @@ mod next;
 mod part;
 mod why;
 
-use crate::job::Drawn;
+use crate::job::ScreenData;
+use crate::job::frame::PageFrame;
 use crate::job::lines::{Line, lines};
-use crate::job::shell::Shell;
 use crate::ui::count;
 use crate::ui::picture::route::{self, Route};
 use crate::ui::words::cause_name;
@@ -34,7 +34,7 @@ struct Work {
 #[derive(Template)]
 #[template(path = "job/trace/trace.html")]
 struct Surface<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     work: Work,
 }
 
@@ -76,8 +76,8 @@ fn remembered(memory: &Memory) -> String {
 }
 
 /// Draws the screen.
-pub fn draw(drawn: &Drawn) -> askama::Result<String> {
-    let (assessed, unit) = (drawn.assessed, drawn.shell.unit);
+pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
+    let (assessed, unit) = (drawn.assessed, drawn.frame.unit);
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);
     let running = knowledge().checks.iter().filter(|check| check.running(&assessed.case.engine) && !answered(&check.id));
     let (parts, says) = part::parts(assessed, unit);
@@ -90,7 +90,7 @@ pub fn draw(drawn: &Drawn) -> askama::Result<String> {
         memory: assessed.case.memory.as_ref().map(remembered),
         ledger: lines(&assessed.job, unit),
     };
-    Surface { bench: drawn.shell, work }.render()
+    Surface { bench: drawn.frame, work }.render()
 }
 
 pub use next::panel;

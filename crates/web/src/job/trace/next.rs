@@ -3,10 +3,10 @@ use super::list::in_vain;
 use crate::http::Failure;
 use crate::job::assess::{Assessed, assess, usual};
 use crate::job::cards::{self, CheckCard};
+use crate::job::frame::PageFrame;
 use crate::job::next_step::{self, NextCard};
 use crate::job::opening;
-use crate::job::shell::Shell;
-use crate::job::{Desk, Drawn};
+use crate::job::{JobContext, ScreenData};
 use crate::ui::show;
 use crate::ui::words::access_words;
 use actix_web::HttpResponse;
@@ -55,7 +55,7 @@ struct Pattern {
 #[derive(Template)]
 #[template(path = "job/trace/next.html")]
 struct Panel<'a> {
-    bench: &'a Shell,
+    bench: &'a PageFrame,
     ways: Vec<Way>,
     order: String,
     order_entry: String,
@@ -95,8 +95,8 @@ struct Orders {
 }
 
 /// What each order may be expected to cost until it is good enough to act; it takes a moment, so the page asks for it by itself.
-pub async fn prices(desk: Desk) -> Result<HttpResponse, Failure> {
-    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
+pub async fn prices(context: JobContext) -> Result<HttpResponse, Failure> {
+    let assessed = assess(context.app.clone(), context.job().await?, None).await?;
     let orders = move || {
         let now = &assessed.now;
         let plans = now.plans.get_or_init(|| {
@@ -105,12 +105,12 @@ pub async fn prices(desk: Desk) -> Result<HttpResponse, Failure> {
         });
         Orders { ways: ways(assessed.job.order(), Some(plans)) }
     };
-    let orders = desk.app.work.out(orders).await?;
+    let orders = context.app.work.out(orders).await?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(orders.render()?))
 }
 
 /// Draws the panel.
-pub fn panel(drawn: &Drawn) -> askama::Result<String> {
+pub fn panel(drawn: &ScreenData) -> askama::Result<String> {
     let assessed = drawn.assessed;
     let live = |wanted: fn(&Body) -> bool| assessed.job.live().find(|entry| wanted(&entry.body));
     let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
@@ -136,13 +136,13 @@ pub fn panel(drawn: &Drawn) -> askama::Result<String> {
     }
     let waits = matches!(&next, Some(NextCard::Check(card)) if card.waits) || instead.as_ref().is_some_and(|card| card.waits);
     Panel {
-        bench: drawn.shell,
+        bench: drawn.frame,
         waits,
         ways: ways(order, plans),
         order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
-        price: first.map(|first| price(assessed, first, drawn.house.money())).unwrap_or_default(),
+        price: first.map(|first| price(assessed, first, drawn.shop_context.money())).unwrap_or_default(),
         instead: instead.map(|card| {
             let says = against(assessed, card.id);
             (card, says)
@@ -191,8 +191,8 @@ fn against(assessed: &Assessed, check: &str) -> String {
     }
 }
 
-fn row(drawn: &Drawn, proposal: &Proposal) -> Row {
-    let number = drawn.shell.number;
+fn row(drawn: &ScreenData, proposal: &Proposal) -> Row {
+    let number = drawn.frame.number;
     let opening = match &proposal.step {
         Step::Check(check) => {
             let check = knowledge().check(check);
@@ -212,7 +212,7 @@ fn row(drawn: &Drawn, proposal: &Proposal) -> Row {
 }
 
 /// The rest by where it is done.
-fn places(drawn: &Drawn, others: &[&Proposal]) -> Vec<Place> {
+fn places(drawn: &ScreenData, others: &[&Proposal]) -> Vec<Place> {
     let know = knowledge();
     let place = |proposal: &&Proposal| match &proposal.step {
         Step::Check(check) => know.check(check).map_or(0, |check| match check.access(&drawn.assessed.case.engine) {
@@ -234,12 +234,12 @@ fn places(drawn: &Drawn, others: &[&Proposal]) -> Vec<Place> {
 }
 
 /// What is opened, with what is looked at behind it in the order of the bench.
-fn openings(drawn: &Drawn) -> Vec<Opening> {
+fn openings(drawn: &ScreenData) -> Vec<Opening> {
     let assessed = drawn.assessed;
     let opened = assessed.now.next.iter().filter_map(|proposal| match &proposal.step {
         Step::Bench(step, behind) if step.opens() => Some(Opening {
             name: step.label(),
-            price: format!("{}, about {:.0} {}", show::minutes(proposal.minutes), proposal.money, drawn.house.money()),
+            price: format!("{}, about {:.0} {}", show::minutes(proposal.minutes), proposal.money, drawn.shop_context.money()),
             steps: behind.iter().map(|step| cards::name(assessed, step)).collect(),
         }),
         _ => None,

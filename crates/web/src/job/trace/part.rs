@@ -1,6 +1,6 @@
 //! A part on the oil's way: what speaks for and against it, the checks that touch it, and what it costs to reach.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::assess::{Assessed, assess};
 use crate::job::cards;
 use crate::ui::picture::route::{Consumer, Scene, Station};
@@ -131,10 +131,10 @@ const WORKS: [&[(&str, &str)]; 9] = [
 ];
 
 /// What a part opens.
-pub async fn fragment(desk: Desk, path: web::Path<(i64, String)>) -> Result<HttpResponse, Failure> {
+pub async fn fragment(context: JobContext, path: web::Path<(i64, String)>) -> Result<HttpResponse, Failure> {
     let along = PARTS.iter().position(|(word, _)| *word == path.1).ok_or(Failure::NoPage)?;
-    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
-    let part = desk.app.work.out(move || part(&assessed, along)).await?.ok_or(Failure::NoPage)?;
+    let assessed = assess(context.app.clone(), context.job().await?, None).await?;
+    let part = context.app.work.out(move || part(&assessed, along)).await?.ok_or(Failure::NoPage)?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(part.render()?))
 }
 

@@ -1,8 +1,8 @@
 //! Why a suspect stands where it stands: in words, then in figures, and the facts on which it may be struck out.
 use crate::http::Failure;
-use crate::job::Desk;
+use crate::job::JobContext;
 use crate::job::assess::{Assessed, assess};
-use crate::job::shell::known;
+use crate::job::frame::known;
 use crate::ui::show;
 use crate::ui::words::{fact_name, factor_words, reading_name};
 use actix_web::{HttpResponse, web};
@@ -50,11 +50,11 @@ const NOTHING: f64 = 0.405;
 const TOLD: usize = 5;
 
 /// Of a cause.
-pub async fn fragment(desk: Desk, path: web::Path<(i64, String)>) -> Result<HttpResponse, Failure> {
+pub async fn fragment(context: JobContext, path: web::Path<(i64, String)>) -> Result<HttpResponse, Failure> {
     let index = knowledge().cause(&path.1).ok_or(Failure::NoPage)?;
-    let assessed = assess(desk.app.clone(), desk.job().await?, None).await?;
-    let unit = desk.liking.unit;
-    let why = desk.app.work.out(move || why(&assessed, index, unit)).await?.ok_or(Failure::NoPage)?;
+    let assessed = assess(context.app.clone(), context.job().await?, None).await?;
+    let unit = context.preferences.unit;
+    let why = context.app.work.out(move || why(&assessed, index, unit)).await?.ok_or(Failure::NoPage)?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(why.render()?))
 }
 

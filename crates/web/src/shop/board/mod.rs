@@ -2,7 +2,7 @@
 use crate::http::Failure;
 use crate::http::SignedIn;
 use crate::state::App;
-use crate::ui::Liking;
+use crate::ui::DisplayPreferences;
 use crate::ui::show;
 use crate::ui::words::{describe, flag_class};
 use crate::ui::{Chrome, Place};
@@ -28,7 +28,7 @@ const LISTED: u64 = 60;
 /// Which page of the open jobs, from 1, which of them, or what is looked for.
 #[derive(Deserialize, Default)]
 #[serde(default)]
-struct Asked {
+struct BoardQuery {
     page: u64,
     q: String,
     stage: String,
@@ -47,7 +47,7 @@ const WAITS: [(Waits, &str, &str); 3] = [
     (Waits::CameBack, "back", "came back"),
 ];
 
-impl Asked {
+impl BoardQuery {
     fn sieve(&self) -> Sieve {
         Sieve {
             stage: Stage::parse(&self.stage),
@@ -140,7 +140,12 @@ pub fn steps() -> usize {
 }
 
 /// Shows the board.
-async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
+async fn board(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    asked: web::Query<BoardQuery>,
+) -> Result<HttpResponse, Failure> {
     let viewer = &who.0;
     let page = asked.page.max(1);
     let sieve = asked.sieve();
@@ -157,9 +162,9 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
         std::iter::once((String::new(), any.to_owned())).chain(all).map(|(id, label)| Pick { here: id == here, id, label }).collect()
     };
     let plain = |pairs: &[(&str, &str)]| pairs.iter().map(|(id, label)| ((*id).to_owned(), (*label).to_owned())).collect::<Vec<_>>();
-    let row = |job: &jobs::Row| row(job, viewer, liking);
+    let row = |job: &jobs::Row| row(job, viewer, preferences);
     let page = Page {
-        chrome: Chrome::of(viewer, liking, "Board").at(Place::Board),
+        chrome: Chrome::of(viewer, preferences, "Board").at(Place::Board),
         shop: accounts::shop(&app.db, viewer).await?.name,
         open: found.open.iter().map(row).collect(),
         all_open: found.all_open,
@@ -195,12 +200,12 @@ async fn board(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Q
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-fn row(job: &jobs::Row, viewer: &Viewer, liking: Liking) -> Row {
+fn row(job: &jobs::Row, viewer: &Viewer, preferences: DisplayPreferences) -> Row {
     let leader = job.leader.as_ref().and_then(|(id, odds)| {
         let cause = knowledge().cause(id).and_then(|index| knowledge().causes.get(index))?;
         Some(format!("{} {}", show::percent(*odds), cause.name))
     });
-    let last = job.last.as_ref().map_or_else(|| "Nothing written yet".to_owned(), |body| describe(body, liking.unit));
+    let last = job.last.as_ref().map_or_else(|| "Nothing written yet".to_owned(), |body| describe(body, preferences.unit));
     let when = show::moment(job.last_at, &viewer.zone);
     Row {
         number: job.number,

@@ -2,7 +2,7 @@
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
 use crate::ui::picture::worked::{self, Picture};
-use crate::ui::{Chrome, Liking, Place};
+use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use askama::Template;
@@ -26,7 +26,7 @@ struct List {
 }
 
 /// A question as it is drawn.
-struct Asked {
+struct QuestionView {
     name: String,
     label: String,
     hint: String,
@@ -52,7 +52,7 @@ struct One {
     name: &'static str,
     title: &'static str,
     says: &'static str,
-    questions: Vec<Asked>,
+    questions: Vec<QuestionView>,
     answer: Answer,
     /// The job that it may be kept in.
     job: String,
@@ -98,7 +98,7 @@ pub struct Group {
     pub all: Vec<Listed>,
 }
 
-async fn list(SignedIn(viewer): SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
+async fn list(SignedIn(viewer): SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
     let listed = |calculator: &'static Calculator| {
         let (title, says) = title(calculator);
         Listed { name: calculator.name, title, says }
@@ -113,7 +113,7 @@ async fn list(SignedIn(viewer): SignedIn, liking: Liking) -> Result<HttpResponse
     let rest: Vec<Listed> = ALL.iter().filter(|calculator| !placed(calculator)).map(listed).collect();
     let rest = (!rest.is_empty()).then_some(Group { drawing: "report".to_owned(), title: "Others", all: rest });
     let all = GROUPS.into_iter().map(group).chain(rest);
-    let page = List { chrome: Chrome::of(&viewer, liking, "Calculators").at(Place::Calculators), groups: all.collect() };
+    let page = List { chrome: Chrome::of(&viewer, preferences, "Calculators").at(Place::Calculators), groups: all.collect() };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -121,7 +121,7 @@ async fn list(SignedIn(viewer): SignedIn, liking: Liking) -> Result<HttpResponse
 async fn one(
     app: web::Data<App>,
     who: SignedIn,
-    liking: Liking,
+    preferences: DisplayPreferences,
     path: web::Path<String>,
     query: web::Query<form::Sent>,
 ) -> Result<HttpResponse, Failure> {
@@ -129,7 +129,7 @@ async fn one(
     let sent = query.into_inner();
     let engines = library::engines(&app.db, &who.0).await?;
     let gauges = library::gauges(&app.db, &who.0).await?;
-    let unit = Units::parse(sent.get("unit").map_or("", String::as_str)).unwrap_or(liking.unit);
+    let unit = Units::parse(sent.get("unit").map_or("", String::as_str)).unwrap_or(preferences.unit);
     let at_hand = AtHand {
         engine: chosen(&engines, sent.get("engine")).and_then(|engine| serde_json::to_value(&engine.card).ok()),
         gauge: gauges.iter().find(|gauge| Some(&gauge.name) == sent.get("gauge")).and_then(|gauge| serde_json::to_value(&gauge.gauge).ok()),
@@ -149,9 +149,9 @@ async fn one(
     let job = sent.get("job").cloned().unwrap_or_default();
     let answer = match &ran {
         Some((Ok(value), input)) => Answer {
-            lines: asked::told(value, liking.unit),
+            lines: asked::told(value, preferences.unit),
             problem: String::new(),
-            picture: worked::picture(calculator.name, input, value, liking.unit),
+            picture: worked::picture(calculator.name, input, value, preferences.unit),
             kept: Some(&job).filter(|job| job.parse::<i64>().is_ok()).map(|job| Kept {
                 job: job.clone(),
                 key: uuid::Uuid::new_v4(),
@@ -168,10 +168,10 @@ async fn one(
             kept: None,
         },
     };
-    if liking.fragment {
+    if preferences.fragment {
         return Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(answer.render()?));
     }
-    let drawn = questions.into_iter().filter(|question| question.asks != Asks::Gauges).map(|question| Asked {
+    let drawn = questions.into_iter().filter(|question| question.asks != Asks::Gauges).map(|question| QuestionView {
         value: sent.get(&question.name).cloned().unwrap_or_default(),
         problem: wrong.iter().find(|(name, _)| *name == question.name).map(|(_, told)| told.clone()).unwrap_or_default(),
         hint: hint(&question.hint, question.unit, unit),
@@ -182,7 +182,7 @@ async fn one(
     });
     let (title, says) = title(calculator);
     let page = One {
-        chrome: Chrome::of(&who.0, liking, title).at(Place::Calculators),
+        chrome: Chrome::of(&who.0, preferences, title).at(Place::Calculators),
         name: calculator.name,
         title,
         says,

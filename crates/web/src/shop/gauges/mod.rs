@@ -1,11 +1,11 @@
 //! The gauge register: what each gauge is, whether its calibration is due, what it showed beside a second one, and the adapters in the drawer.
 mod form;
 
-use crate::http::form::{Ask, Choice, Form, Kind, Read, Sent, taken};
-use crate::http::{Failure, SignedIn, Slip};
+use crate::http::form::{Choice, Form, Kind, Question, Read, Sent, taken};
+use crate::http::{Failure, FormState, SignedIn};
 use crate::state::App;
-use crate::ui::field::Drawn as Field;
-use crate::ui::{Chrome, Liking, Place, show, words};
+use crate::ui::field::FieldView as Field;
+use crate::ui::{Chrome, DisplayPreferences, Place, show, words};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -25,16 +25,16 @@ use velvet_dial_store::library::{self, Gauge, GaugeCheck};
 static ADAPTER: Form = Form {
     name: "adapter",
     asks: &[
-        Ask::new("name", "Adapter", "a name to find it by", Kind::Needed(120, "nothing typed yet.")),
-        Ask::new("one", "One end", "", Kind::Choice),
-        Ask::new("one_side", "It is", "", Kind::Choice),
-        Ask::new("other", "Other end", "", Kind::Choice),
-        Ask::new("other_side", "It is", "", Kind::Choice),
-        Ask::new("piece", "What it is", "", Kind::Choice),
-        Ask::new("length_mm", "Length", "mm, of a hose", Kind::NumberOrNone(&field::HOSE)),
-        Ask::new("bore_mm", "Bore", "mm, of a hose or coupling", Kind::NumberOrNone(&field::BORE)),
-        Ask::new("ring", "Sealing ring", "", Kind::Choice),
-        Ask::new("shuts", "closes by itself when disconnected", "", Kind::Tick),
+        Question::new("name", "Adapter", "a name to find it by", Kind::Needed(120, "nothing typed yet.")),
+        Question::new("one", "One end", "", Kind::Choice),
+        Question::new("one_side", "It is", "", Kind::Choice),
+        Question::new("other", "Other end", "", Kind::Choice),
+        Question::new("other_side", "It is", "", Kind::Choice),
+        Question::new("piece", "What it is", "", Kind::Choice),
+        Question::new("length_mm", "Length", "mm, of a hose", Kind::NumberOrNone(&field::HOSE)),
+        Question::new("bore_mm", "Bore", "mm, of a hose or coupling", Kind::NumberOrNone(&field::BORE)),
+        Question::new("ring", "Sealing ring", "", Kind::Choice),
+        Question::new("shuts", "closes by itself when disconnected", "", Kind::Tick),
     ],
 };
 
@@ -42,10 +42,10 @@ static ADAPTER: Form = Form {
 static BESIDE: Form = Form {
     name: "beside",
     asks: &[
-        Ask::new("gauge", "", "", Kind::Hidden),
-        Ask::new("beside", "Second gauge", "", Kind::Needed(120, "nothing typed yet.")),
-        Ask::new("reads", "This one shows", "", Kind::Pressure(&field::PRESSURE)),
-        Ask::new("second", "The second shows", "", Kind::Pressure(&field::PRESSURE)),
+        Question::new("gauge", "", "", Kind::Hidden),
+        Question::new("beside", "Second gauge", "", Kind::Needed(120, "nothing typed yet.")),
+        Question::new("reads", "This one shows", "", Kind::Pressure(&field::PRESSURE)),
+        Question::new("second", "The second shows", "", Kind::Pressure(&field::PRESSURE)),
     ],
 };
 
@@ -60,7 +60,7 @@ pub struct Row {
     pub what: String,
     pub papers: String,
     pub due: Due,
-    pub checks: Vec<Beside>,
+    pub checks: Vec<GaugeComparison>,
     /// The form of a check beside a second one.
     pub fields: Vec<Field>,
     pub open: bool,
@@ -73,7 +73,7 @@ pub struct Due {
 }
 
 /// A check beside a second gauge.
-pub struct Beside {
+pub struct GaugeComparison {
     pub said: String,
     pub agrees: bool,
     pub who: String,
@@ -104,22 +104,23 @@ struct Typed {
     /// The unit of the form that came back.
     unit: Units,
     /// A gauge; none for a new one.
-    gauge: Option<(Option<Uuid>, Slip)>,
+    gauge: Option<(Option<Uuid>, FormState)>,
     /// An adapter, or a comparison with a second gauge.
-    other: Slip,
+    other: FormState,
 }
 
-async fn page(app: &App, who: &Viewer, liking: Liking, typed: Typed) -> Result<HttpResponse, Failure> {
-    let Typed { unit, gauge, other: slip } = typed;
+async fn page(app: &App, who: &Viewer, preferences: DisplayPreferences, typed: Typed) -> Result<HttpResponse, Failure> {
+    let Typed { unit, gauge, other: form_state } = typed;
     let gauges = library::gauges(&app.db, who).await?;
     let mut checks = library::gauge_checks(&app.db, who).await?;
     let adapters = library::adapters(&app.db, who).await?;
     let today = who.zone.day(Utc::now().naive_utc());
-    let clean = slip.is_clean() && gauge.as_ref().is_none_or(|(_, slip)| slip.is_clean());
+    let clean = form_state.is_clean() && gauge.as_ref().is_none_or(|(_, form_state)| form_state.is_clean());
     let status = if clean { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let rows = gauges.iter().map(|gauge| row(gauge, &checks.remove(&gauge.id).unwrap_or_default(), who, (today, &slip, unit))).collect();
+    let rows =
+        gauges.iter().map(|gauge| row(gauge, &checks.remove(&gauge.id).unwrap_or_default(), who, (today, &form_state, unit))).collect();
     let page = Page {
-        chrome: Chrome::of(who, liking, "Gauges and adapters").at(Place::Gauges),
+        chrome: Chrome::of(who, preferences, "Gauges and adapters").at(Place::Gauges),
         unit,
         rows,
         pieces: adapters
@@ -131,7 +132,7 @@ async fn page(app: &App, who: &Viewer, liking: Liking, typed: Typed) -> Result<H
                 name: adapter.name,
             })
             .collect(),
-        fields: ADAPTER.draw(&slip, unit, choices),
+        fields: ADAPTER.draw(&form_state, unit, choices),
         form: form::laid_out(gauge, unit),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
@@ -146,10 +147,10 @@ fn choices(name: &str) -> Vec<Choice> {
     }
 }
 
-fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): (NaiveDate, &Slip, Units)) -> Row {
+fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, form_state, unit): (NaiveDate, &FormState, Units)) -> Row {
     let card = &gauge.gauge;
-    let here = slip.typed(BESIDE.name, "gauge") == gauge.id.to_string();
-    let typed = if here { slip.clone() } else { Slip::default() };
+    let here = form_state.typed(BESIDE.name, "gauge") == gauge.id.to_string();
+    let typed = if here { form_state.clone() } else { FormState::default() };
     let papers = [
         card.serial.as_ref().map(|serial| format!("serial {serial}")),
         card.certificate.as_ref().map(|number| format!("certificate {number}")),
@@ -169,13 +170,13 @@ fn row(gauge: &Gauge, checks: &[GaugeCheck], who: &Viewer, (today, slip, unit): 
         },
         checks: checks.iter().map(|check| beside(gauge, check, who, unit)).collect(),
         fields: BESIDE.draw(&typed, unit, |_| Vec::new()).into_iter().filter(|field| field.name != "gauge").collect(),
-        open: here && !slip.is_clean(),
+        open: here && !form_state.is_clean(),
     }
 }
 
 /// Two gauges agree when they differ by no more than the class and half a mark of the one allow.
-fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Units) -> Beside {
-    Beside {
+fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Units) -> GaugeComparison {
+    GaugeComparison {
         said: format!("{} where {} showed {}", show::pressure(check.reads_kpa, unit), check.beside, show::pressure(check.beside_kpa, unit)),
         agrees: (check.reads_kpa - check.beside_kpa).abs() <= gauge.gauge.allowed_kpa(),
         who: format!("{}, {}", check.who, show::moment_with_year(check.at, &who.zone)),
@@ -185,27 +186,32 @@ fn beside(gauge: &Gauge, check: &GaugeCheck, who: &Viewer, unit: Units) -> Besid
 /// What the address asks for.
 #[derive(Deserialize, Default)]
 #[serde(default)]
-struct Asked {
+struct GaugesQuery {
     /// A gauge that is changed.
     gauge: String,
 }
 
 /// Shows the gauges, with the form of the one that is changed.
-async fn show_all(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
-    let mut typed = Typed { unit: liking.unit, gauge: None, other: Slip::default() };
+async fn show_all(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    asked: web::Query<GaugesQuery>,
+) -> Result<HttpResponse, Failure> {
+    let mut typed = Typed { unit: preferences.unit, gauge: None, other: FormState::default() };
     if let Ok(id) = Uuid::parse_str(&asked.gauge) {
         let gauges = library::gauges(&app.db, &who.0).await?;
         let gauge = gauges.iter().find(|gauge| gauge.id == id).ok_or(Failure::NoPage)?;
-        typed.gauge = Some((Some(id), form::of(gauge, liking.unit)));
+        typed.gauge = Some((Some(id), form::of(gauge, preferences.unit)));
     }
-    page(&app, &who.0, liking, typed).await
+    page(&app, &who.0, preferences, typed).await
 }
 
 /// Notes what a gauge showed beside a second one.
 pub async fn check(
     app: web::Data<App>,
     who: SignedIn,
-    liking: Liking,
+    preferences: DisplayPreferences,
     path: web::Path<Uuid>,
     form: web::Form<Sent>,
 ) -> Result<HttpResponse, Failure> {
@@ -213,20 +219,25 @@ pub async fn check(
     if !gauges.iter().any(|gauge| gauge.id == *path) {
         return Err(Failure::NoPage);
     }
-    let mut typed = Read::of(&BESIDE, &form, liking.unit);
+    let mut typed = Read::of(&BESIDE, &form, preferences.unit);
     let beside = typed.text("beside");
-    if let (Some(reads), Some(second), true) = (typed.number("reads"), typed.number("second"), typed.slip.is_clean()) {
+    if let (Some(reads), Some(second), true) = (typed.number("reads"), typed.number("second"), typed.form_state.is_clean()) {
         library::add_gauge_check(&app.db, &who.0, *path, &beside, (reads, second)).await?;
         return Ok(taken(BESIDE.name, "/gauges"));
     }
-    typed.slip.keep("gauge", &path.to_string());
+    typed.form_state.keep("gauge", &path.to_string());
     let unit = typed.unit();
-    page(&app, &who.0, liking, Typed { unit, gauge: None, other: typed.slip }).await
+    page(&app, &who.0, preferences, Typed { unit, gauge: None, other: typed.form_state }).await
 }
 
 /// Adds an adapter.
-pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
-    let mut typed = Read::of(&ADAPTER, &form, liking.unit);
+pub async fn add(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&ADAPTER, &form, preferences.unit);
     let name = typed.text("name");
     let end = |typed: &Read<'_>, thread: &str, side: &str| {
         let thread = threads().iter().find(|known| known.name == typed.raw(thread))?;
@@ -242,13 +253,13 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
         ring: typed.choice("ring", Ring::ALL).unwrap_or(Ring::None),
         ..Adapter::of(one, other)
     };
-    if typed.slip.is_clean() {
+    if typed.form_state.is_clean() {
         if library::add_adapter(&app.db, &who.0, &name, &adapter).await? {
             return Ok(taken(ADAPTER.name, "/gauges#adapters"));
         }
-        typed.slip.wrong("name", "Adapter: one of this name is in the list already. Choose another name.");
+        typed.form_state.wrong("name", "Adapter: one of this name is in the list already. Choose another name.");
     }
-    page(&app, &who.0, liking, Typed { unit: liking.unit, gauge: None, other: typed.slip }).await
+    page(&app, &who.0, preferences, Typed { unit: preferences.unit, gauge: None, other: typed.form_state }).await
 }
 
 /// Takes one out of the drawer.

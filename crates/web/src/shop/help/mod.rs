@@ -1,6 +1,6 @@
 //! Help: a page for each stage of a job, with a drawing. The text is in help.toml, the drawings are in pictures.html.
 use crate::http::{Failure, SignedIn};
-use crate::ui::{Chrome, Liking, Place};
+use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use askama::Template;
@@ -38,19 +38,19 @@ struct Page {
     shown: Option<&'static Topic>,
 }
 
-fn page(who: &SignedIn, liking: Liking, shown: Option<&'static Topic>) -> Result<HttpResponse, Failure> {
+fn page(who: &SignedIn, preferences: DisplayPreferences, shown: Option<&'static Topic>) -> Result<HttpResponse, Failure> {
     let title = shown.map_or_else(|| "Help".to_owned(), |topic| format!("Help: {}", topic.title));
-    let page = Page { chrome: Chrome::of(&who.0, liking, title).at(Place::Help), topics: &TOPICS.topic, shown };
+    let page = Page { chrome: Chrome::of(&who.0, preferences, title).at(Place::Help), topics: &TOPICS.topic, shown };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-async fn all(who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&who, liking, None)
+async fn all(who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
+    page(&who, preferences, None)
 }
 
-async fn one(who: SignedIn, liking: Liking, id: web::Path<String>) -> Result<HttpResponse, Failure> {
+async fn one(who: SignedIn, preferences: DisplayPreferences, id: web::Path<String>) -> Result<HttpResponse, Failure> {
     let topic = TOPICS.topic.iter().find(|topic| topic.id == *id).ok_or(Failure::NoPage)?;
-    page(&who, liking, Some(topic))
+    page(&who, preferences, Some(topic))
 }
 
 /// Its addresses.

@@ -3,7 +3,7 @@ use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
 use crate::ui::count;
 use crate::ui::words::cause_name;
-use crate::ui::{Chrome, Liking, Place, show};
+use crate::ui::{Chrome, DisplayPreferences, Place, show};
 use actix_web::HttpResponse;
 use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -85,13 +85,13 @@ fn family(learnt: &Learnt) -> Family {
 }
 
 /// Shows it.
-async fn show_page(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    let house = app.house(&who.0).await?;
-    let sum = |of: fn(&Learnt) -> u32| house.learnt.iter().map(of).sum();
+async fn show_page(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
+    let shop_context = app.shop_context(&who.0).await?;
+    let sum = |of: fn(&Learnt) -> u32| shop_context.learnt.iter().map(of).sum();
     let page = Page {
-        chrome: Chrome::of(&who.0, liking, "What the shop learnt").at(Place::Experience),
-        learns: house.shop.learns,
-        families: house.learnt.iter().map(family).collect(),
+        chrome: Chrome::of(&who.0, preferences, "What the shop learnt").at(Place::Experience),
+        learns: shop_context.shop.learns,
+        families: shop_context.learnt.iter().map(family).collect(),
         jobs: sum(|learnt| learnt.memory.jobs() + learnt.came_back),
         came_back: sum(|learnt| learnt.came_back),
         own_jobs: show::plain(OWN_JOBS),
@@ -104,7 +104,7 @@ async fn switch(app: web::Data<App>, who: SignedIn, form: web::Form<form::Sent>)
     let shop = accounts::shop(&app.db, &who.0).await?;
     let learns = form.get("learns").is_some_and(|learns| learns == "true");
     accounts::change_shop(&app.db, &who.0, &Shop { learns, ..shop }).await?;
-    app.forget_house(&who.0);
+    app.forget_shop_context(&who.0);
     Ok(HttpResponse::SeeOther().insert_header((LOCATION, "/learnt")).finish())
 }
 

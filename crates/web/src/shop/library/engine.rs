@@ -2,9 +2,9 @@
 use super::form::ENGINE;
 use super::{Editing, page, sheet};
 use crate::http::form::{Form, Read, Sent, taken};
-use crate::http::{Failure, SignedIn, Slip};
+use crate::http::{Failure, FormState, SignedIn};
 use crate::state::App;
-use crate::ui::{Liking, show};
+use crate::ui::{DisplayPreferences, show};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
@@ -18,23 +18,23 @@ use velvet_dial_core::unit::Units;
 use velvet_dial_store::library::{self, Engine};
 
 /// The form of a new engine.
-pub fn empty() -> Slip {
-    let mut slip = filled("", &Card::of(0.0, 0, 0.0, "5W-30"), Units::default());
+pub fn empty() -> FormState {
+    let mut form_state = filled("", &Card::of(0.0, 0, 0.0, "5W-30"), Units::default());
     for number in ["displacement_l", "cylinders", "idle_rpm"] {
-        slip.keep(number, "");
+        form_state.keep(number, "");
     }
-    slip
+    form_state
 }
 
 /// The form of an engine as it stands.
-pub fn of(engine: &Engine, unit: Units) -> Slip {
-    let mut slip = filled(&engine.name, &engine.card, unit);
-    slip.keep("saw", &library::state_of(&engine.name, &engine.card).unwrap_or_default());
-    slip
+pub fn of(engine: &Engine, unit: Units) -> FormState {
+    let mut form_state = filled(&engine.name, &engine.card, unit);
+    form_state.keep("saw", &library::state_of(&engine.name, &engine.card).unwrap_or_default());
+    form_state
 }
 
-fn filled(name: &str, card: &Card, unit: Units) -> Slip {
-    let mut slip = Slip::of(ENGINE.name);
+fn filled(name: &str, card: &Card, unit: Units) -> FormState {
+    let mut form_state = FormState::of(ENGINE.name);
     let layout = &card.layout;
     let number = |value: Option<f64>| value.map(show::plain).unwrap_or_default();
     let pressure = |kpa: Option<f64>| kpa.map(|kpa| show::typed(kpa, unit)).unwrap_or_default();
@@ -78,21 +78,21 @@ fn filled(name: &str, card: &Card, unit: Units) -> Slip {
         ("fill_l", &number(card.fill_l)),
         ("filter_l", &number(card.filter_l)),
     ] {
-        slip.keep(field, value);
+        form_state.keep(field, value);
     }
-    slip
+    form_state
 }
 
-/// Name and card, when everything is right; else the slip says what is not.
+/// Name and card, when everything is right; else the form_state says what is not.
 fn read(read: &mut Read<'_>) -> Option<(String, Card)> {
     let name = read.text("name");
     let displacement_l = read.number("displacement_l");
     let cylinders = read.number("cylinders");
     if cylinders.is_some_and(|cylinders| cylinders.fract() != 0.0) {
-        read.slip.wrong("cylinders", "Cylinders: a whole number, 1 to 16.");
+        read.form_state.wrong("cylinders", "Cylinders: a whole number, 1 to 16.");
     }
     let idle_rpm = read.number("idle_rpm");
-    read.slip.take("oil_grade", oil::typical(read.raw("oil_grade")));
+    read.form_state.take("oil_grade", oil::typical(read.raw("oil_grade")));
     let usual = Layout::default();
     let layout = Layout {
         port: read.choice("port", Port::ALL).unwrap_or(usual.port),
@@ -132,26 +132,31 @@ fn read(read: &mut Read<'_>) -> Option<(String, Card)> {
         layout,
         ..Card::of(displacement_l?, cylinders?.round() as u32, idle_rpm?, read.raw("oil_grade"))
     };
-    if !read.slip.is_clean() {
+    if !read.form_state.is_clean() {
         return None;
     }
     // What no field alone can say: a rated speed under the idle, a grade or a thread that is none.
     if let Err(error) = check_card(&card) {
         let field = error.path.rsplit('.').next().unwrap_or_default();
-        read.slip.wrong(field, error.message);
+        read.form_state.wrong(field, error.message);
     }
-    read.slip.is_clean().then_some((name, card))
+    read.form_state.is_clean().then_some((name, card))
 }
 
 const NAME_TAKEN: &str = "Engine: this name is already used. Choose another name.";
 
 /// Adds an engine with the first revision of its sheet.
-pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Sent>) -> Result<HttpResponse, Failure> {
-    let mut typed = Read::of(&ENGINE, &form, liking.unit);
+pub async fn add(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&ENGINE, &form, preferences.unit);
     let engine = read(&mut typed);
-    let sheet = sheet::read(&form, liking.unit);
+    let sheet = sheet::read(&form, preferences.unit);
     let for_a_job = form.get("back").is_some_and(|back| back == "job");
-    let again = |engine: Slip, sheet: Slip| Editing {
+    let again = |engine: FormState, sheet: FormState| Editing {
         unit: Some(typed.unit()),
         engine: Some((None, engine)),
         new_sheet: Some(sheet),
@@ -159,29 +164,29 @@ pub async fn add(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::
         ..Editing::default()
     };
     let (Some((name, card)), Ok(sheet)) = (engine, &sheet) else {
-        let sheet = sheet.map_or_else(|slip| slip, |read| read.slip);
-        return page(&app, &who.0, liking, again(typed.slip.clone(), sheet), StatusCode::UNPROCESSABLE_ENTITY).await;
+        let sheet = sheet.map_or_else(|form_state| form_state, |read| read.form_state);
+        return page(&app, &who.0, preferences, again(typed.form_state.clone(), sheet), StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let Some(id) = library::add_engine_with(&app.db, &who.0, (&name, &card), sheet.sheet.as_ref()).await? else {
-        let mut slip = typed.slip.clone();
-        slip.wrong("name", NAME_TAKEN);
-        return page(&app, &who.0, liking, again(slip, sheet.slip.clone()), StatusCode::UNPROCESSABLE_ENTITY).await;
+        let mut form_state = typed.form_state.clone();
+        form_state.wrong("name", NAME_TAKEN);
+        return page(&app, &who.0, preferences, again(form_state, sheet.form_state.clone()), StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     if for_a_job {
-        return Ok(taken(&draft(&ENGINE, &form, liking), &format!("/jobs/new?engine={id}")));
+        return Ok(taken(&draft(&ENGINE, &form, preferences), &format!("/jobs/new?engine={id}")));
     }
-    Ok(home(&ENGINE, &form, liking))
+    Ok(home(&ENGINE, &form, preferences))
 }
 
 /// Changes an engine's name and card.
 pub async fn change(
     app: web::Data<App>,
     who: SignedIn,
-    liking: Liking,
+    preferences: DisplayPreferences,
     path: web::Path<Uuid>,
     form: web::Form<Sent>,
 ) -> Result<HttpResponse, Failure> {
-    let mut typed = Read::of(&ENGINE, &form, liking.unit);
+    let mut typed = Read::of(&ENGINE, &form, preferences.unit);
     if let Some((name, card)) = read(&mut typed) {
         let now = library::engine(&app.db, &who.0, *path).await?;
         let state = library::state_of(&now.name, &now.card)?;
@@ -189,28 +194,28 @@ pub async fn change(
         if !saw.is_empty() && saw != state && state != library::state_of(&name, &card)? {
             let by = library::changed_last(&app.db, &who.0, *path).await?;
             let by = by.map_or("Somebody".to_owned(), |(by, at)| format!("{by} (at {})", show::moment(at, &who.0.zone)));
-            typed.slip.wrong("name", format!("{by} changed this engine after you opened it. What you typed is kept here, and nothing was saved. Save again to put yours in its place."));
+            typed.form_state.wrong("name", format!("{by} changed this engine after you opened it. What you typed is kept here, and nothing was saved. Save again to put yours in its place."));
             // Whoever sends it once more has been told.
-            typed.slip.keep("saw", &state);
-            let editing = Editing { unit: Some(typed.unit()), engine: Some((Some(*path), typed.slip)), ..Editing::default() };
-            return page(&app, &who.0, liking, editing, StatusCode::CONFLICT).await;
+            typed.form_state.keep("saw", &state);
+            let editing = Editing { unit: Some(typed.unit()), engine: Some((Some(*path), typed.form_state)), ..Editing::default() };
+            return page(&app, &who.0, preferences, editing, StatusCode::CONFLICT).await;
         }
         if library::change_engine(&app.db, &who.0, *path, &name, &card).await? {
-            return Ok(home(&ENGINE, &form, liking));
+            return Ok(home(&ENGINE, &form, preferences));
         }
-        typed.slip.wrong("name", NAME_TAKEN);
+        typed.form_state.wrong("name", NAME_TAKEN);
     }
-    let editing = Editing { unit: Some(typed.unit()), engine: Some((Some(*path), typed.slip)), ..Editing::default() };
-    page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+    let editing = Editing { unit: Some(typed.unit()), engine: Some((Some(*path), typed.form_state)), ..Editing::default() };
+    page(&app, &who.0, preferences, editing, StatusCode::UNPROCESSABLE_ENTITY).await
 }
 
 /// Back to the list; the draft of the form, which is kept by unit, was taken.
-pub(super) fn home(of: &Form, form: &Sent, liking: Liking) -> HttpResponse {
-    taken(&draft(of, form, liking), "/library")
+pub(super) fn home(of: &Form, form: &Sent, preferences: DisplayPreferences) -> HttpResponse {
+    taken(&draft(of, form, preferences), "/library")
 }
 
 /// The name of the form's draft, which is kept by unit.
-fn draft(of: &Form, form: &Sent, liking: Liking) -> String {
-    let unit = form.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(liking.unit);
+fn draft(of: &Form, form: &Sent, preferences: DisplayPreferences) -> String {
+    let unit = form.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(preferences.unit);
     format!("{}-{}", of.name, unit.label())
 }

@@ -7,10 +7,10 @@ mod pattern;
 mod sheet;
 mod shelf;
 
-use crate::http::form::Drawn;
-use crate::http::{Failure, SignedIn, Slip};
+use crate::http::form::FieldView;
+use crate::http::{Failure, FormState, SignedIn};
 use crate::state::App;
-use crate::ui::{Chrome, Liking, Place};
+use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -27,7 +27,7 @@ use velvet_dial_store::library;
 /// The engine's form, with its sheet's when it is new.
 pub struct EngineForm {
     pub action: String,
-    pub fields: Vec<Drawn>,
+    pub fields: Vec<FieldView>,
     pub sheet: Option<SheetForm>,
     pub open: bool,
     pub title: String,
@@ -39,7 +39,7 @@ pub struct SheetForm {
     pub action: String,
     pub title: String,
     pub corrects: String,
-    pub fields: Vec<Drawn>,
+    pub fields: Vec<FieldView>,
     pub lines: Vec<Line>,
     /// Open jobs whose verdict it turns: told before it is taken in.
     pub turns: Vec<String>,
@@ -66,7 +66,7 @@ impl SheetForm {
 /// The form of a known pattern.
 pub struct PatternForm {
     pub family: String,
-    pub fields: Vec<Drawn>,
+    pub fields: Vec<FieldView>,
 }
 
 #[derive(Template)]
@@ -91,13 +91,13 @@ pub struct Editing {
     /// The unit of the form that came back.
     unit: Option<Units>,
     /// An engine; none for a new one.
-    engine: Option<(Option<Uuid>, Slip)>,
+    engine: Option<(Option<Uuid>, FormState)>,
     /// The sheet of a new engine.
-    new_sheet: Option<Slip>,
+    new_sheet: Option<FormState>,
     /// Of which engine, the revision it corrects, and what is typed.
-    sheet: Option<(Uuid, Option<Uuid>, Slip)>,
+    sheet: Option<(Uuid, Option<Uuid>, FormState)>,
     /// A known pattern.
-    pattern: Option<Slip>,
+    pattern: Option<FormState>,
     /// A revision whose page was not kept, and why.
     paper: Option<(Uuid, String)>,
     /// Open jobs whose verdict the sheet turns.
@@ -106,50 +106,62 @@ pub struct Editing {
     for_a_job: bool,
 }
 
-async fn page(app: &App, viewer: &Viewer, liking: Liking, editing: Editing, status: StatusCode) -> Result<HttpResponse, Failure> {
+async fn page(
+    app: &App,
+    viewer: &Viewer,
+    preferences: DisplayPreferences,
+    editing: Editing,
+    status: StatusCode,
+) -> Result<HttpResponse, Failure> {
     let engines = library::engines(&app.db, viewer).await?;
     let mut pages = library::pages(&app.db, viewer).await?;
     // A form that comes back keeps the unit it was typed in.
-    let unit = editing.unit.unwrap_or(liking.unit);
+    let unit = editing.unit.unwrap_or(preferences.unit);
     let named = |id: Uuid| engines.iter().find(|engine| engine.id == id).map(|engine| engine.name.clone()).unwrap_or_default();
-    let sheet = editing.sheet.map(|(engine, corrects, slip)| SheetForm {
+    let sheet = editing.sheet.map(|(engine, corrects, form_state)| SheetForm {
         action: format!("/library/engines/{engine}/sheets"),
         title: format!("{} of {}", if corrects.is_some() { "Correct a sheet" } else { "Enter a revision" }, named(engine)),
         corrects: corrects.map(|id| id.to_string()).unwrap_or_default(),
-        fields: SHEET.draw(&slip, unit, choices),
-        lines: sheet::lines(&slip, unit),
+        fields: SHEET.draw(&form_state, unit, choices),
+        lines: sheet::lines(&form_state, unit),
         turns: editing.turns,
     });
     let page = Page {
-        chrome: Chrome::of(viewer, liking, "Engines").at(Place::Engines),
+        chrome: Chrome::of(viewer, preferences, "Engines").at(Place::Engines),
         unit,
         for_a_job: editing.for_a_job,
         engine: engine_form(editing.engine, editing.new_sheet, unit, named),
         sheet,
-        families: card::families(&engines, &library::patterns(&app.db, viewer).await?, &mut pages, (liking.unit, &viewer.zone)),
-        pattern: editing
-            .pattern
-            .map(|slip| PatternForm { family: slip.typed(PATTERN.name, "family").to_owned(), fields: PATTERN.draw(&slip, unit, choices) }),
+        families: card::families(&engines, &library::patterns(&app.db, viewer).await?, &mut pages, (preferences.unit, &viewer.zone)),
+        pattern: editing.pattern.map(|form_state| PatternForm {
+            family: form_state.typed(PATTERN.name, "family").to_owned(),
+            fields: PATTERN.draw(&form_state, unit, choices),
+        }),
         paper: editing.paper.map(|(id, why)| (id.to_string(), why)),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit: Units, named: impl Fn(Uuid) -> String) -> EngineForm {
+fn engine_form(
+    editing: Option<(Option<Uuid>, FormState)>,
+    sheet: Option<FormState>,
+    unit: Units,
+    named: impl Fn(Uuid) -> String,
+) -> EngineForm {
     let open = editing.is_some();
-    let (id, slip) = editing.unwrap_or_else(|| (None, engine::empty()));
-    let fields = ENGINE.draw(&slip, unit, choices);
+    let (id, form_state) = editing.unwrap_or_else(|| (None, engine::empty()));
+    let fields = ENGINE.draw(&form_state, unit, choices);
     if let Some(id) = id {
         let (action, title) = (format!("/library/engines/{id}"), format!("Change {}", named(id)));
         return EngineForm { action, fields, sheet: None, open, title, button: "Keep the change" };
     }
-    let slip = sheet.unwrap_or_default();
+    let form_state = sheet.unwrap_or_default();
     let sheet = SheetForm {
         action: String::new(),
         title: String::new(),
         corrects: String::new(),
-        fields: SHEET.draw(&slip, unit, choices),
-        lines: sheet::lines(&slip, unit),
+        fields: SHEET.draw(&form_state, unit, choices),
+        lines: sheet::lines(&form_state, unit),
         turns: Vec::new(),
     };
     let action = "/library/engines".to_owned();
@@ -159,7 +171,7 @@ fn engine_form(editing: Option<(Option<Uuid>, Slip)>, sheet: Option<Slip>, unit:
 /// What is to be changed.
 #[derive(Deserialize, Default)]
 #[serde(default)]
-pub struct Asked {
+pub struct LibraryQuery {
     engine: String,
     /// An engine that gets a revision, and the revision that is corrected.
     revise: String,
@@ -171,7 +183,12 @@ pub struct Asked {
 }
 
 /// Shows what the shop has, with the form that was asked for.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web::Query<Asked>) -> Result<HttpResponse, Failure> {
+pub async fn show(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    asked: web::Query<LibraryQuery>,
+) -> Result<HttpResponse, Failure> {
     let key = |text: &str| Uuid::parse_str(text).ok();
     let mut editing = Editing { for_a_job: asked.back == "job", ..Editing::default() };
     if editing.for_a_job {
@@ -179,7 +196,7 @@ pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web
     }
     if let Some(id) = key(&asked.engine) {
         let engine = library::engine(&app.db, &who.0, id).await?;
-        editing.engine = Some((Some(id), engine::of(&engine, liking.unit)));
+        editing.engine = Some((Some(id), engine::of(&engine, preferences.unit)));
     }
     if !asked.pattern.is_empty() {
         editing.pattern = Some(pattern::empty(&asked.pattern));
@@ -191,14 +208,14 @@ pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking, asked: web
         if from.is_some_and(|revision| revision.sheet.points.len() > form::LINES) {
             return Err(Failure::Form("a sheet of more lines than the form has".to_owned()));
         }
-        let mut slip = from.map_or_else(|| Slip::of(SHEET.name), |revision| sheet::of(&revision.sheet, liking.unit));
+        let mut form_state = from.map_or_else(|| FormState::of(SHEET.name), |revision| sheet::of(&revision.sheet, preferences.unit));
         if corrects.is_none() {
             // A new revision has a first day of its own.
-            slip.keep("in_force_from", "");
+            form_state.keep("in_force_from", "");
         }
-        editing.sheet = Some((id, corrects, slip));
+        editing.sheet = Some((id, corrects, form_state));
     }
-    page(&app, &who.0, liking, editing, StatusCode::OK).await
+    page(&app, &who.0, preferences, editing, StatusCode::OK).await
 }
 
 /// Its addresses.

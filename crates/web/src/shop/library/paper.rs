@@ -3,7 +3,7 @@ use super::{Editing, page};
 use crate::http::photo::{Received, is_large, received, shown};
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
-use crate::ui::Liking;
+use crate::ui::DisplayPreferences;
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
@@ -14,7 +14,7 @@ use velvet_dial_store::library;
 pub async fn add(
     app: web::Data<App>,
     who: SignedIn,
-    liking: Liking,
+    preferences: DisplayPreferences,
     path: web::Path<Uuid>,
     sent: Multipart,
 ) -> Result<HttpResponse, Failure> {
@@ -26,7 +26,7 @@ pub async fn add(
         }
         Err(error) => {
             let editing = Editing { paper: Some((*path, error.to_string())), ..Editing::default() };
-            page(&app, &who.0, liking, editing, StatusCode::UNPROCESSABLE_ENTITY).await
+            page(&app, &who.0, preferences, editing, StatusCode::UNPROCESSABLE_ENTITY).await
         }
     }
 }

@@ -3,7 +3,7 @@ use crate::http::guard::large_form;
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
 use crate::ui::count;
-use crate::ui::{Chrome, Liking, Place};
+use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
@@ -44,20 +44,29 @@ fn shelved(engine: &library::Engine) -> Shelved {
     Shelved { name: engine.name.clone(), card: engine.card.clone(), sheets: engine.sheets.clone() }
 }
 
-fn page(viewer: &Viewer, liking: Liking, problem: String, dry: Option<Dry>) -> Result<HttpResponse, Failure> {
+fn page(viewer: &Viewer, preferences: DisplayPreferences, problem: String, dry: Option<Dry>) -> Result<HttpResponse, Failure> {
     let status = if problem.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    let page =
-        Page { chrome: Chrome::of(viewer, liking, "Library file").at(Place::Engines), problem, dry, columns: shelf::COLUMNS.join(", ") };
+    let page = Page {
+        chrome: Chrome::of(viewer, preferences, "Library file").at(Place::Engines),
+        problem,
+        dry,
+        columns: shelf::COLUMNS.join(", "),
+    };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
 /// Shows the form.
-async fn form(who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&who.0, liking, String::new(), None)
+async fn form(who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
+    page(&who.0, preferences, String::new(), None)
 }
 
 /// Says what taking a file in would do; nothing is written.
-async fn dry_run(app: web::Data<App>, who: SignedIn, liking: Liking, mut form: Multipart) -> Result<HttpResponse, Failure> {
+async fn dry_run(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    mut form: Multipart,
+) -> Result<HttpResponse, Failure> {
     let broke = |error: actix_multipart::MultipartError| Failure::Upload(error.to_string());
     let mut bytes: Vec<u8> = Vec::new();
     while let Some(mut field) = form.try_next().await.map_err(broke)? {
@@ -70,8 +79,8 @@ async fn dry_run(app: web::Data<App>, who: SignedIn, liking: Liking, mut form: M
     }
     let stands = stands(&app, &who.0).await?;
     match app.work.out(move || shelf::read(&bytes).map(|read| dry(&bytes, &read, &stands))).await? {
-        Ok(dry) => page(&who.0, liking, String::new(), Some(dry)),
-        Err(error) => page(&who.0, liking, format!("Nothing was taken: {error}."), None),
+        Ok(dry) => page(&who.0, preferences, String::new(), Some(dry)),
+        Err(error) => page(&who.0, preferences, format!("Nothing was taken: {error}."), None),
     }
 }
 
@@ -105,16 +114,16 @@ struct Text {
 const SURE_FIRST: &str = "Nothing was imported: some limits look wrong. Check them against the sheet, then tick the box below the list";
 
 /// Takes the good rows of a file in; read and laid beside what stands once more.
-async fn take(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<Text>) -> Result<HttpResponse, Failure> {
+async fn take(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences, form: web::Form<Text>) -> Result<HttpResponse, Failure> {
     let read = match shelf::read(form.text.as_bytes()) {
         Ok(read) => read,
-        Err(error) => return page(&who.0, liking, format!("Nothing was taken: {error}."), None),
+        Err(error) => return page(&who.0, preferences, format!("Nothing was taken: {error}."), None),
     };
     let engines = library::engines(&app.db, &who.0).await?;
     let stands: Vec<Shelved> = engines.iter().map(shelved).collect();
     let steps = shelf::plan(&read, &stands);
     if form.sure.is_none() && !shelf::questions(&steps).is_empty() {
-        return page(&who.0, liking, format!("{SURE_FIRST}."), Some(dry(form.text.as_bytes(), &read, &stands)));
+        return page(&who.0, preferences, format!("{SURE_FIRST}."), Some(dry(form.text.as_bytes(), &read, &stands)));
     }
     for step in steps {
         match step {

@@ -1,9 +1,9 @@
 //! The shop's rigs: paired by a token that is shown once, where each is, and how to reach the server.
-use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
+use crate::http::form::{self, Choice, Form, Kind, Question, Read};
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
-use crate::ui::field::Drawn as Field;
-use crate::ui::{Chrome, Liking, Place, show};
+use crate::ui::field::FieldView as Field;
+use crate::ui::{Chrome, DisplayPreferences, Place, show};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -17,8 +17,8 @@ use velvet_dial_store::rigs::{self, Rig};
 static FORM: Form = Form {
     name: "pairing",
     asks: &[
-        Ask::new("name", "Name of the data logger", "one word, as typed into the data logger", Kind::Needed(40, "nothing typed yet.")),
-        Ask::new("gauge", "It reads with", "", Kind::Choice),
+        Question::new("name", "Name of the data logger", "one word, as typed into the data logger", Kind::Needed(40, "nothing typed yet.")),
+        Question::new("gauge", "It reads with", "", Kind::Choice),
     ],
 };
 
@@ -51,19 +51,25 @@ struct Page {
     address: String,
 }
 
-async fn page(app: &App, who: &SignedIn, liking: Liking, slip: crate::http::Slip, paired: Option<Paired>) -> Result<HttpResponse, Failure> {
+async fn page(
+    app: &App,
+    who: &SignedIn,
+    preferences: DisplayPreferences,
+    form_state: crate::http::FormState,
+    paired: Option<Paired>,
+) -> Result<HttpResponse, Failure> {
     let gauges = library::gauges(&app.db, &who.0).await?;
     let rows = rigs::rigs(&app.db, &who.0).await?.into_iter().map(|rig| row(app, who, rig)).collect();
     let choices = |_: &str| -> Vec<Choice> {
         let none = Choice { id: String::new(), label: "a gauge that is not in the list".to_owned() };
         std::iter::once(none).chain(gauges.iter().map(|gauge| Choice { id: gauge.id.to_string(), label: gauge.name.clone() })).collect()
     };
-    let status = if slip.is_clean() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
+    let status = if form_state.is_clean() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
     let page = Page {
-        chrome: Chrome::of(&who.0, liking, "Rigs").at(Place::Loggers),
+        chrome: Chrome::of(&who.0, preferences, "Rigs").at(Place::Loggers),
         rows,
         gauges: choices("gauge"),
-        fields: FORM.draw(&slip, liking.unit, choices),
+        fields: FORM.draw(&form_state, preferences.unit, choices),
         paired,
         address: app.serving.rigs_at.map(|at| at.to_string()).unwrap_or_default(),
     };
@@ -88,33 +94,43 @@ fn row(app: &App, who: &SignedIn, rig: Rig) -> Row {
 }
 
 /// Shows them.
-pub async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&app, &who, liking, crate::http::Slip::default(), None).await
+pub async fn show(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
+    page(&app, &who, preferences, crate::http::FormState::default(), None).await
 }
 
 /// Pairs one: its token is in this answer alone.
-pub async fn pair(app: web::Data<App>, who: SignedIn, liking: Liking, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
-    let mut typed = Read::of(&FORM, &form, liking.unit);
+pub async fn pair(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    form: web::Form<form::Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut typed = Read::of(&FORM, &form, preferences.unit);
     let name = typed.text("name");
     if name.contains(char::is_whitespace) {
-        typed.slip.wrong("name", "Name of the data logger: one word without spaces, for example green-cart.");
+        typed.form_state.wrong("name", "Name of the data logger: one word without spaces, for example green-cart.");
     }
     let gauge = Uuid::parse_str(typed.raw("gauge")).ok();
-    if typed.slip.is_clean() {
+    if typed.form_state.is_clean() {
         if let Some((_, token)) = rigs::pair(&app.db, &who.0, &name, gauge).await? {
-            return page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await;
+            return page(&app, &who, preferences, crate::http::FormState::default(), Some(Paired { name, token })).await;
         }
-        typed.slip.wrong("name", "Name of the data logger: one with this name is paired already. Unpair it, or choose another name.");
+        typed.form_state.wrong("name", "Name of the data logger: one with this name is paired already. Unpair it, or choose another name.");
     }
-    page(&app, &who, liking, typed.slip, None).await
+    page(&app, &who, preferences, typed.form_state, None).await
 }
 
 /// Gives one a new token.
-pub async fn pair_again(app: web::Data<App>, who: SignedIn, liking: Liking, path: web::Path<Uuid>) -> Result<HttpResponse, Failure> {
+pub async fn pair_again(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    path: web::Path<Uuid>,
+) -> Result<HttpResponse, Failure> {
     let token = rigs::pair_again(&app.db, &who.0, *path).await?;
     app.hub.end(*path, "this data logger has a new token; pair it again");
     let name = rigs::rigs(&app.db, &who.0).await?.into_iter().find(|rig| rig.id == *path).map(|rig| rig.name).unwrap_or_default();
-    page(&app, &who, liking, crate::http::Slip::default(), Some(Paired { name, token })).await
+    page(&app, &who, preferences, crate::http::FormState::default(), Some(Paired { name, token })).await
 }
 
 /// The gauge that one reads with.

@@ -1,10 +1,10 @@
 //! Settings: the shop's name, clock, hours and money, and the way to everything else that the shop decides once.
 mod form;
 
-use crate::http::form::Drawn;
-use crate::http::{Failure, SignedIn, Slip};
+use crate::http::form::FieldView;
+use crate::http::{Failure, FormState, SignedIn};
 use crate::state::App;
-use crate::ui::{Chrome, Liking, Place};
+use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -17,18 +17,24 @@ use velvet_dial_store::{Viewer, accounts};
 #[template(path = "shop/settings/settings.html")]
 struct Page {
     chrome: Chrome,
-    fields: Vec<Drawn>,
+    fields: Vec<FieldView>,
     learns: bool,
     /// Questions on which mechanics differ: those that the shop answered, of all.
     chosen: usize,
     questions: usize,
 }
 
-async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Option<Slip>, status: StatusCode) -> Result<HttpResponse, Failure> {
+async fn page(
+    app: &App,
+    viewer: &Viewer,
+    preferences: DisplayPreferences,
+    form_state: Option<FormState>,
+    status: StatusCode,
+) -> Result<HttpResponse, Failure> {
     let shop = accounts::shop(&app.db, viewer).await?;
     let page = Page {
-        chrome: Chrome::of(viewer, liking, "Settings").at(Place::Settings),
-        fields: SHOP.draw(&slip.unwrap_or_else(|| form::of(&shop)), liking.unit, |_| Vec::new()),
+        chrome: Chrome::of(viewer, preferences, "Settings").at(Place::Settings),
+        fields: SHOP.draw(&form_state.unwrap_or_else(|| form::of(&shop)), preferences.unit, |_| Vec::new()),
         learns: shop.learns,
         chosen: shop.ways.len(),
         questions: schools().len(),
@@ -36,8 +42,8 @@ async fn page(app: &App, viewer: &Viewer, liking: Liking, slip: Option<Slip>, st
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
-async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    page(&app, &who.0, liking, None, StatusCode::OK).await
+async fn show(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
+    page(&app, &who.0, preferences, None, StatusCode::OK).await
 }
 
 /// Its addresses.

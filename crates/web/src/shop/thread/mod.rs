@@ -1,9 +1,9 @@
 //! The thread finder: caliper and pitch gauge to likely threads, how each seals, and what would start in it and then bind.
-use crate::http::form::{self, Ask, Choice, Form, Kind, Read};
+use crate::http::form::{self, Choice, Form, Kind, Question, Read};
 use crate::http::{Failure, SignedIn};
-use crate::ui::field::Drawn as Field;
+use crate::ui::field::FieldView as Field;
 use crate::ui::picture::threads::{self, Threads};
-use crate::ui::{Chrome, Liking, Place, show};
+use crate::ui::{Chrome, DisplayPreferences, Place, show};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get};
@@ -15,15 +15,15 @@ use velvet_dial_core::field;
 static FORM: Form = Form {
     name: "thread",
     asks: &[
-        Ask::new("diameter", "Diameter", "mm, or with in behind it", Kind::Number(&field::THREAD_DIAMETER)),
-        Ask::new("pitch", "Pitch", "mm, if known", Kind::NumberOrNone(&field::PITCH)),
-        Ask::new("turns", "Turns an inch", "if known", Kind::NumberOrNone(&field::TURNS_PER_INCH)),
-        Ask::new("taper", "Tapered", "", Kind::Choice),
-        Ask::new("side", "Measured on", "", Kind::Choice),
-        Ask::new("stamp", "Stamped on it", "", Kind::Choice),
-        Ask::new("origin", "Made for engines of", "", Kind::Choice),
-        Ask::new("housing", "Housing", "", Kind::Choice),
-        Ask::new("back", "", "", Kind::Hidden),
+        Question::new("diameter", "Diameter", "mm, or with in behind it", Kind::Number(&field::THREAD_DIAMETER)),
+        Question::new("pitch", "Pitch", "mm, if known", Kind::NumberOrNone(&field::PITCH)),
+        Question::new("turns", "Turns an inch", "if known", Kind::NumberOrNone(&field::TURNS_PER_INCH)),
+        Question::new("taper", "Tapered", "", Kind::Choice),
+        Question::new("side", "Measured on", "", Kind::Choice),
+        Question::new("stamp", "Stamped on it", "", Kind::Choice),
+        Question::new("origin", "Made for engines of", "", Kind::Choice),
+        Question::new("housing", "Housing", "", Kind::Choice),
+        Question::new("back", "", "", Kind::Hidden),
     ],
 };
 
@@ -58,11 +58,11 @@ pub struct Likely {
     pub odds: String,
     pub size: String,
     pub seals: &'static str,
-    pub lookalikes: Vec<Beside>,
+    pub lookalikes: Vec<Lookalike>,
 }
 
 /// What it is mistaken for.
-pub struct Beside {
+pub struct Lookalike {
     pub name: &'static str,
     pub warning: String,
 }
@@ -81,10 +81,10 @@ struct Page {
 }
 
 /// Shows the finder with what its address carries.
-async fn page(SignedIn(viewer): SignedIn, liking: Liking, query: web::Query<form::Sent>) -> Result<HttpResponse, Failure> {
+async fn page(SignedIn(viewer): SignedIn, preferences: DisplayPreferences, query: web::Query<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = query.into_inner();
     let asked = sent.get("diameter").is_some_and(|diameter| !diameter.trim().is_empty());
-    let mut typed = Read::of(&FORM, &sent, liking.unit);
+    let mut typed = Read::of(&FORM, &sent, preferences.unit);
     let (housing, mut problem, mut found) = (typed.choice("housing", HOUSINGS).unwrap_or(Housing::Unsure), None, None);
     if asked {
         let measured = typed.number("diameter").map(|diameter_mm| ThreadMeasured {
@@ -96,7 +96,7 @@ async fn page(SignedIn(viewer): SignedIn, liking: Liking, query: web::Query<form
             stamp: typed.choice("stamp", Stamp::ALL),
             origin: typed.choice("origin", Origin::ALL),
         });
-        match measured.filter(|_| typed.slip.is_clean()).map(|measured| which(&measured)) {
+        match measured.filter(|_| typed.form_state.is_clean()).map(|measured| which(&measured)) {
             Some(Ok(matches)) => found = Some(matches),
             Some(Err(error)) => problem = Some(error.to_string()),
             None => {}
@@ -112,8 +112,8 @@ async fn page(SignedIn(viewer): SignedIn, liking: Liking, query: web::Query<form
         _ => Choice::all(HOUSINGS),
     };
     let page = Page {
-        chrome: Chrome::of(&viewer, liking, "Thread finder").at(Place::Calculators),
-        fields: FORM.draw(&typed.slip, liking.unit, choices),
+        chrome: Chrome::of(&viewer, preferences, "Thread finder").at(Place::Calculators),
+        fields: FORM.draw(&typed.form_state, preferences.unit, choices),
         found: found.map(|all| likely(&all)),
         threads,
         caution: housing.caution(),
@@ -141,7 +141,7 @@ fn likely(all: &[Match]) -> Vec<Likely> {
             odds: show::percent(weight(found) / sum),
             size: format!("{:.2} mm · {:.3} mm pitch · {:.1} turns an inch", found.diameter_mm, found.pitch_mm, found.turns_per_inch),
             seals: found.seals,
-            lookalikes: found.lookalikes.iter().map(|other| Beside { name: other.name, warning: other.warning.clone() }).collect(),
+            lookalikes: found.lookalikes.iter().map(|other| Lookalike { name: other.name, warning: other.warning.clone() }).collect(),
         })
         .collect()
 }

@@ -1,7 +1,7 @@
 //! Questions on which mechanics differ, and the way this shop goes.
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
-use crate::ui::{Chrome, Liking, Place};
+use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_web::HttpResponse;
 use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -23,11 +23,11 @@ struct Page {
 }
 
 /// Shows them.
-async fn show(app: web::Data<App>, who: SignedIn, liking: Liking) -> Result<HttpResponse, Failure> {
-    let house = app.house(&who.0).await?;
-    let question = |school: &'static School| Question { school, ours: house.shop.ways.get(&school.id).cloned().unwrap_or_default() };
+async fn show(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
+    let shop_context = app.shop_context(&who.0).await?;
+    let question = |school: &'static School| Question { school, ours: shop_context.shop.ways.get(&school.id).cloned().unwrap_or_default() };
     let page = Page {
-        chrome: Chrome::of(&who.0, liking, "Where mechanics differ".to_owned()).at(Place::Settings),
+        chrome: Chrome::of(&who.0, preferences, "Where mechanics differ".to_owned()).at(Place::Settings),
         questions: schools().iter().map(question).collect(),
     };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
@@ -39,7 +39,7 @@ async fn choose(app: web::Data<App>, who: SignedIn, form: web::Form<form::Sent>)
     let known = school(text("question")).filter(|school| text("way").is_empty() || school.way(text("way")).is_some());
     let Some(known) = known else { return Err(Failure::Form("This question or way is not on the list.".to_owned())) };
     accounts::choose_way(&app.db, &who.0, &known.id, text("way")).await?;
-    app.forget_house(&who.0);
+    app.forget_shop_context(&who.0);
     Ok(HttpResponse::SeeOther().insert_header((LOCATION, format!("/ways#{}", known.id))).finish())
 }
 

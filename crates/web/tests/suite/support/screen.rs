@@ -45,7 +45,7 @@ impl Person {
     }
 
     /// Presses a button of the menu.
-    pub async fn from_menu(&self, text: &str) {
+    pub async fn menu(&self, text: &str) {
         if self.driver.find(By::Css("#menu[open]")).await.is_err() {
             self.driver.find(By::Css("#menu > summary")).await.unwrap().click().await.unwrap();
         }

@@ -3,15 +3,15 @@ use std::collections::BTreeMap;
 
 /// Typed values and sentences, by field.
 #[derive(Debug, Default, Clone)]
-pub struct Slip {
+pub struct FormState {
     /// Which form.
     pub form: &'static str,
     typed: BTreeMap<String, String>,
     problems: BTreeMap<String, String>,
 }
 
-impl Slip {
-    /// A slip of a form.
+impl FormState {
+    /// The state of a form.
     pub fn of(form: &'static str) -> Self {
         Self { form, ..Self::default() }
     }

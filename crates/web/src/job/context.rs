@@ -1,18 +1,18 @@
 //! What every act of a stage stands on: the asker, the job's number, and the way back to the screen.
-use super::Drawn;
+use super::ScreenData;
 use super::assess::{assess, tell_the_board};
 use super::compare;
+use super::frame::{Clash, PageFrame, ScreenRequest, frame};
 use super::live::Rigs;
 use super::next_step::NextCard;
 use super::open_up;
 use super::put_right;
 use super::rig::chooser::{Expected, expected};
-use super::shell::{Ask, Clash, Shell, shell};
 use super::trace;
 use crate::http::{Failure, SignedIn, form};
-use crate::state::{App, House};
+use crate::state::{App, ShopContext};
 use crate::ui::words::describe;
-use crate::ui::{Chrome, Liking, show};
+use crate::ui::{Chrome, DisplayPreferences, show};
 use actix_web::dev::Payload;
 use actix_web::http::{StatusCode, header};
 use actix_web::{FromRequest, HttpRequest, HttpResponse, web};
@@ -31,28 +31,28 @@ use velvet_dial_store::library::ShopAdapter;
 use velvet_dial_store::{StoreError, Viewer, accounts, library, rigs};
 
 /// The asker at a job.
-pub struct Desk {
+pub struct JobContext {
     pub app: web::Data<App>,
     pub viewer: Viewer,
-    pub liking: Liking,
+    pub preferences: DisplayPreferences,
     pub number: i64,
 }
 
-impl FromRequest for Desk {
+impl FromRequest for JobContext {
     type Error = Failure;
     type Future = Pin<Box<dyn Future<Output = Result<Self, Failure>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
         let who = SignedIn::from_request(request, payload);
-        let liking = Liking::from_request(request, payload).into_inner();
+        let preferences = DisplayPreferences::from_request(request, payload).into_inner();
         let app = request.app_data::<web::Data<App>>().cloned();
         let number = request.match_info().get("number").and_then(|number| number.parse().ok());
         Box::pin(async move {
             let SignedIn(viewer) = who.await?;
-            let (Some(app), Some(number), Ok(liking)) = (app, number, liking) else {
+            let (Some(app), Some(number), Ok(preferences)) = (app, number, preferences) else {
                 return Err(Failure::NoPage);
             };
-            Ok(Self { app, viewer, liking, number })
+            Ok(Self { app, viewer, preferences, number })
         })
     }
 }
@@ -106,10 +106,10 @@ impl<'a> Sent<'a> {
 }
 
 #[derive(Template)]
-#[template(path = "job/shell/page.html")]
+#[template(path = "job/frame/page.html")]
 struct Page {
     chrome: Chrome,
-    bench: Shell,
+    bench: PageFrame,
     /// The screen itself, drawn.
     work: String,
     /// What stands beside it in the place of suspects and next check; empty for those.
@@ -121,9 +121,9 @@ struct Page {
 }
 
 #[derive(Template)]
-#[template(path = "job/shell/fragment.html")]
+#[template(path = "job/frame/fragment.html")]
 struct Fragment {
-    bench: Shell,
+    bench: PageFrame,
     /// The screen itself, drawn.
     work: String,
     /// What stands beside it, likewise.
@@ -140,9 +140,10 @@ struct Worked {
 }
 
 /// What a screen shows beside the job itself.
-struct Beside {
+struct ScreenLists {
     captures: Vec<File>,
     people: Vec<Person>,
+    engines: Vec<(Uuid, String)>,
     adapters: Vec<ShopAdapter>,
     rigs: Rigs,
     links: Vec<Link>,
@@ -153,44 +154,44 @@ async fn asked<T>(wanted: bool, list: impl Future<Output = Result<Vec<T>, StoreE
     if wanted { list.await } else { Ok(Vec::new()) }
 }
 
-impl Desk {
+impl JobContext {
     /// The job.
     pub async fn job(&self) -> Result<Job, Failure> {
-        Ok(self.with_house(jobs::load(&self.app.db, &self.viewer, self.number)).await?.0)
+        Ok(self.with_shop_context(jobs::load(&self.app.db, &self.viewer, self.number)).await?.0)
     }
 
     /// A job with what the shop learnt of its family, and the shop.
-    async fn with_house(&self, job: impl Future<Output = Result<Job, StoreError>>) -> Result<(Job, Arc<House>), Failure> {
-        let (mut job, house) = tokio::try_join!(job, self.app.house(&self.viewer))?;
+    async fn with_shop_context(&self, job: impl Future<Output = Result<Job, StoreError>>) -> Result<(Job, Arc<ShopContext>), Failure> {
+        let (mut job, shop_context) = tokio::try_join!(job, self.app.shop_context(&self.viewer))?;
         if job.record.is_none() {
-            job.memory = house.memory(job.head.engine);
+            job.memory = shop_context.memory(job.head.engine);
         }
-        Ok((job, house))
+        Ok((job, shop_context))
     }
 
     /// Sends the browser elsewhere.
     pub fn to(&self, address: &str) -> HttpResponse {
-        if self.liking.fragment {
+        if self.preferences.fragment {
             return HttpResponse::Ok().insert_header(("hx-redirect", address)).finish();
         }
         HttpResponse::SeeOther().insert_header((header::LOCATION, address)).finish()
     }
 
     /// The screen of a stage: the bench alone for htmx, else the whole page.
-    pub async fn answer(&self, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
+    pub async fn answer(&self, stage: Stage, ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
         self.answer_with(None, stage, ask, status).await
     }
 
     /// The same, where the job was loaded already.
-    async fn answer_with(&self, job: Option<Job>, stage: Stage, ask: Ask, status: StatusCode) -> Result<HttpResponse, Failure> {
+    async fn answer_with(&self, job: Option<Job>, stage: Stage, ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
         let job = async {
             match job {
                 Some(job) => Ok(job),
                 None => jobs::load(&self.app.db, &self.viewer, self.number).await,
             }
         };
-        let ((job, house), beside) = tokio::try_join!(self.with_house(job), self.beside(stage))?;
-        let Beside { captures, people, adapters, rigs: of_rigs, links } = beside;
+        let ((job, shop_context), beside) = tokio::try_join!(self.with_shop_context(job), self.beside(stage))?;
+        let ScreenLists { captures, people, engines, adapters, rigs: of_rigs, links } = beside;
         // These two are asked for a job.
         let mut similar = Vec::new();
         if stage == Stage::Trace {
@@ -202,10 +203,10 @@ impl Desk {
             before = jobs::before(&self.app.db, &self.viewer, &job).await?;
         }
         let assessed = Arc::new(assess(self.app.clone(), job, ask.seen).await?);
-        let (query, unit) = (Arc::new(ask.query.clone()), self.liking.unit);
+        let (query, unit) = (Arc::new(ask.query.clone()), self.preferences.unit);
         // What a gauge will meet takes every draw at three points, and a band every speed; the other screens have nothing to wait for.
         let solves = !matches!(stage, Stage::Intake | Stage::Look | Stage::Trace);
-        let (shop, of_job, asked) = (house.clone(), assessed.clone(), query.clone());
+        let (shop, of_job, asked) = (shop_context.clone(), assessed.clone(), query.clone());
         let work = move || {
             let (mut worked, assessed) = (Worked::default(), &of_job);
             match stage {
@@ -220,12 +221,13 @@ impl Desk {
         };
         let worked = async { if solves { Ok(self.app.work.out(work).await?) } else { Ok::<_, Failure>(work()) } };
         let (worked, ()) = tokio::try_join!(worked, tell_the_board(&self.app, &self.viewer, &assessed))?;
-        let bench = shell(&assessed, stage, self.liking, &self.viewer, ask);
-        let drawn = Drawn {
+        let bench = frame(&assessed, stage, self.preferences, &self.viewer, ask);
+        let drawn = ScreenData {
             assessed: &assessed,
-            shell: &bench,
+            frame: &bench,
             captures: &captures,
             people: &people,
+            engines: &engines,
             expected: worked.expected.as_ref(),
             rigs: &of_rigs,
             similar: &similar,
@@ -235,41 +237,47 @@ impl Desk {
             scheduled: worked.scheduled.as_ref(),
             links: &links,
             engine_notes: &engine_notes,
-            house: &house,
+            shop_context: &shop_context,
             before: before.as_ref(),
             adapters: &adapters,
         };
         let work = super::surface(stage)(&drawn)?;
         let next = if stage == Stage::Trace { trace::panel(&drawn)? } else { String::new() };
-        let html = if self.liking.fragment {
+        let html = if self.preferences.fragment {
             Fragment { bench, work, next }.render()?
         } else {
             let title = format!("{} · {}", bench.tag, bench.stage.title());
             let linked = self.app.hub.of_job(self.viewer.shop, self.number).is_some();
             let live = stage != Stage::Rig && of_rigs.assigned(self.number).is_some();
-            Page { chrome: Chrome::of(&self.viewer, self.liking, title).helped_by(stage.id()), bench, work, next, live, linked }.render()?
+            Page { chrome: Chrome::of(&self.viewer, self.preferences, title).helped_by(stage.id()), bench, work, next, live, linked }
+                .render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
     }
 
     /// The shop, and what it learnt.
-    pub async fn house(&self) -> Result<Arc<House>, Failure> {
-        Ok(self.app.house(&self.viewer).await?)
+    pub async fn shop_context(&self) -> Result<Arc<ShopContext>, Failure> {
+        Ok(self.app.shop_context(&self.viewer).await?)
     }
 
     /// What a stage's screen shows beside the job itself, asked for all at once.
-    async fn beside(&self, stage: Stage) -> Result<Beside, Failure> {
+    async fn beside(&self, stage: Stage) -> Result<ScreenLists, Failure> {
         let (db, viewer, number) = (&self.app.db, &self.viewer, self.number);
         let reads = matches!(stage, Stage::Run | Stage::Prove);
         let rigged = reads || stage == Stage::Rig;
         let captures = asked(reads, jobs::captures(db, viewer, number));
         let people = asked(stage == Stage::Intake, accounts::colleagues(db, viewer));
+        let engines = asked(stage == Stage::Intake, async {
+            let named = library::engine_names(db, viewer).await?;
+            Ok(named.into_iter().map(|engine| (engine.id, engine.name)).collect())
+        });
         let adapters = asked(stage == Stage::Rig, library::adapters(db, viewer));
         let (all, runs) = (asked(rigged, rigs::rigs(db, viewer)), asked(reads, rigs::runs(db, viewer, number)));
         let links = asked(stage == Stage::OpenUp, jobs::links(db, viewer, number));
-        let (captures, people, adapters, all, runs, links) = tokio::try_join!(captures, people, adapters, all, runs, links)?;
+        let (captures, people, engines, adapters, all, runs, links) =
+            tokio::try_join!(captures, people, engines, adapters, all, runs, links)?;
         let linked = if rigged { self.app.hub.of_job(viewer.shop, number) } else { None };
-        Ok(Beside { captures, people, adapters, rigs: Rigs { all, linked, runs }, links })
+        Ok(ScreenLists { captures, people, engines, adapters, rigs: Rigs { all, linked, runs }, links })
     }
 
     /// Writes an entry and shows the stage again: changed, or with what somebody else wrote there meanwhile.
@@ -304,27 +312,29 @@ impl Desk {
             let job = self.job().await?;
             if let Some(by) = job.heir(*id).filter(|heir| matches!(heir.body, Body::Withdrawn { .. })) {
                 let clash = self.clash(by, &body, action, fields);
-                return self.answer(stage, Ask { seen, clash: Some(clash), ..Ask::default() }, StatusCode::CONFLICT).await;
+                return self
+                    .answer(stage, ScreenRequest { seen, clash: Some(clash), ..ScreenRequest::default() }, StatusCode::CONFLICT)
+                    .await;
             }
         }
         match written {
             Written::Stands(_) | Written::StoodAlready(_) => {
                 // The shop learns of a job from its closing until it is opened again or comes back.
                 if matches!(body, Body::Reopened { .. } | Body::Comeback { .. } | Body::Withdrawn { .. }) {
-                    self.app.forget_house(&self.viewer);
+                    self.app.forget_shop_context(&self.viewer);
                 }
-                if self.liking.fragment {
-                    return self.answer_with(job, stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await;
+                if self.preferences.fragment {
+                    return self.answer_with(job, stage, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await;
                 }
                 Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id())))
             }
             // The other wrote the very same: there is nothing to choose.
             Written::Overtaken { by } if by.body == body && !corrects_time => {
-                self.answer(stage, Ask { seen, ..Ask::default() }, StatusCode::OK).await
+                self.answer(stage, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await
             }
             Written::Overtaken { by } => {
                 let clash = self.clash(&by, &body, action, fields);
-                self.answer(stage, Ask { seen, clash: Some(clash), ..Ask::default() }, StatusCode::CONFLICT).await
+                self.answer(stage, ScreenRequest { seen, clash: Some(clash), ..ScreenRequest::default() }, StatusCode::CONFLICT).await
             }
         }
     }
@@ -336,11 +346,11 @@ impl Desk {
         Clash {
             who,
             when: show::moment(by.written_at, &self.viewer.zone),
-            stands: describe(&by.body, self.liking.unit),
+            stands: describe(&by.body, self.preferences.unit),
             sent: if withdrawn {
-                format!("{} (as a new entry)", describe(body, self.liking.unit))
+                format!("{} (as a new entry)", describe(body, self.preferences.unit))
             } else {
-                describe(body, self.liking.unit)
+                describe(body, self.preferences.unit)
             },
             action: format!("/jobs/{}/{action}", self.number),
             fields,

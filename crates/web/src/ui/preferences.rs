@@ -3,7 +3,7 @@ use velvet_dial_core::unit::Units;
 
 /// Unit and theme, from their cookies, and whether a fragment is asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Liking {
+pub struct DisplayPreferences {
     /// Unit of pressure.
     pub unit: Units,
     /// Night bay.

@@ -11,14 +11,14 @@ use velvet_dial_store::{StoreError, Viewer};
 
 /// A shop, and what it learnt.
 #[derive(Debug)]
-pub struct House {
+pub struct ShopContext {
     /// What it says of itself.
     pub shop: Shop,
     /// What its closed jobs say, by engine family.
     pub learnt: Vec<Learnt>,
 }
 
-impl House {
+impl ShopContext {
     /// What is known of an engine's family; none where nothing is, or where the shop does not learn.
     pub fn memory(&self, engine: Uuid) -> Option<Memory> {
         let learnt = self.shop.learns.then(|| self.learnt.iter().find(|learnt| learnt.engines.contains(&engine)))??;
@@ -34,7 +34,7 @@ impl House {
 
 /// The houses that were asked for of late.
 #[derive(Debug)]
-pub struct Houses(Cache<Uuid, Arc<House>>);
+pub struct Houses(Cache<Uuid, Arc<ShopContext>>);
 
 /// Another server beside this one may have written meanwhile: then what is kept is so old at most.
 const KEPT: Duration = Duration::from_secs(120);
@@ -48,18 +48,18 @@ impl Default for Houses {
 
 impl App {
     /// The shop of whoever asks.
-    pub async fn house(&self, viewer: &Viewer) -> Result<Arc<House>, StoreError> {
-        if let Some(house) = self.houses.0.get(&viewer.shop) {
-            return Ok(house);
+    pub async fn shop_context(&self, viewer: &Viewer) -> Result<Arc<ShopContext>, StoreError> {
+        if let Some(shop_context) = self.houses.0.get(&viewer.shop) {
+            return Ok(shop_context);
         }
         let (shop, learnt) = tokio::try_join!(accounts::shop(&self.db, viewer), jobs::learnt(&self.db, viewer))?;
-        let house = Arc::new(House { shop, learnt });
-        self.houses.0.insert(viewer.shop, house.clone());
-        Ok(house)
+        let shop_context = Arc::new(ShopContext { shop, learnt });
+        self.houses.0.insert(viewer.shop, shop_context.clone());
+        Ok(shop_context)
     }
 
     /// Something of it was changed: it is read anew.
-    pub fn forget_house(&self, viewer: &Viewer) {
+    pub fn forget_shop_context(&self, viewer: &Viewer) {
         self.houses.0.invalidate(&viewer.shop);
     }
 }

@@ -1,6 +1,6 @@
 //! Unit, theme, and the cautions of first use.
 use crate::http::Failure;
-use crate::http::{SignedIn, liking_cookies};
+use crate::http::{SignedIn, preference_cookies};
 use crate::state::App;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -24,7 +24,7 @@ fn back(request: &HttpRequest) -> String {
     format!("/{}", path.trim_start_matches(['/', '\\']))
 }
 
-/// Keeps a liking.
+/// Keeps what somebody prefers.
 pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<HttpResponse, Failure> {
     let night = match form.theme.as_str() {
         "night" => Some(true),
@@ -32,7 +32,7 @@ pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<Htt
         _ => None,
     };
     let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish();
-    for cookie in liking_cookies(Pressure::parse(&form.unit), Temperature::parse(&form.temperature), night) {
+    for cookie in preference_cookies(Pressure::parse(&form.unit), Temperature::parse(&form.temperature), night) {
         response.add_cookie(&cookie)?;
     }
     Ok(response)

@@ -12,10 +12,10 @@ use super::live::stopped::{self, Banner};
 use super::next_step::{self, NextCard};
 use super::notes::{self, NoteRow, Subject};
 use super::withdraw;
-use crate::http::Slip;
+use crate::http::FormState;
 use crate::http::form::Sent;
 use crate::ui::words::{self, Flag, describe};
-use crate::ui::{Liking, show};
+use crate::ui::{DisplayPreferences, show};
 use chrono::Utc;
 use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
@@ -25,7 +25,7 @@ use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::Entry;
 
 /// Everything round a screen.
-pub struct Shell {
+pub struct PageFrame {
     pub number: i64,
     pub tag: String,
     pub description: String,
@@ -51,7 +51,7 @@ pub struct Shell {
     pub clash: Option<Clash>,
     /// What the asker has just written, and may take back by one tap.
     pub undo: Option<Undo>,
-    pub slip: Slip,
+    pub form_state: FormState,
     /// Notes of the job, the last one first.
     pub notes: Vec<NoteRow>,
     /// What a new note can belong to.
@@ -101,19 +101,19 @@ pub struct Clash {
 
 /// What the asker brought along.
 #[derive(Default)]
-pub struct Ask {
+pub struct ScreenRequest {
     /// Last entry the asker's page knew of; none on a first look.
     pub seen: Option<i32>,
-    pub slip: Slip,
+    pub form_state: FormState,
     pub clash: Option<Clash>,
     /// What the address asks: a point of the run, a check instead of the one that is proposed, a what-if.
     pub query: Sent,
 }
 
 /// Lays it out.
-pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer, ask: Ask) -> Shell {
+pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences, viewer: &Viewer, ask: ScreenRequest) -> PageFrame {
     let job = &assessed.job;
-    let unit = liking.unit;
+    let unit = preferences.unit;
     let news = ask.seen.map_or(Vec::new(), |seen| {
         let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
@@ -137,9 +137,9 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
     let settled = act(assessed.now.settled.filter(|_| !repaired), "Good enough to act")
         .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: put it right first, then read again"));
     let about = ask.query.get("about").map(String::as_str).filter(|about| !about.is_empty());
-    let noting = ask.slip.form == "note" || about.is_some();
-    let subjects = notes::subjects(job, about.or_else(|| Some(ask.slip.typed("note", "about"))));
-    Shell {
+    let noting = ask.form_state.form == "note" || about.is_some();
+    let subjects = notes::subjects(job, about.or_else(|| Some(ask.form_state.typed("note", "about"))));
+    PageFrame {
         number: job.head.number,
         tag: job.head.vehicle.tag.clone(),
         description: job.head.vehicle.description.clone(),
@@ -163,7 +163,7 @@ pub fn shell(assessed: &Assessed, stage: Stage, liking: Liking, viewer: &Viewer,
             what: describe(&entry.body, unit),
             left_s: withdraw::left_s(entry, now),
         }),
-        slip: ask.slip,
+        form_state: ask.form_state,
         notes: notes::rows(job),
         subjects,
         noting,
