@@ -64,7 +64,7 @@ pub fn document() -> String {
 
 const HEAD: &str = "# The trade: checks, openings and repairs
 
-Made by `velvet-dial trade` from the knowledge files; a test keeps it current. Text in braces is filled from the engine's card: a speed that this engine is held at, an amount by its sump, how it is kept from
+Made by `velvet-dial trade` from the knowledge files; a test keeps it current. Text in braces is filled from the engine's card: the held speed of this engine, an amount by its sump, how it is kept from
 firing. No torque stands here: it is the maker's. The maker's manual, local rules and licensed practice come first.
 ";
 

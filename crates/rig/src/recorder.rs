@@ -251,7 +251,7 @@ impl Voice {
         match timeout(WRITES, says).await {
             Ok(Ok(())) => Ok(()),
             Ok(Err(error)) => Err(format!("the link broke: {error}")),
-            Err(_) => Err("the rig does not take what it is told".to_owned()),
+            Err(_) => Err("the rig does not take its commands".to_owned()),
         }
     }
 }
@@ -290,7 +290,7 @@ async fn hello(lines: &mut In, voice: &mut Voice, door: &Door) -> Result<Hello, 
             (FromRig::Channel(channel), Some(hello)) => {
                 let twice = hello.channels.iter().any(|other| crate::chunk::place(other.kind) == crate::chunk::place(channel.kind));
                 if twice || hello.channels.len() == MOST_CHANNELS {
-                    return Err("a channel is told twice; name each quantity once".to_owned());
+                    return Err("a channel is named twice; name each quantity once".to_owned());
                 }
                 hello.channels.push(channel);
             }

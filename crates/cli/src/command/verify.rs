@@ -170,7 +170,7 @@ impl Verify {
         let mut wrong = check_seals(&lines, &sealed, head_at);
         if server.is_none() {
             wrong.push(format!(
-                "There is no key at {}: without the file of seals beside it nobody can say that no job is missing.",
+                "There is no key at {}: without the file of seals next to it nobody can say that no job is missing.",
                 file.display()
             ));
         } else if lines.is_empty() && !sealed.is_empty() {

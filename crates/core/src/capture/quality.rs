@@ -122,7 +122,7 @@ pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap], dead: bool) -> Vec<Str
     }
     let first = run.kpa.first().copied().unwrap_or_default();
     if dead {
-        told.push(format!("The pressure is {first:.0} kPa from the first row to the last: the line is shut, a peak is held, or the channel is dead. It was not used."));
+        told.push(format!("The pressure is {first:.0} kPa from the first row to the last: the line is shut, the gauge keeps a peak, or the channel is dead. It was not used."));
     }
     let least = smooth(&steps.time_s, &steps.kpa, CALM_S).into_iter().fold(f64::MAX, f64::min);
     if least < -STILL_KPA {

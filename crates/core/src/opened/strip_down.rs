@@ -291,7 +291,7 @@ impl Spring {
         if let Some((key, ..)) = pairs.iter().find(|(_, own, sheet)| own.is_some() != sheet.is_some()) {
             return Err(StripDownError::Together(
                 key,
-                "One of the two is typed: give the spring's own figure and the sheet's beside it.".to_owned(),
+                "Only one of the two is typed. Enter the spring's figure and the sheet's.".to_owned(),
             ));
         }
         match self.fitted_mm {

@@ -185,6 +185,7 @@ impl Job {
                 | Body::Order { .. }
                 | Body::Agreed { .. }
                 | Body::Customer { .. }
+                | Body::Replied { .. }
                 | Body::Done { .. }
                 | Body::Talked { .. }
                 | Body::Worked { .. }

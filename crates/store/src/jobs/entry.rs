@@ -199,6 +199,13 @@ pub enum Body {
         /// In their words.
         words: String,
     },
+    /// The shop's answer to a question that the customer asked by the link.
+    Replied {
+        /// The entry of the question.
+        question: Uuid,
+        /// The answer.
+        words: String,
+    },
     /// What the sheet says of the crank's bearings.
     Crank {
         /// What it says.
@@ -359,6 +366,7 @@ impl Body {
             Self::Talked { .. } => "talked",
             Self::Done { .. } => "done",
             Self::Customer { .. } => "customer",
+            Self::Replied { .. } => "replied",
             Self::Crank { .. } => "crank",
             Self::Journal { .. } => "journal",
             Self::Measured { .. } => "measured",
@@ -416,6 +424,7 @@ impl Body {
             Self::Agreed { .. } => Some("agreed".to_owned()),
             Self::Talked { about, .. } => Some(format!("talked {about}")),
             Self::Done { cause, step } => Some(format!("done {cause} {step}")),
+            Self::Replied { question, .. } => Some(format!("replied {question}")),
             Self::Crank { .. } => Some("crank".to_owned()),
             Self::Journal { said } => Some(format!("journal {} {}", said.kind.id(), said.number)),
             Self::Measured { figure: Measured::Screen(_) } => Some("measured screen".to_owned()),
@@ -479,6 +488,7 @@ mod tests {
                 answered: true,
             }),
             Body::Comeback { of: 3, same: true },
+            Body::Replied { question: Uuid::nil(), words: text("Two days.") },
             Body::Replaced { part: Replaced { circumstance: text("pump_already_replaced"), by: None, effect: None } },
             Body::Closed { found: Found::default() },
             Body::Closed {

@@ -5,7 +5,7 @@
 //! The token is 32 random bytes and is kept as its hash alone, so whoever reads the database cannot answer. What is proposed is kept with the link: the customer says yes to what was
 //! read, whatever the trace says later. An answer is an entry of the ledger in the name of who made the link, and says that it came by it.
 use super::ledger::{Along, Write, Written, write_with};
-use super::{Body, load, own_job};
+use super::{Body, Entry, Job, load, own_job};
 use crate::accounts::viewer;
 use crate::entity::{customer_link as table, job, shop, user};
 use crate::{Connection, StoreError, Viewer, json, now, secret};
@@ -222,6 +222,42 @@ pub async fn link_of(db: &Connection, token: &str) -> Result<Option<Link>, Store
         .exec(db)
         .await?;
     link(row).map(Some)
+}
+
+/// A question of the customer with the shop's answer, where there is one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CustomerQuestion {
+    /// The entry of the question.
+    pub entry: Uuid,
+    /// The question.
+    pub question: String,
+    /// The answer; empty while nobody answered.
+    pub answer: String,
+}
+
+/// What the customer asked about a job, the first question first.
+pub fn questions(job: &Job) -> Vec<CustomerQuestion> {
+    let answer = |to: Uuid| {
+        job.live().find_map(|entry| match &entry.body {
+            Body::Replied { question, words } if *question == to => Some(words.clone()),
+            _ => None,
+        })
+    };
+    let one = |entry: &Entry| match &entry.body {
+        Body::Customer { said_no: false, words, .. } => {
+            Some(CustomerQuestion { entry: entry.id, question: words.clone(), answer: answer(entry.id).unwrap_or_default() })
+        }
+        _ => None,
+    };
+    job.live().filter_map(one).collect()
+}
+
+/// What the customer asked about the job of their link, for who holds it.
+pub async fn questions_of(db: &Connection, token: &str) -> Result<Vec<CustomerQuestion>, StoreError> {
+    let Some(row) = row_of(db, token).await? else { return Ok(Vec::new()) };
+    let number = row.job.as_ref().map(|job| job.number).ok_or(StoreError::NotFound)?;
+    let maker = viewer(row.author.into_option().ok_or(StoreError::NotFound)?);
+    Ok(questions(&load(db, &maker, number).await?))
 }
 
 /// Writes what the customer says; none for a token that no link has.

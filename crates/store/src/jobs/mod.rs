@@ -30,7 +30,10 @@ pub use entry::{Body, Entry, Happened};
 pub use find::{Similar, found, similar};
 pub use learn::{Before, Learnt, before, learnt};
 pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, write_and_load};
-pub use link::{Answer, Answered, Link, LinkState, Proposal, answer_link, link_of, links, make_link, revoke_link};
+pub use link::{
+    Answer, Answered, CustomerQuestion, Link, LinkState, Proposal, answer_link, link_of, links, make_link, questions, questions_of,
+    revoke_link,
+};
 pub use note::{EngineNote, engine_notes};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};

@@ -11,7 +11,7 @@ use actix_web::{HttpRequest, HttpResponse};
 use askama::Template;
 use velvet_dial_core::unit::Pressure;
 use velvet_dial_store::accounts;
-use velvet_dial_store::jobs::{self, Answer, Answered, Link, LinkState};
+use velvet_dial_store::jobs::{self, Answer, Answered, CustomerQuestion, Link, LinkState};
 
 /// What the customer says.
 static ANSWER: Form = Form {
@@ -31,6 +31,8 @@ struct Page {
     told: String,
     token: String,
     up_to: String,
+    /// What the customer asked, with the shop's answers.
+    questions: Vec<CustomerQuestion>,
     fields: Vec<Field>,
 }
 
@@ -38,7 +40,7 @@ fn cannot(state: LinkState) -> &'static str {
     match state {
         LinkState::Open => "",
         LinkState::Answered => "Thank you. The shop has your answer. To change it, call the shop.",
-        LinkState::Expired => "This link has expired. Question the shop for a new one.",
+        LinkState::Expired => "This link has expired. Ask the shop for a new one.",
         LinkState::Revoked => {
             "This link has expired: the shop has sent a newer one, withdrawn it or finished the job. Call the shop if you want to answer."
         }
@@ -52,13 +54,13 @@ fn page(
     token: String,
     link: Option<Link>,
     told: String,
-    fields: Vec<Field>,
+    (questions, fields): (Vec<CustomerQuestion>, Vec<Field>),
     status: StatusCode,
 ) -> Result<HttpResponse, Failure> {
     let up_to =
         link.as_ref().and_then(|link| link.proposal.up_to.map(|up_to| format!("{up_to:.0} {}", link.proposal.money))).unwrap_or_default();
     let chrome = Chrome::bare("Your vehicle").lit(preferences);
-    let page = Page { chrome, link, told, token, up_to: up_to.trim().to_owned(), fields };
+    let page = Page { chrome, link, told, token, up_to: up_to.trim().to_owned(), questions, fields };
     Ok(HttpResponse::build(status)
         .content_type("text/html; charset=utf-8")
         .insert_header(("cache-control", "no-store"))
@@ -76,10 +78,10 @@ async fn put_off(app: &App, request: &HttpRequest) -> Result<Option<String>, Fai
 /// What is said of a token that no link has.
 async fn not_valid(app: &App, request: &HttpRequest, preferences: DisplayPreferences, token: String) -> Result<HttpResponse, Failure> {
     if let Some(told) = put_off(app, request).await? {
-        return page(preferences, token, None, told, Vec::new(), StatusCode::TOO_MANY_REQUESTS);
+        return page(preferences, token, None, told, (Vec::new(), Vec::new()), StatusCode::TOO_MANY_REQUESTS);
     }
     tracing::warn!(address = %address(request, app), "a customer's link that is not valid");
-    page(preferences, token, None, NONE.to_owned(), Vec::new(), StatusCode::NOT_FOUND)
+    page(preferences, token, None, NONE.to_owned(), (Vec::new(), Vec::new()), StatusCode::NOT_FOUND)
 }
 
 fn fields(form_state: &FormState) -> Vec<Field> {
@@ -98,7 +100,8 @@ async fn show(
     tracing::info!(link = %link.id, state = ?link.state, "a customer's link was opened");
     let told = cannot(link.state).to_owned();
     let status = if link.state == LinkState::Open || link.state == LinkState::Answered { StatusCode::OK } else { StatusCode::GONE };
-    page(preferences, token, Some(link), told, fields(&FormState::default()), status)
+    let questions = jobs::questions_of(&app.db, &token).await?;
+    page(preferences, token, Some(link), told, (questions, fields(&FormState::default())), status)
 }
 
 /// Takes the answer.
@@ -126,7 +129,9 @@ async fn answer(
     let Some(said) = said else { return Err(Failure::Form("this answer is not approve, decline or ask".to_owned())) };
     if !typed.form_state.is_clean() {
         let Some(link) = jobs::link_of(&app.db, &token).await? else { return not_valid(&app, &request, preferences, token).await };
-        return page(preferences, token, Some(link), String::new(), fields(&typed.form_state), StatusCode::UNPROCESSABLE_ENTITY);
+        let questions = jobs::questions_of(&app.db, &token).await?;
+        let form = (questions, fields(&typed.form_state));
+        return page(preferences, token, Some(link), String::new(), form, StatusCode::UNPROCESSABLE_ENTITY);
     }
     let what = match said {
         Answer::Question { .. } => "question",
@@ -140,14 +145,15 @@ async fn answer(
     let link = jobs::link_of(&app.db, &token).await?;
     let (told, status) = match answered {
         Answered::Written if what == "question" => {
-            ("The shop has your question and will call you. You can still approve or decline here.", StatusCode::OK)
+            ("The shop has your question. The answer will appear on this page. You can still approve or decline here.", StatusCode::OK)
         }
         Answered::Written => (cannot(LinkState::Answered), StatusCode::OK),
         Answered::TooMany => ("So many questions are better asked by phone: call the shop.", StatusCode::UNPROCESSABLE_ENTITY),
         Answered::Busy => ("Your answer was not saved. Try again in a minute, or call the shop.", StatusCode::SERVICE_UNAVAILABLE),
         Answered::Not(state) => (cannot(state), StatusCode::GONE),
     };
-    page(preferences, token, link, told.to_owned(), fields(&FormState::default()), status)
+    let questions = jobs::questions_of(&app.db, &token).await?;
+    page(preferences, token, link, told.to_owned(), (questions, fields(&FormState::default())), status)
 }
 
 /// Its address.

@@ -106,7 +106,7 @@ impl Failure {
             ),
             Self::Store(StoreError::Full { .. }) => (
                 "Enough recorded",
-                "This shop holds 8 GB of recorded runs, which is the limit. The file was not saved. Question the person who looks after this computer to make room.",
+                "This shop holds 8 GB of recorded runs, which is the limit. The file was not saved. Ask the person who looks after this computer to make room.",
             ),
             Self::Store(StoreError::Album { .. }) => {
                 ("Enough photos", "This job holds 200 photos, which is the limit. This photo was not saved.")
@@ -116,11 +116,11 @@ impl Failure {
             }
             Self::NotSigned(_) => (
                 "Not closed",
-                "The key that signs reports cannot be read, so the job was not closed. Nothing was changed. Question the person who looks after this computer: the reason is in the log.",
+                "The key that signs reports cannot be read, so the job was not closed. Nothing was changed. Ask the person who looks after this computer: the reason is in the log.",
             ),
             Self::DiskFull => (
                 "No room",
-                "The disk of this computer is almost full. The file was not saved; readings and findings still can be. Question the person who looks after it to make room.",
+                "The disk of this computer is almost full. The file was not saved; readings and findings still can be. Ask the person who looks after it to make room.",
             ),
             Self::Store(StoreError::CannotBeKept) => {
                 ("Form not understood", "One number on the form is not a number. Nothing was saved. Go back, correct it and send it again.")

@@ -78,13 +78,15 @@ pub(super) fn of_proposal(assessed: &Assessed, proposal: &Proposal) -> Option<Ne
     };
     match &proposal.step {
         Step::Check(check) => cards::card(assessed, check).map(|card| NextCard::Check(Box::new(card))),
-        Step::Reading(_) => {
-            let point = point_now(assessed);
-            let at = point.as_ref().map_or_else(String::new, |point| format!("?point={}", point.id));
-            let reading = lead(Vec::new(), ("run", at, "Take this reading"));
-            let title = point.map_or(reading.title, |point| format!("Read: {}", point.title));
-            Some(NextCard::Lead(Lead { title, ..reading }))
-        }
+        Step::Reading(_) => Some(NextCard::Lead(match point_now(assessed) {
+            Some(point) if point.is_cold() => cold(&point, proposal.minutes),
+            Some(point) if wanted(assessed, &point) => {
+                let at = format!("?point={}", point.id);
+                Lead { title: format!("Read: {}", point.title), ..lead(Vec::new(), ("run", at, "Take this reading")) }
+            }
+            // Not a point of the script: it says itself what is read.
+            _ => lead(Vec::new(), ("run", String::new(), "Go to the readings")),
+        })),
         Step::Bench(step, behind) => {
             let mut behind: Vec<&Step> = behind.iter().take(NAMED_BEHIND).collect();
             // What lies behind an opening is looked at in the order that destroys nothing.
@@ -96,12 +98,24 @@ pub(super) fn of_proposal(assessed: &Assessed, proposal: &Proposal) -> Option<Ne
             let behind: Vec<String> = behind.into_iter().map(|step| name(assessed, step)).collect();
             let point = point_now(assessed);
             if let (Move::WarmUp, Some(point)) = (step, point.as_ref().filter(|point| point.is_cold())) {
-                let why = "The engine is cold only once a day. Take the cold points first, then warm it up.".to_owned();
-                let at = format!("?point={}", point.id);
-                return Some(NextCard::Lead(Lead { title: point.title.clone(), why, ..lead(behind, ("run", at, "Go to this point")) }));
+                return Some(NextCard::Lead(Lead { behind, ..cold(point, proposal.minutes) }));
             }
             Some(NextCard::Lead(lead(behind, way(*step, point.as_ref()))))
         }
+    }
+}
+
+/// A point that can be read only while the engine is cold: it comes before anything that warms it.
+fn cold(point: &Point, minutes: f64) -> Lead {
+    Lead {
+        title: format!("Read: {}", point.title),
+        minutes: show::minutes(minutes),
+        why: "The engine is cold only once a day. Take the cold points first, then warm it up.".to_owned(),
+        behind: Vec::new(),
+        opens: false,
+        stage: "run",
+        at: format!("?point={}", point.id),
+        act: "Go to this point",
     }
 }
 

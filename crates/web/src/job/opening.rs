@@ -80,7 +80,7 @@ pub fn yes(drawn: &ScreenData, up_to: Option<f64>) -> Yes {
 /// What is said where the work costs more than was approved.
 pub fn over_the_amount(money: f64, up_to: f64) -> String {
     format!(
-        "The work would cost about {money:.0}, and the customer approved up to {up_to:.0}. Question them again, then write down the new approval."
+        "The work would cost about {money:.0}, and the customer approved up to {up_to:.0}. Ask them again, then write down the new approval."
     )
 }
 

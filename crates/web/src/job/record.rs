@@ -164,7 +164,7 @@ pub async fn recordings(db: &Connection, viewer: &Viewer, job: &Job) -> Result<V
     let of_file = |file: File| Recording { id: file.id.to_string(), name: file.name, digest: file.digest, also_in: file.also_in };
     let of_rig = |run: Recorded| Recording {
         id: run.id.to_string(),
-        name: format!("the rig “{}”", run.rig),
+        name: format!("the data logger “{}”", run.rig),
         digest: String::new(),
         also_in: Vec::new(),
     };

@@ -110,6 +110,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Customer { who, said_no: true, words } if words.is_empty() => format!("Declined: {who}"),
         Body::Customer { who, said_no: true, words } => format!("Declined: {who}, “{words}”"),
         Body::Customer { who, words, .. } => format!("Question: {who}, “{words}”"),
+        Body::Replied { words, .. } => format!("Answer to the customer's question: {words}"),
         Body::Crank { said } => crank_said(*said),
         Body::Journal { said } => journal_said(said),
         Body::Measured { figure: measured } => measured_said(measured),

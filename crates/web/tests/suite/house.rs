@@ -63,6 +63,7 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/jobs/9/live/rig", true),
     ("POST", "/jobs/9/circumstance", true),
     ("POST", "/jobs/9/details", true),
+    ("POST", "/jobs/9/link/reply", true),
     ("POST", "/jobs/9/replaced", true),
     ("POST", "/jobs/9/particulars", true),
     ("POST", "/jobs/9/evidence", true),

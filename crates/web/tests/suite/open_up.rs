@@ -67,7 +67,7 @@ async fn from_the_customers_yes_by_the_link_to_a_condemned_bearing() {
     me.sees("Stop and talk: it does not fit").await;
     at("/jobs/9/put-right").await;
     driver.find(By::Css(".steps .btn")).await.unwrap().click().await.unwrap();
-    me.sees("Stop and talk first").await;
+    me.sees("Talk to the customer first").await;
     me.press("They say: go on").await;
     me.sees("nobody named yet").await;
     me.fill("talk-who", "Lysander Quill").await;
@@ -201,4 +201,32 @@ async fn a_closed_job_has_no_link_and_a_no_is_not_gone_on_with() {
     let again = [("key", "again"), ("supersedes", closing.as_str()), ("reason", "one more look")];
     assert_eq!(person.post("/jobs/9/reopen", &again).await.status(), StatusCode::SEE_OTHER);
     assert_eq!(jobs::answer_link(&db, &open, &no).await.unwrap(), Some(Answered::Not(LinkState::Revoked)), "it does not come back");
+}
+
+/// A question by the link is answered on the page of the link, once, and both stay in the job history.
+#[tokio::test]
+async fn a_customers_question_is_answered_where_they_asked_it() {
+    let (base, db) = start_with().await;
+    let (who, stranger) = (ines(&db).await, Asker::at(&base));
+    let me = Asker::at(&base).entering_as("ines", "brass needle").await;
+    let proposal = Proposal { shop: "Skerry Lane".to_owned(), says: vec!["Sump off.".to_owned()], ..Proposal::default() };
+    let token = jobs::make_link(&db, &who, 9, &proposal, 3).await.unwrap();
+    let ask = [("name", "Lysander Quill"), ("words", "How long does it take?"), ("say", "question")];
+    assert_eq!(stranger.post(&format!("/yes/{token}"), &ask).await.status(), StatusCode::OK);
+    let customers = async || stranger.page(&format!("/yes/{token}")).await;
+    assert!(customers().await.contains("How long does it take?") && customers().await.contains("Not answered yet"));
+    let page = me.page("/jobs/9/open-up").await;
+    let form = page.split("action=\"/jobs/9/link/reply\"").nth(1).unwrap().split("</form>").next().unwrap();
+    assert!(form.contains("How long does it take?"));
+    let question = form.split("name=\"question\"").nth(1).unwrap().split("value=\"").nth(1).unwrap().get(..36).unwrap().to_owned();
+    let reply = async |question: &str, words: &str, key: &str| {
+        me.post("/jobs/9/link/reply", &[("question", question), ("words", words), ("key", key), ("seen", "999")]).await
+    };
+    let empty = reply(&question, " ", "a").await;
+    assert!(empty.status() == StatusCode::UNPROCESSABLE_ENTITY && empty.text().await.unwrap().contains("write your answer"));
+    assert_eq!(reply(&uuid::Uuid::nil().to_string(), "x", "b").await.status(), StatusCode::BAD_REQUEST);
+    assert_eq!(reply(&question, "Two days, with the parts.", "c").await.status(), StatusCode::SEE_OTHER);
+    assert!(customers().await.contains("Two days, with the parts.") && !customers().await.contains("Not answered yet"));
+    assert!(!me.page("/jobs/9/open-up").await.contains("link/reply"), "it is asked for once");
+    assert!(me.page("/jobs/9/trace").await.contains("Answer to the customer"));
 }

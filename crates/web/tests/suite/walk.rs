@@ -115,7 +115,7 @@ async fn a_capture_becomes_readings() {
     me.driver.find(By::Css("#captures > summary")).await.unwrap().click().await.unwrap();
     me.press("Import").await;
     me.sees("Steady readings found").await;
-    me.sees("The same recording stands in job 9").await;
+    me.sees("The same recording is in job 9").await;
     me.press("Record steady reading").await;
     me.sees("taken").await;
     me.press("Back to the readings").await;

@@ -114,7 +114,7 @@ fn sentence(judged: &JudgedPoint, reading: &JudgedReading, unit: Units) -> Strin
         Decision::Undecided => format!("That is too near the limit to decide. Probability that it is within: {kept}."),
         Decision::NotMeasured => String::new(),
     };
-    format!("{measured}{brought} where {asked} is asked: {side}, and what was read can be wrong by {doubt}. {end}")
+    format!("{measured}{brought} where {asked} is required: {side}, and the reading can be wrong by {doubt}. {end}")
 }
 
 /// What would decide an undecided point: a gauge of the shop that is fine enough, else the one to look for.

@@ -171,7 +171,7 @@ fn what(otherwise: &Otherwise, unit: Units) -> String {
         otherwise
             .added
             .and_then(|(cause, _)| knowledge().causes.get(cause))
-            .map(|cause| format!("{} beside it, marked", cause_name(&cause.id))),
+            .map(|cause| format!("{} as well, marked", cause_name(&cause.id))),
         otherwise.relief_kpa.map(|kpa| format!("the relief opening {} later", show::pressure(kpa, unit))),
     ];
     parts.into_iter().flatten().collect::<Vec<_>>().join(", ")

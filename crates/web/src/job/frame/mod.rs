@@ -135,7 +135,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
     };
     let repaired = job.repair().is_some();
     let settled = act(assessed.now.settled.filter(|_| !repaired), "Good enough to act")
-        .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: put it right first, then read again"));
+        .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: repair it first, then read again"));
     let about = ask.query.get("about").map(String::as_str).filter(|about| !about.is_empty());
     let noting = ask.form_state.form == "note" || about.is_some();
     let subjects = notes::subjects(job, about.or_else(|| Some(ask.form_state.typed("note", "about"))));

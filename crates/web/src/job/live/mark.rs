@@ -30,7 +30,7 @@ pub async fn mark(context: JobContext, form: web::Form<Noted>) -> Result<HttpRes
     context.job().await?;
     let linked = context.app.hub.of_job(context.viewer.shop, context.number);
     let Some((linked, at_us)) = linked.and_then(|linked| linked.mark().map(|at_us| (linked, at_us))) else {
-        return Err(Failure::Form("a mark where no rig records, or one too many".to_owned()));
+        return Err(Failure::Form("a mark where no data logger records, or one too many".to_owned()));
     };
     rigs::mark(&context.app.db, &context.viewer, context.number, linked.run, at_us, &form.short()).await?;
     if linked.can.contains(&Can::Show) {

@@ -42,6 +42,8 @@ pub struct LinkWork {
     /// A message with it, as an address carries it.
     pub message: String,
     pub links: Vec<Row>,
+    /// Questions that nobody answered yet.
+    pub questions: Vec<OpenQuestion>,
     /// Questions by a link, and what the customer said before their newest word.
     pub said: Vec<String>,
 }
@@ -92,8 +94,59 @@ pub fn work(drawn: &ScreenData, plan: &Plan) -> LinkWork {
         )),
         address: Some(form_state.typed(MADE, "address").to_owned()).filter(|address| !address.is_empty()),
         links: drawn.links.iter().map(row).collect(),
+        questions: open_questions(drawn),
         said: said.map(|entry| format!("{} ({})", describe(&entry.body, drawn.frame.unit), show::moment(entry.written_at, zone))).collect(),
     }
+}
+
+/// The shop's answer to a question of the customer.
+static REPLY: Form = Form {
+    name: "reply",
+    asks: &[
+        Question::new(
+            "words",
+            "Your answer",
+            "the customer reads it on the page of their link",
+            Kind::Needed(500, "empty; write your answer."),
+        ),
+        Question::new("question", "", "", Kind::Hidden),
+    ],
+};
+
+/// A question without an answer, with the form for one.
+pub struct OpenQuestion {
+    pub question: String,
+    pub fields: Vec<Field>,
+}
+
+fn open_questions(drawn: &ScreenData) -> Vec<OpenQuestion> {
+    let slip = &drawn.frame.form_state;
+    let unanswered = jobs::questions(&drawn.assessed.job).into_iter().filter(|asked| asked.answer.is_empty());
+    let one = |asked: jobs::CustomerQuestion| {
+        let id = asked.entry.to_string();
+        let mut state = if slip.typed(REPLY.name, "question") == id { slip.clone() } else { FormState::of(REPLY.name) };
+        state.keep("question", &id);
+        OpenQuestion { question: asked.question, fields: REPLY.draw(&state, drawn.frame.unit, |_| Vec::new()) }
+    };
+    // One at a time, the oldest first.
+    unanswered.take(1).map(one).collect()
+}
+
+/// Writes the answer.
+pub async fn reply(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let sent = Sent::of(&form);
+    let mut typed = Read::of(&REPLY, &form, context.preferences.unit);
+    let (words, question) = (typed.text("words"), typed.raw("question").to_owned());
+    let job = context.job().await?;
+    let Some(asked) = jobs::questions(&job).into_iter().find(|asked| asked.entry.to_string() == question) else {
+        return Err(Failure::Form("this question is not one of the job".to_owned()));
+    };
+    if !typed.form_state.is_clean() {
+        typed.form_state.keep("question", &question);
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    context.write(Stage::OpenUp, sent, Body::Replied { question: asked.entry, words }, "link/reply", typed.fields()).await
 }
 
 /// What is told to the customer, a sentence each.

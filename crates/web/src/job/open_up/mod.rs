@@ -166,6 +166,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/open-up/print", get().to(crank::print))
         .route("/jobs/{number}/talked", post().to(talk::said))
         .route("/jobs/{number}/link", post().to(link::make))
+        .route("/jobs/{number}/link/reply", post().to(link::reply))
         .route("/jobs/{number}/link/revoke", post().to(link::revoke))
         .route("/jobs/{number}/measured", post().to(figures::measured));
 }

@@ -68,7 +68,7 @@ pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
         looks: opening.looks.iter().map(look).collect(),
     });
     let beyond = plan.beyond.iter().map(|(check, access, odds)| {
-        let odds = if *odds >= 0.01 { format!("; what it would prove stands at {}", show::percent(*odds)) } else { String::new() };
+        let odds = if *odds >= 0.01 { format!("; probability of what it would prove: {}", show::percent(*odds)) } else { String::new() };
         format!("{}: {} for that{odds}.", check.ask, access_words(*access))
     });
     let costs = plan.costs.iter().map(|cost| Cost {

@@ -97,7 +97,7 @@ pub async fn stops(context: &JobContext, sent: Sent<'_>, cause: Option<&str>) ->
         return Ok(Some(opening::refused(context, sent, &opening::over_the_amount(money, up_to)).await?));
     }
     let mut form_state = FormState::of(TALK.name);
-    form_state.wrong("who", "Stop and talk first: what was found does not fit, and nothing is put right before the customer knows.");
+    form_state.wrong("who", "Talk to the customer first: what was found does not fit. Repair nothing before they know.");
     let ask = ScreenRequest { seen: sent.seen(), form_state, ..ScreenRequest::default() };
     Ok(Some(context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await?))
 }

@@ -31,7 +31,7 @@ static CLOSING: Form = Form {
         Question::new("cause", "What it was", "", Kind::Choice),
         Question::new("known", "How that is known", "", Kind::Choice),
         Question::new("source", "Source of the debris mended", "", Kind::Choice),
-        Question::new("without_proof", "Why without proof", "the report says it", Kind::Text(300)),
+        Question::new("without_proof", "Why without proof", "kept in the job history", Kind::Text(300)),
         Question::new("took", "It took, first bolt to proof", "minutes of work, if you know", Kind::NumberOrNone(&field::TOOK)),
     ],
 };

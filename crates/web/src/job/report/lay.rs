@@ -386,7 +386,7 @@ fn recorded(run: &Recording) -> Vec<Span> {
         return vec![name, plain("not used on another job of this shop.")];
     }
     let others: Vec<String> = run.also_in.iter().map(i64::to_string).collect();
-    vec![name, Span::new(Tone::Alarm, format!("stands in job {} too.", others.join(", ")))]
+    vec![name, Span::new(Tone::Alarm, format!("is in job {} too.", others.join(", ")))]
 }
 
 /// A line of the ledger; older records do not say which sentences have figures, but a reading's always had.

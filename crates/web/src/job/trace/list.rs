@@ -191,7 +191,7 @@ fn paired(assessed: &Assessed) -> Vec<PairSaid> {
         let (first, second) = (cause_name(pair.first), cause_name(pair.second));
         let says = match pair.link {
             Link::Linked => format!("{first} came first, and led to: {second}"),
-            _ => format!("{first}, and beside it: {second}"),
+            _ => format!("{first}, and with it: {second}"),
         };
         PairSaid { says, reason: pair.reason }
     });

@@ -118,8 +118,8 @@ fn sentence(assessed: &Assessed, reason: &Reason, unit: Units) -> String {
         Some(reading) => {
             format!("{} alone speaks {side} it: {odds}", first_upper(&reading_name(reading, &assessed.case.engine, unit)))
         }
-        None if reason.key == "readings" => format!("The readings together speak {side} it, {odds}"),
-        None => format!("“{}” speaks {side} it, {odds}", reason.label),
+        None if reason.key == "readings" => format!("The readings together speak {side} it: {odds}"),
+        None => format!("“{}” speaks {side} it: {odds}", reason.label),
     }
 }
 

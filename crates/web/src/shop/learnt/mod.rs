@@ -89,7 +89,7 @@ async fn show_page(app: web::Data<App>, who: SignedIn, preferences: DisplayPrefe
     let shop_context = app.shop_context(&who.0).await?;
     let sum = |of: fn(&Learnt) -> u32| shop_context.learnt.iter().map(of).sum();
     let page = Page {
-        chrome: Chrome::of(&who.0, preferences, "What the shop learnt").at(Place::Experience),
+        chrome: Chrome::of(&who.0, preferences, "Shop experience").at(Place::Experience),
         learns: shop_context.shop.learns,
         families: shop_context.learnt.iter().map(family).collect(),
         jobs: sum(|learnt| learnt.memory.jobs() + learnt.came_back),
