@@ -76,6 +76,16 @@ document.addEventListener("click", (event) => {
   const menu = document.getElementById("menu");
   if (menu?.open && !menu.contains(event.target)) menu.open = false;
 });
+// Copies what a field shows. Without a secure connection a browser has no clipboard of its own: then the old way.
+document.addEventListener("click", (event) => {
+  const copies = event.target.closest("[data-copies]");
+  if (!copies) return;
+  const field = document.getElementById(copies.dataset.copies);
+  const done = () => { copies.textContent = "Copied"; };
+  field.select();
+  if (navigator.clipboard) navigator.clipboard.writeText(field.value).then(done, () => {});
+  else if (document.execCommand("copy")) done();
+});
 document.addEventListener("keydown", (event) => {
   const menu = document.getElementById("menu");
   if (event.key === "Escape" && menu?.open) { menu.open = false; menu.querySelector("summary").focus(); }

@@ -77,8 +77,9 @@ async fn every_main_view() {
         shot(name, path).await;
     }
     driver.goto(format!("{base}/jobs/9/run")).await.unwrap();
+    press("//details[@id='captures']/summary").await;
     press("//a[contains(@href, '/captures/')]").await;
-    driver.query(By::XPath("//h2[contains(., 'holds found')]")).first().await.unwrap();
+    driver.query(By::XPath("//h2[contains(., 'teady readings found')]")).first().await.unwrap();
     driver.screenshot(&folder.join("capture.png")).await.unwrap();
     // The rig warms up while the others are taken; then hot idle stands.
     driver.goto(format!("{base}/jobs/10/run")).await.unwrap();
@@ -88,7 +89,7 @@ async fn every_main_view() {
     driver.execute(show, vec![]).await.unwrap();
     driver.screenshot(&folder.join("live.png")).await.unwrap();
     driver.goto(format!("{base}/jobs/9/run")).await.unwrap();
-    press("//summary[contains(., 'Menu')]").await;
+    press("//details[@id='menu']/summary").await;
     press("//button[contains(., 'Night')]").await;
     driver.query(By::Css("[data-theme='night']")).first().await.unwrap();
     press("//button[@id='suspect-bearings_crank']").await;
