@@ -254,7 +254,8 @@ pub fn questions(job: &Job) -> Vec<CustomerQuestion> {
 
 /// What the customer asked about the job of their link, for who holds it.
 pub async fn questions_of(db: &Connection, token: &str) -> Result<Vec<CustomerQuestion>, StoreError> {
-    let Some(row) = row_of(db, token).await? else { return Ok(Vec::new()) };
+    // Most customers ask nothing: then the job is not loaded.
+    let Some(row) = row_of(db, token).await?.filter(|row| row.questions > 0) else { return Ok(Vec::new()) };
     let number = row.job.as_ref().map(|job| job.number).ok_or(StoreError::NotFound)?;
     let maker = viewer(row.author.into_option().ok_or(StoreError::NotFound)?);
     Ok(questions(&load(db, &maker, number).await?))

@@ -1,6 +1,7 @@
 //! Requests and answers, whatever they are about: who asks, what is refused, what a failure looks like.
 pub mod assets;
 mod error;
+mod events;
 pub mod form;
 mod form_state;
 #[cfg(test)]
@@ -13,5 +14,6 @@ pub mod span;
 mod visitor;
 
 pub use error::Failure;
+pub use events::events;
 pub use form_state::FormState;
 pub use visitor::{SESSION, SignedIn, address, preference_cookies};

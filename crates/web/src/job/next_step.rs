@@ -41,6 +41,11 @@ pub struct Lead {
 /// Steps named behind a move.
 const NAMED_BEHIND: usize = 4;
 
+/// What the planner proposes: nothing once something was repaired, since only the recheck comes then.
+pub(super) fn proposed(assessed: &Assessed) -> &[Proposal] {
+    if assessed.job.repair().is_some() { &[] } else { &assessed.next }
+}
+
 /// The next step; none where nothing is proposed.
 pub(super) fn next_step(assessed: &Assessed) -> Option<NextCard> {
     if assessed.job.repair().is_some() {

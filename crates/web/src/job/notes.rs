@@ -71,12 +71,7 @@ pub fn subjects(job: &Job, chosen: Option<&str>) -> Vec<Subject> {
     };
     let mut all: Vec<Subject> = job.live().filter_map(one).collect();
     all.reverse();
-    let mut kept = 0;
-    all.retain(|subject| {
-        kept += 1;
-        kept <= SUBJECTS || subject.chosen
-    });
-    all
+    all.into_iter().enumerate().filter(|(place, subject)| *place < SUBJECTS || subject.chosen).map(|(_, subject)| subject).collect()
 }
 
 /// Photos of an entry: those of the notes that belong to it.

@@ -119,10 +119,9 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
     });
     let next = next_step::next_step(assessed);
-    let (near, _) = cards::one_reading_at_a_time(&assessed.next);
+    let (near, _) = cards::one_reading_at_a_time(next_step::proposed(assessed));
     let then = near
         .into_iter()
-        .filter(|_| job.repair().is_none())
         .skip(1)
         .take(3)
         .map(|proposal| Then { ask: cards::name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes) })

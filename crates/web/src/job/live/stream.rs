@@ -9,7 +9,6 @@ use crate::job::assess::assess;
 use crate::job::run::source::{Source, level};
 use crate::ui::picture::strip;
 use crate::ui::show;
-use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, ContentEncoding};
 use actix_web::web::{self, Bytes};
 use actix_web::{Error, HttpResponse};
 use futures_util::stream::unfold;
@@ -130,12 +129,7 @@ pub async fn stream(context: JobContext, wanted: web::Query<Wanted>) -> Result<H
         let text = watcher.next().await;
         Some((Ok::<Bytes, Error>(Bytes::from(text)), Some(watcher)))
     });
-    Ok(HttpResponse::Ok()
-        .content_type("text/event-stream")
-        .insert_header((CACHE_CONTROL, "no-store"))
-        // Packed, an event would wait for the next.
-        .insert_header((CONTENT_ENCODING, ContentEncoding::Identity))
-        .streaming(Box::pin(events)))
+    Ok(crate::http::events(events))
 }
 
 impl Watcher {

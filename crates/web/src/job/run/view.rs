@@ -98,6 +98,8 @@ pub struct ReadingRow {
     pub note: String,
     /// Photos of it.
     pub photos: Vec<String>,
+    /// It was taken although the engine must not run.
+    pub against_flag: bool,
 }
 
 /// The form: four numbers in a row, and what is chosen beside them.
@@ -145,7 +147,8 @@ fn row(job: &Job, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, u
         let (drift, way) = (60.0 * held.slope_kpa_s.abs(), if held.slope_kpa_s < 0.0 { "falling" } else { "rising" });
         format!("mean of {}, {way} {} a minute", held.count, show::pressure(drift, unit))
     });
-    let against = if against_flag(job, entry) { "taken although the engine must not run".to_owned() } else { String::new() };
+    let against_flag = against_flag(job, entry);
+    let against = if against_flag { "taken although the engine must not run".to_owned() } else { String::new() };
     let note: Vec<String> = [brought, from, held, against].into_iter().filter(|text| !text.is_empty()).collect();
     ReadingRow {
         entry: entry.id.to_string(),
@@ -159,6 +162,7 @@ fn row(job: &Job, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, u
         when: happened::when(entry, &job.zone),
         note: note.join(" · "),
         photos: notes::photos(job, entry.id),
+        against_flag,
     }
 }
 
@@ -195,6 +199,7 @@ pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
         next_step::point_now(assessed)
     };
     let now = chosen.or_else(|| points.iter().find(|point| next.as_ref().is_some_and(|next| next.id == point.id)));
+    let rows = rows(assessed, unit, phase);
     let forbidden = assessed.now.flag.word == Word::DoNotRun;
     let proven = proof(&assessed.case, &assessed.now);
     ReadingsWork {
@@ -220,7 +225,6 @@ pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
             caution: if forbidden { "" } else { point.caution },
             check: point.check.filter(|_| !forbidden).and_then(|check| cards::card(assessed, check)),
         }),
-        rows: rows(assessed, unit, phase),
         dial,
         map: map::map(&if after { scene(assessed) } else { lines_alone(assessed) }, unit),
         missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point, unit)).collect(),
@@ -235,7 +239,8 @@ pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
         closes: closes(proven.as_ref()),
         proof: proven,
         repaired: job.repair().is_some(),
-        against_flag: forbidden && last.is_some_and(|(entry, ..)| against_flag(job, entry)),
+        against_flag: forbidden && rows.first().is_some_and(|row| row.against_flag),
+        rows,
     }
 }
 

@@ -115,10 +115,8 @@ pub fn panel(drawn: &ScreenData) -> askama::Result<String> {
     let live = |wanted: fn(&Body) -> bool| assessed.job.live().find(|entry| wanted(&entry.body));
     let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
     let order = assessed.job.order();
-    let first = assessed.next.first();
-    // After a repair only the recheck is proposed.
-    let proposed = if assessed.job.repair().is_some() { &[][..] } else { assessed.next.as_slice() };
-    let first = first.filter(|_| !proposed.is_empty());
+    let proposed = next_step::proposed(assessed);
+    let first = proposed.first();
     let (near, far) = cards::one_reading_at_a_time(proposed);
     let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
     let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();

@@ -6,7 +6,6 @@ use crate::ui::DisplayPreferences;
 use crate::ui::show;
 use crate::ui::words::{describe, flag_class};
 use crate::ui::{Chrome, Place};
-use actix_web::http::header::{CACHE_CONTROL, CONTENT_ENCODING, ContentEncoding};
 use actix_web::web::{self, Bytes, ServiceConfig, get};
 use actix_web::{Error, HttpResponse};
 use askama::Template;
@@ -242,11 +241,7 @@ async fn changes(app: web::Data<App>, who: SignedIn) -> Result<HttpResponse, Fai
         let text = if now == seen { ": no change\n\n" } else { "data: changed\n\n" };
         Some((Ok::<Bytes, Error>(Bytes::from_static(text.as_bytes())), (app, viewer, now)))
     });
-    Ok(HttpResponse::Ok()
-        .content_type("text/event-stream")
-        .insert_header((CACHE_CONTROL, "no-store"))
-        .insert_header((CONTENT_ENCODING, ContentEncoding::Identity))
-        .streaming(Box::pin(events)))
+    Ok(crate::http::events(events))
 }
 
 /// Its addresses.
