@@ -1,7 +1,8 @@
-//! What a person types: `cargo xtask demo`, `test`, `assets`, `shots`, `bench`, `load`, `kill`, `rigs`, `build-times`. Plain std, so that it builds in a moment.
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `rooms`, `shots`, `bench`, `load`, `kill`, `rigs`, `build-times`. Plain std, so that it builds in a moment.
 mod assets;
 mod build_times;
 mod machine;
+mod rooms;
 
 use std::os::unix::process::CommandExt;
 use std::process::{Command, ExitCode};
@@ -9,6 +10,7 @@ use std::process::{Command, ExitCode};
 const USAGE: &str = "cargo xtask demo [--port N] [--fresh]   install what is missing, build, serve the demo shop
 cargo xtask test [ARGS…]                install what is missing, run every test (ARGS go to cargo test)
 cargo xtask assets [--check]            make built.css from the styles and templates, or check that it is current
+cargo xtask rooms                       say which crate, area or room knows another that it must not know
 cargo xtask shots                       take docs/screenshots anew from the demo shop
 cargo xtask bench                       time the core: operating points, diagnose, orders
 cargo xtask load [ARGS…]                fill a database in var/load (20,000 jobs, 2 million entries), drive 100 people on it, print times and memory
@@ -24,6 +26,7 @@ fn main() -> ExitCode {
         ["test", rest @ ..] => test(rest),
         ["assets"] => assets::make(),
         ["assets", "--check"] => assets::check(),
+        ["rooms"] => rooms::check(),
         ["shots"] => shots(),
         ["bench"] => bench(),
         ["load", rest @ ..] => load("load", rest),

@@ -339,7 +339,7 @@ async fn a_job_in_the_database_is_verified() {
     // A key is made once, and its public half is what checks.
     let folder = tempfile::tempdir().unwrap();
     let (key, public) = (folder.path().join("key.pem"), folder.path().join("public.pem"));
-    let signer = velvet_dial_core::record::Signer::of_seed(&[3; 32]);
+    let signer = velvet_dial_core::signing::Signer::of_seed(&[3; 32]);
     std::fs::write(&key, signer.to_pem().unwrap()).unwrap();
     let told = run(&["key", "--key-file", key.to_str().unwrap()], "");
     assert_eq!(String::from_utf8_lossy(&told.stdout), signer.public_pem().unwrap());
@@ -348,12 +348,12 @@ async fn a_job_in_the_database_is_verified() {
     let report = folder.path().join("report.json");
     let job = velvet_dial_store::jobs::load(&db, &viewer, 1).await.unwrap();
     let kept = velvet_dial_store::jobs::kept_record(&db, &job).await.unwrap().unwrap();
-    let by = |signer: &velvet_dial_core::record::Signer| {
+    let by = |signer: &velvet_dial_core::signing::Signer| {
         let mut record = serde_json::from_str(&kept).unwrap();
-        velvet_dial_core::record::sign(&mut record, signer);
+        velvet_dial_core::signing::sign(&mut record, signer);
         std::fs::write(&report, serde_json::to_vec(&record).unwrap()).unwrap();
         run(&["verify", report.to_str().unwrap(), "--key", public.to_str().unwrap()], "").status.code()
     };
-    assert_eq!((by(&signer), by(&velvet_dial_core::record::Signer::of_seed(&[4; 32]))), (Some(0), Some(1)));
+    assert_eq!((by(&signer), by(&velvet_dial_core::signing::Signer::of_seed(&[4; 32]))), (Some(0), Some(1)));
     assert_eq!(run(&["verify", report.to_str().unwrap(), "--key", report.to_str().unwrap()], "").status.code(), Some(2));
 }

@@ -4,12 +4,14 @@
 #![expect(clippy::unwrap_used, clippy::indexing_slicing, reason = "a bench stops where it cannot go on")]
 use divan::counter::ItemsCount;
 use divan::{Bencher, black_box};
-use velvet_dial_core::case::{Case, Diagnosis, Reading, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::case::{Case, Reading, parse, spec_points};
 use velvet_dial_core::circuit::nominal::{self, DIMENSIONS, Unknowns};
 use velvet_dial_core::circuit::{Circuit, Fault, Working, harm};
+use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::oil;
-use velvet_dial_core::record::{Chained, head};
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::record::Chained;
+use velvet_dial_core::signing::head;
 use velvet_dial_core::trace::{Order, Tracer, Until, plan};
 
 /// The command and the server run with it.

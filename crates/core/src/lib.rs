@@ -1,12 +1,11 @@
 //! Velvet Dial's core: the job of tracing low or lost oil pressure, without web, database or clock.
 //!
-//! The rooms stand in the order of the work: [`oil`], [`circuit`], [`instrument`], [`capture`], [`believe`], [`limits`], [`trace`], [`flag`], and
-//! [`case`], the facade that takes a whole case and says what is known of it, [`opened`] what is planned and measured with the engine open. [`calculator`] holds what is worked out beside the job, [`record`]
-//! all that a job's report tells. [`field`] holds every range and [`unit`] every unit.
+//! The rooms stand in the order of the work: [`oil`], [`circuit`], [`instrument`], [`capture`], [`plausibility`], [`limits`], [`case`], [`trace`], [`flag`], and
+//! [`diagnosis`], the facade that takes a whole case and says what is known of it, [`opened`] what is planned and measured with the engine open. [`calculator`] holds what is worked out beside
+//! the job, [`record`] all that a job's report tells and [`signing`] what proves it. [`field`] holds every range and [`unit`] every unit.
 #![deny(missing_docs, rustdoc::broken_intra_doc_links)]
 
 pub mod adapter;
-pub mod believe;
 pub mod calculator;
 pub mod capture;
 pub mod case;
@@ -14,24 +13,32 @@ mod choice;
 pub mod circuit;
 pub mod clock;
 pub mod count;
+pub mod diagnosis;
+pub mod experience;
 pub mod field;
 pub mod flag;
 pub mod hex;
 pub mod instrument;
 mod json;
+pub mod knowledge;
+pub mod library_import;
 pub mod limits;
 pub mod live;
 pub mod oil;
 pub mod opened;
+pub mod plausibility;
 pub mod record;
 mod refusal;
 pub mod rigging;
 pub mod running;
+pub mod safety;
 pub mod schools;
 pub mod script;
-pub mod shelf;
+pub mod signing;
 pub mod stage;
 pub mod start_up;
+pub mod strip_down;
+pub mod thread;
 pub mod trace;
 pub mod trade;
 pub mod unit;

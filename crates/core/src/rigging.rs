@@ -88,7 +88,7 @@ pub fn zero_outcome(zero_kpa: f64, gauge: &Instrument) -> &'static str {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::trace::knowledge::knowledge;
+    use crate::knowledge::knowledge;
     use std::collections::HashSet;
 
     #[test]

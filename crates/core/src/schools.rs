@@ -77,7 +77,7 @@ pub fn schools_of<'a>(cause: &'a str) -> impl Iterator<Item = &'static School> +
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::trace::knowledge::knowledge;
+    use crate::knowledge::knowledge;
     use std::collections::HashSet;
 
     #[test]

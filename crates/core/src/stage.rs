@@ -1,7 +1,7 @@
 //! The stages of a job, in the order of the work: one word each in addresses, screens and tests.
 use crate::case::{Case, Deed, Phase};
 use crate::flag;
-use crate::trace::knowledge::knowledge;
+use crate::knowledge::knowledge;
 
 /// A stage of the job.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,9 +1,9 @@
 //! The trade's knowledge as one table a foreman can read: every check, every repair and every opening with its steps, for which layouts, why it comes where it comes, and its caution. `docs/trade.md` is
 //! this text; a test holds the two together.
 use crate::circuit::Card;
+use crate::knowledge::{Access, Check, Engine, Needs, Reached, Sump, knowledge};
 use crate::opened::{Hand, opening_said, repair_of};
 use crate::schools::schools;
-use crate::trace::knowledge::{Access, Check, Engine, Needs, Reached, Sump, knowledge};
 use std::fmt::Write;
 
 /// The document.

@@ -7,8 +7,8 @@ use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::case::{Case, FORMAT, Reading};
 use velvet_dial_core::circuit::{Fault, Layout};
 use velvet_dial_core::instrument::{Instrument, Kind};
-use velvet_dial_core::opened::StripDown;
-use velvet_dial_core::trace::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs};
+use velvet_dial_core::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs};
+use velvet_dial_core::strip_down::StripDown;
 use velvet_dial_core::trace::pick;
 
 /// An engine with its four points of the run: cold idle, hot idle, two held speeds.

@@ -8,8 +8,8 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
 use velvet_dial_core::case::Reading;
+use velvet_dial_core::knowledge::{BANDS, Knowledge, Link, knowledge};
 use velvet_dial_core::trace::Posterior;
-use velvet_dial_core::trace::knowledge::{BANDS, Knowledge, Link, knowledge};
 
 /// Engines drawn of each cause, each with a severity of its own.
 const FAULTS: usize = 40;

@@ -10,21 +10,21 @@
 //! engine on the five of the first kind, and says for each which value the other four would have chosen.
 //!
 //! Everything follows from the seed; the same options give the same figures.
-mod believed;
 mod blind;
 mod build;
 mod ceiling;
 mod engine;
 mod habit;
 mod print;
+mod prior_check;
 mod rival;
 mod score;
 mod stranger;
 mod throws;
 
-pub use believed::{Believed, believed, believes};
 pub use ceiling::ceiling;
 pub use print::{most, tuning};
+pub use prior_check::{PriorPoint, believed, believes};
 pub use score::{Bin, Calibration, SoundScore, Tally};
 
 use blind::{Blind, Engine, is_true};
@@ -35,9 +35,10 @@ use rayon::prelude::*;
 use score::{Stated, statements};
 use serde::Serialize;
 use std::collections::BTreeMap;
-use velvet_dial_core::case::{Evidence, Setting, diagnose, spec_points};
+use velvet_dial_core::case::{Evidence, spec_points};
+use velvet_dial_core::diagnosis::{Setting, diagnose};
+use velvet_dial_core::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
 use velvet_dial_core::oil;
-use velvet_dial_core::trace::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
 use velvet_dial_core::trace::{Assumed, Next, Order, Posterior, Situation, Step, Tracer, Until, Walk, pick};
 
 /// The causes that four pressures can show apart: each moves them in a way of its own on every layout. What needs a part not every engine
@@ -195,12 +196,12 @@ struct Seen {
 }
 
 /// A rival's engine with its cases, and whether each belongs to the equal mix.
-struct DrawnEngine {
+struct SampledEngine {
     rival: usize,
     cases: Vec<(Blind, bool)>,
 }
 
-impl DrawnEngine {
+impl SampledEngine {
     /// The tracer of this engine; none without a case of it.
     fn tracer(&self, assumed: Assumed) -> Option<Tracer> {
         let (Blind { case, .. }, _) = self.cases.first()?;
@@ -209,11 +210,11 @@ impl DrawnEngine {
     }
 }
 
-/// Draws, asks and counts.
+/// Draws engines, asks and counts.
 pub fn evaluate(options: Options) -> Evaluation {
     let know = knowledge();
     let asked = |(_, habit): &(usize, &Habit)| habit.tuned_on == options.tuned_on;
-    let drawn: Vec<DrawnEngine> =
+    let drawn: Vec<SampledEngine> =
         HABITS.iter().enumerate().filter(asked).flat_map(|(rival, habit)| draw(know, options, rival, habit)).collect();
     let seen: Vec<Seen> = drawn.par_iter().flat_map_iter(|engine| examine(know, options, engine)).collect();
     let mut evaluation = Evaluation {
@@ -297,7 +298,7 @@ fn count_orders(sums: &mut [Orders; 2], of_case: &[Vec<(&'static str, OrderScore
 
 /// A rival's engines with their cases. One after another, because a cause that goes unnoticed on one engine waits for the next: else what is easily
 /// noticed would come in more often than its share.
-fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<DrawnEngine> {
+fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<SampledEngine> {
     let mut waiting: Vec<usize> = Vec::new();
     let one = |engine: usize| {
         let mut rng = ChaCha8Rng::seed_from_u64(options.seed_of(rival, engine));
@@ -314,13 +315,13 @@ fn draw(know: &Knowledge, options: Options, rival: usize, habit: &Habit) -> Vec<
             cases.extend(blind.map(|blind| (blind, false)));
             waits
         });
-        DrawnEngine { rival, cases }
+        SampledEngine { rival, cases }
     };
     (0..options.engines).map(one).collect()
 }
 
 /// All cases of one engine.
-fn examine(know: &'static Knowledge, options: Options, drawn: &DrawnEngine) -> Vec<Seen> {
+fn examine(know: &'static Knowledge, options: Options, drawn: &SampledEngine) -> Vec<Seen> {
     let assumed = Assumed { discrepancy: options.discrepancy, seed: options.tracer_seed.unwrap_or(Assumed::default().seed) };
     let Some(tracer) = drawn.tracer(assumed) else { return Vec::new() };
     drawn.cases.iter().map(|(blind, equal)| ask(know, &tracer, blind, (drawn.rival, *equal, options))).collect()
@@ -489,7 +490,7 @@ pub fn tune(options: Options) -> Vec<Tuned> {
         .collect()
 }
 
-fn log_scores(know: &Knowledge, drawn: &DrawnEngine, discrepancy: f64) -> Vec<f64> {
+fn log_scores(know: &Knowledge, drawn: &SampledEngine, discrepancy: f64) -> Vec<f64> {
     let Some(tracer) = drawn.tracer(Assumed { discrepancy, ..Assumed::default() }) else { return Vec::new() };
     drawn
         .cases

@@ -1,6 +1,6 @@
 //! The evaluation itself: repeatable, its counts consistent, its figures those of its cases. How good they are is for docs/evaluation.md to say.
 use std::sync::LazyLock;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_examiner::{Evaluation, Options, SHOWN_BY_PRESSURE, Tally, believed, believes, evaluate};
 
 /// One engine of each rival, drawn by a seed that both tests share.

@@ -2,7 +2,7 @@
 //!
 //! [`leash`] holds any child that must end when this process ends, however it ends; [`mariadb`] is the private database built on it:
 //! own folder, own port on loopback, random password, nothing else on the machine touched.
-pub mod leash;
+pub mod child_supervisor;
 pub mod mariadb;
 
 use std::net::{Ipv4Addr, TcpListener};

@@ -3,7 +3,7 @@
 //! Steps at a start, in this order so that a start cut short anywhere leaves nothing that a later one mistakes for data: take the folder's lock;
 //! make the data folder under another name and rename it when it is whole; start the server with an init file that (again) sets its two
 //! passwords; wait until it answers.
-use crate::leash::Leashed;
+use crate::child_supervisor::Leashed;
 use std::fs::{self, File, Permissions};
 use std::io::{Read, Write};
 use std::net::{Ipv4Addr, TcpStream};

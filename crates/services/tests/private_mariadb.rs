@@ -1,7 +1,7 @@
 //! The private MariaDB starts, refuses what it must, and leaves nothing behind.
 use std::fs;
 use std::time::{Duration, Instant};
-use velvet_dial_services::leash::Leashed;
+use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{MariaDb, StartError};
 
 #[test]

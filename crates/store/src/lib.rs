@@ -24,7 +24,7 @@ use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr, SqlxMySqlErro
 use std::time::Duration;
 use thiserror::Error;
 use uuid::Uuid;
-use velvet_dial_core::record::SealError;
+use velvet_dial_core::signing::SealError;
 use zone::Zone;
 
 /// Why something could not be read or written.

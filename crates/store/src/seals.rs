@@ -1,4 +1,4 @@
-//! The heads of all ledgers, sealed together from time to time ([`velvet_dial_core::record::SealedHeads`]).
+//! The heads of all ledgers, sealed together from time to time ([`velvet_dial_core::signing::SealedHeads`]).
 use crate::entity::{entry, record, sealed_heads};
 use crate::{Connection, StoreError, from_json, json, now};
 use sea_orm::ActiveValue::Set;
@@ -7,7 +7,8 @@ use sea_orm::{
 };
 use std::collections::BTreeMap;
 use uuid::Uuid;
-use velvet_dial_core::record::{Chained, LedgerHead, SealedHeads, document_of, root};
+use velvet_dial_core::record::Chained;
+use velvet_dial_core::signing::{LedgerHead, SealedHeads, document_of, root};
 
 /// Entries of so long before the last seal are looked at again, ms: another server's clock may be behind.
 const SLACK_MS: i64 = 3_600_000;

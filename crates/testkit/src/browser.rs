@@ -3,7 +3,7 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use thirtyfour::prelude::*;
-use velvet_dial_services::{free_port, leash::Leashed};
+use velvet_dial_services::{child_supervisor::Leashed, free_port};
 
 /// A browser with an empty profile; quit it with [`Browser::quit`], or drop it and its driver ends it.
 pub struct Browser {

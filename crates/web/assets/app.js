@@ -3,7 +3,7 @@
 "use strict";
 
 document.addEventListener("alpine:init", () => {
-  Alpine.data("bench", () => ({
+  Alpine.data("screen", () => ({
     front: "",
     drawer: false,
     slide() { this.drawer = !this.drawer; },
@@ -197,7 +197,7 @@ let stopCalled = false;
 let stopWritten = false;
 const vdStopCalled = (told) => {
   stopCalled = Boolean(told.stop);
-  if (told.stop_written && !stopWritten) htmx.ajax("GET", location.pathname + location.search, { target: "#bench", swap: "outerMorph" });
+  if (told.stop_written && !stopWritten) htmx.ajax("GET", location.pathname + location.search, { target: "#screen", swap: "outerMorph" });
   stopWritten = told.stop_written;
 };
 setInterval(() => { if (stopCalled || document.getElementById("stop-call")) vdStopNotes(); }, 900);
@@ -294,10 +294,10 @@ const said = (html) => {
 };
 // The screen as the server answered it, with what was typed and what is wrong, in place of the one that stands.
 const showBench = (html) => {
-  const bench = new DOMParser().parseFromString(html, "text/html").getElementById("bench");
-  const stands = document.getElementById("bench");
-  if (!bench || !stands) return false;
-  const shown = document.importNode(bench, true);
+  const fresh = new DOMParser().parseFromString(html, "text/html").getElementById("screen");
+  const stands = document.getElementById("screen");
+  if (!fresh || !stands) return false;
+  const shown = document.importNode(fresh, true);
   stands.replaceWith(shown);
   htmx.process(shown);
   fade();

@@ -55,7 +55,7 @@
       say(`live-${name}-says`, bar?.[1] ?? (name === "warm" ? "not asked here" : ""));
     }
     // The oil has left what this point is read at: the screen goes on to the next.
-    if (told.late && late !== live.dataset.point) { late = live.dataset.point; htmx.ajax("GET", location.pathname, { target: "#bench", swap: "outerMorph" }); }
+    if (told.late && late !== live.dataset.point) { late = live.dataset.point; htmx.ajax("GET", location.pathname, { target: "#screen", swap: "outerMorph" }); }
     show("live-stop", id("stop-call") ? null : told.stop);
     vdStopCalled(told);
     offered = told.hold ?? told.so_far;

@@ -2,6 +2,8 @@
 // a zoom asks for finer ones.
 "use strict";
 
+// The pressure scale reaches at least so far up, so that the noise of an engine at rest is not drawn as high as a swing.
+const VD_LEAST_TOP = { kPa: 100, bar: 1, psi: 15 };
 const vdColour = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
 // One strip in a box. `taken` hears the zoom.
@@ -17,7 +19,7 @@ const vdStrip = (box, { unit, height = 220, zoomed = null, pressed = null }) => 
     legend: { show: false },
     cursor: { drag: { x: zoomed !== null, y: false, setScale: zoomed !== null }, points: { show: false } },
     select: { show: zoomed !== null },
-    scales: { x: { time: false }, p: { range: (_, low, high) => [Math.min(0, low ?? 0), Math.max((high ?? 1) * 1.06, 0.1)] }, n: { range: (_, low, high) => [0, Math.max((high ?? 1000) * 1.15, 1000)] }, c: { range: box.dataset.temperature === "f" ? [32, 302] : [0, 150] } },
+    scales: { x: { time: false }, p: { range: (_, low, high) => [Math.min(0, low ?? 0), Math.max((high ?? 1) * 1.06, VD_LEAST_TOP[unit] ?? 0.1)] }, n: { range: (_, low, high) => [0, Math.max((high ?? 1000) * 1.15, 1000)] }, c: { range: box.dataset.temperature === "f" ? [32, 302] : [0, 150] } },
     axes: [axis({ size: 30, values: (_, all) => all.map(clock), space: 70 }), axis({ scale: "p", size: 54, values: (_, all) => all.map((v) => `${v}`) }), axis({ scale: "n", side: 1, size: 54, grid: { show: false } })],
     series: [
       {},

@@ -4,7 +4,8 @@ use chrono::{DateTime, Utc};
 use clap::Args;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use velvet_dial_core::case::{self, Basis, Setting};
+use velvet_dial_core::diagnosis;
+use velvet_dial_core::diagnosis::{Basis, Setting};
 use velvet_dial_core::limits::questionable;
 
 /// Case files to diagnose.
@@ -23,7 +24,7 @@ impl Diagnose {
     pub fn run(&self) -> ExitCode {
         let setting = Setting { now: self.now, ..Setting::default() };
         answer_each(&self.files, None, |case, tracer| {
-            let diagnosis = case::diagnose(case, tracer, &setting);
+            let diagnosis = diagnosis::diagnose(case, tracer, &setting);
             if diagnosis.verdict.basis == Basis::RuleOfThumb {
                 eprintln!(
                     "{}: no sheet given; judged by the rule of thumb of 70 kPa for each 1000 rpm hot, which is never a pass for a warranty",
@@ -33,7 +34,7 @@ impl Diagnose {
             for question in case.spec.iter().flat_map(|sheet| &sheet.points).filter_map(questionable) {
                 eprintln!("{}: {question}", case.id.as_deref().unwrap_or("case"));
             }
-            json_of(case::report(case, &diagnosis))
+            json_of(diagnosis::report(case, &diagnosis))
         })
     }
 }

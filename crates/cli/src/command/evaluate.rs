@@ -40,7 +40,7 @@ pub struct Evaluate {
 }
 
 impl Evaluate {
-    /// Draws, asks, prints.
+    /// Draws engines, asks, prints.
     pub fn run(&self) -> ExitCode {
         if self.believes {
             let rows = believed();

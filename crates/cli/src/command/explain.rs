@@ -5,10 +5,13 @@ use clap::Args;
 use std::fs;
 use std::path::PathBuf;
 use std::process::ExitCode;
-use velvet_dial_core::case::{self, Act, Deed, Setting};
+use velvet_dial_core::case::{Act, Deed};
+use velvet_dial_core::diagnosis;
+use velvet_dial_core::diagnosis::Setting;
+use velvet_dial_core::experience::Memory;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::oil::Oil;
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{Memory, Strike};
+use velvet_dial_core::trace::Exclusion;
 
 /// What to explain.
 #[derive(Debug, Args)]
@@ -21,7 +24,7 @@ pub struct Explain {
     memory: Option<PathBuf>,
     /// A cause struck out and the finding it rests on, for example relief_open:relief_plunger=free. It comes back when the finding is not in the case.
     #[arg(long = "strike", value_name = "CAUSE:FINDING", value_parser = strike)]
-    strikes: Vec<Strike>,
+    exclusions: Vec<Exclusion>,
     /// The oil's own data sheet in place of its grade's typical values: viscosity at 40 °C and at 100 °C in mm²/s, for example 63,10.7.
     #[arg(long, value_name = "NU40,NU100", value_parser = sheet_oil)]
     oil: Option<Oil>,
@@ -33,14 +36,14 @@ pub struct Explain {
     now: Option<DateTime<Utc>>,
 }
 
-fn strike(text: &str) -> Result<Strike, String> {
+fn strike(text: &str) -> Result<Exclusion, String> {
     let Some((cause, because)) = text.split_once(':').filter(|(_, because)| !because.is_empty()) else {
         return Err("a strike is a cause and the fact it rests on, for example relief_open:relief_plunger=free".to_owned());
     };
     if knowledge().cause(cause).is_none() {
         return Err(format!("“{cause}” is no cause known here"));
     }
-    Ok(Strike { cause: cause.to_owned(), because: because.to_owned() })
+    Ok(Exclusion { cause: cause.to_owned(), because: because.to_owned() })
 }
 
 /// Density at 15 °C where a sheet's two viscosities stand alone, kg/m³.
@@ -62,14 +65,14 @@ impl Explain {
                 return ExitCode::from(2);
             }
         };
-        let setting = Setting { now: self.now, memory: memory.as_ref(), strikes: &self.strikes };
+        let setting = Setting { now: self.now, memory: memory.as_ref(), exclusions: &self.exclusions };
         answer_each(&self.files, self.oil, |case, tracer| {
             let mut case = case.clone();
             if self.put_right {
                 case.acts.push(Act::of(Deed::Repair));
             }
-            let diagnosis = case::diagnose(&case, tracer, &setting);
-            json_of(case::explain(&case, tracer, &setting, &diagnosis))
+            let diagnosis = diagnosis::diagnose(&case, tracer, &setting);
+            json_of(diagnosis::explain(&case, tracer, &setting, &diagnosis))
         })
     }
 }

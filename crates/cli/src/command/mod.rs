@@ -61,7 +61,7 @@ enum Command {
 
 /// Runs what was asked for.
 pub fn run(cli: Cli) -> ExitCode {
-    let broken: Vec<String> = velvet_dial_core::trace::knowledge::faults().into_iter().chain(velvet_dial_core::flag::fault()).collect();
+    let broken: Vec<String> = velvet_dial_core::knowledge::faults().into_iter().chain(velvet_dial_core::safety::fault()).collect();
     if !broken.is_empty() {
         eprintln!("The knowledge files do not hold together:\n  {}", broken.join("\n  "));
         return ExitCode::FAILURE;

@@ -12,7 +12,7 @@ use thiserror::Error;
 use tracing_subscriber::EnvFilter;
 use velvet_dial_rig::recorder::{self, Door};
 use velvet_dial_rig::tls::{self, TlsError};
-use velvet_dial_services::leash::Leashed;
+use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
 use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, Role, StoreError, accounts, jobs};

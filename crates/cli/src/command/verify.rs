@@ -8,9 +8,10 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 use thiserror::Error;
 use uuid::Uuid;
-use velvet_dial_core::record::{
-    Chained, Depth, FIRST_FORMAT, LedgerHead, REMOVED, Record, SealError, Verified, check_seals, head, made_here, public_keys,
-    report_of_pages, verified, verify,
+use velvet_dial_core::record::Chained;
+use velvet_dial_core::record::{FIRST_FORMAT, Record};
+use velvet_dial_core::signing::{
+    Depth, LedgerHead, REMOVED, SealError, Verified, check_seals, head, made_here, public_keys, report_of_pages, verified, verify,
 };
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, jobs, seals};
 use velvet_dial_web::state::{KEY_FILE, KeyFileError, Keys};

@@ -1,7 +1,8 @@
 //! Whoever can write the whole database, and not the folder with the keys and the file of seals, is found out by `verify --shop`: twenty-five ways to change what was written.
 use super::{lines, run};
 use sea_orm::{ConnectionTrait, DbBackend, Statement};
-use velvet_dial_core::record::{FIRST_FORMAT, FORMAT, Record, Signer, seal, sign, without_customer};
+use velvet_dial_core::record::{FIRST_FORMAT, FORMAT, Record};
+use velvet_dial_core::signing::{Signer, seal, sign, without_customer};
 use velvet_dial_store::{Connection, Viewer, accounts, jobs};
 use velvet_dial_testkit::{copy_of, fresh_database};
 use velvet_dial_web::state::{KEY_FILE, Keys, seal_ledgers};

@@ -4,14 +4,16 @@ use crate::support::{known, odds};
 use serde_json::{Map, Value, json};
 use std::collections::BTreeSet;
 use velvet_dial_core::calculator::Calculator;
-use velvet_dial_core::case::{Phase, how, parse};
+use velvet_dial_core::case::{Phase, parse};
 use velvet_dial_core::circuit::Card;
-use velvet_dial_core::opened::{CrankSaid, JournalSaid, Spring, StripDown, debris, debris_faults, opening_said, plan, repair_of};
+use velvet_dial_core::diagnosis::how;
+use velvet_dial_core::knowledge::{Access, Reached, knowledge};
+use velvet_dial_core::opened::{debris, debris_faults, opening_said, plan, repair_of};
 use velvet_dial_core::rigging;
 use velvet_dial_core::schools::school;
 use velvet_dial_core::script::script;
 use velvet_dial_core::start_up::StartUp;
-use velvet_dial_core::trace::knowledge::{Access, Reached, knowledge};
+use velvet_dial_core::strip_down::{CrankSaid, JournalSaid, Spring, StripDown};
 use velvet_dial_core::trade;
 
 const KEYS: &str = "say engine layout points told read found how how_not opens repair_opens offered not_offered steps steps_not ready opening looks setup outcomes causes raised lowered \

@@ -4,6 +4,7 @@ use serde_json::{Value, json};
 use velvet_dial_core::calculator::*;
 use velvet_dial_core::field;
 use velvet_dial_core::instrument::Instrument;
+use velvet_dial_core::thread::threads;
 
 fn run(name: &str, input: &Value) -> Result<Value, String> {
     Calculator::named(name).unwrap().run(&input.to_string()).map_err(|error| error.to_string())
@@ -504,6 +505,6 @@ fn every_calculator_is_asked_by_its_own_schema() {
         };
         form.insert(first.name.clone(), "many".to_owned());
         let wrong = input(calculator, &form, &at_hand, psi).unwrap_err();
-        assert!(wrong.iter().any(|(name, sentence)| *name == first.name && sentence.contains("“many” is no number")), "{wrong:?}");
+        assert!(wrong.iter().any(|(name, sentence)| *name == first.name && sentence.contains("“many” is not a number")), "{wrong:?}");
     }
 }

@@ -2,9 +2,10 @@
 use crate::support::{example, hot, known, leader, odds, with};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{self, Setting, diagnose, parse, report, spec_points};
+use velvet_dial_core::case::{parse, spec_points};
+use velvet_dial_core::diagnosis::{Setting, diagnose, report};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Tracer, entropy_bits};
 
 #[test]
@@ -148,7 +149,7 @@ fn what_it_cannot_bring_over_it_does_not_judge() {
     );
     assert_eq!((far.decision, far.point), (Decision::NotMeasured, None));
     let thumb = known(&with(|v| v["spec"] = Value::Null)).1.verdict;
-    assert_eq!(thumb.basis, case::Basis::RuleOfThumb);
+    assert_eq!(thumb.basis, velvet_dial_core::diagnosis::Basis::RuleOfThumb);
     assert_eq!(thumb.points[0].point.min_kpa, Some(52.5));
 }
 

@@ -3,11 +3,12 @@ use crate::support::with;
 use chrono::Datelike;
 use chrono::{DateTime, NaiveDateTime, NaiveTime, TimeDelta, Timelike, Utc, Weekday};
 use proptest::prelude::*;
-use velvet_dial_core::case::{Act, Case, Deed, Phase, Reading, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::case::{Act, Case, Deed, Phase, Reading, parse, spec_points};
 use velvet_dial_core::clock::{Hours, PlainWall, Span, Task, Wall};
-use velvet_dial_core::opened::{Promise, plan, schedule, tasks};
+use velvet_dial_core::diagnosis::{Setting, diagnose};
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::opened::{Plan, Promise, Waits, plan, schedule, tasks, waits};
 use velvet_dial_core::trace::Tracer;
-use velvet_dial_core::trace::knowledge::knowledge;
 
 /// A clock that goes forward by an hour at a moment, as clocks do.
 struct Jumps(DateTime<Utc>);
@@ -137,14 +138,14 @@ fn what_is_done_is_not_planned_again() {
     let mut case = case();
     let all = names(&case);
     for part in
-        ["It cools|Oil drains|", "Look at what lies open|Put it right|Close it again|Sealant cures|", "Warm it up and prove it|Oil settles"]
+        ["Engine cools|Oil drains|", "Look at what is open|Repair|Close it again|Sealant cures|", "Warm it up and recheck|Oil settles"]
     {
         assert!(all.contains(part), "{all}");
     }
     case.acts.push(Act { cause: Some("pickup_air".into()), ..Act::of(Deed::Repair) });
-    assert_eq!(names(&case), "Warm it up and prove it|Oil settles|Level, leaks, hand over");
+    assert_eq!(names(&case), "Warm it up and recheck|Oil settles|Level, leaks, hand-over");
     case.readings.push(Reading { phase: Phase::After, ..Reading::of(780.0, 98.0, 160.0) });
-    assert_eq!(names(&case), "Oil settles|Level, leaks, hand over");
+    assert_eq!(names(&case), "Oil settles|Level, leaks, hand-over");
 }
 
 /// What cannot be ready says so by its first task that is too late; parts that come late push what needs them; one minute too late slips as far as the next hours.
@@ -168,4 +169,29 @@ fn a_promise_that_cannot_be_kept_is_told() {
     assert!(waits.too_late == Some(1) && waits.parts_by < list[1].not_before);
     assert_eq!(waits.ready_at, moment("2026-03-09T09:00:00Z"));
     assert_eq!(waits.tasks[1].earliest.0.hour(), 12);
+}
+
+/// A wait is asked and planned only where the repair has it: nothing soaks for a pickup seal, an outside repair cools and cures nothing, an oil change drains.
+#[test]
+fn a_repair_waits_only_for_what_it_has() {
+    let case = case();
+    let tracer = Tracer::new(&case.engine, &spec_points(&case)).unwrap();
+    let plan = plan(&case, &diagnose(&case, &tracer, &Setting::default()), None);
+    let soaking = Promise { soak_minutes: 25.0, ..promise("2026-03-06T16:00:00Z") };
+    for cause in &knowledge().causes {
+        let (has, tasks) = (waits(&case, &plan, cause), tasks(&case, &plan, cause, &soaking));
+        let planned = |word: &str| tasks.iter().any(|task| task.name.starts_with(word));
+        assert_eq!(has.soaks.is_empty(), !planned("Soaks: "), "{}", cause.id);
+        assert_eq!(
+            (has.cool, has.drain, has.cure),
+            (planned("Engine cools"), planned("Oil drains"), planned("Sealant cures")),
+            "{}",
+            cause.id
+        );
+    }
+    let of = |plan: &Plan, id: &str| waits(&case, plan, knowledge().causes.iter().find(|cause| cause.id == id).unwrap());
+    assert!(of(&plan, "relief_open").soaks.contains("plunger") && of(&plan, "pickup_air").soaks.is_empty());
+    let outside = Plan { openings: Vec::new(), ..plan.clone() };
+    assert_eq!(of(&outside, "sender"), Waits::default());
+    assert_eq!(of(&outside, "oil_degraded"), Waits { drain: true, ..Waits::default() });
 }

@@ -1,12 +1,13 @@
 //! Whatever a form or a file accepts can be worked out: engines, sheets, gauges and readings at the ends of their ranges, in any mixture.
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{Setting, diagnose, parse, report, spec_points};
+use velvet_dial_core::case::{parse, spec_points};
 use velvet_dial_core::circuit::{CamFeed, Cooler, Port, PumpDrive, PumpKind, Rockers};
+use velvet_dial_core::diagnosis::curves;
+use velvet_dial_core::diagnosis::{Setting, diagnose, report};
 use velvet_dial_core::field::{self, Field};
 use velvet_dial_core::limits::questionable;
 use velvet_dial_core::oil;
-use velvet_dial_core::record::curves;
 use velvet_dial_core::trace::Tracer;
 
 /// The ends of a range, near them, and the middle.

@@ -3,8 +3,9 @@ use crate::support::{case, example};
 use chrono::{DateTime, TimeDelta, Utc};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::flag::{Flag, Word, flag, stops};
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::flag::{Flag, Word, flag};
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::safety::stops;
 use velvet_dial_core::trace::{Step, next_steps};
 
 fn moment(minute: i64) -> DateTime<Utc> {
@@ -288,8 +289,8 @@ fn overruling_is_for_one_test_and_ends_by_itself() {
     // The planner lets the one test through, and nothing else that needs the engine running.
     let value = ledger("read:750@100=10 overrule:tilt", true);
     let case = case(&value);
-    let setting = velvet_dial_core::case::Setting { now: Some(moment(5)), ..Default::default() };
-    let known = velvet_dial_core::case::diagnose(&case, &crate::support::tracer(&case), &setting);
+    let setting = velvet_dial_core::diagnosis::Setting { now: Some(moment(5)), ..Default::default() };
+    let known = velvet_dial_core::diagnosis::diagnose(&case, &crate::support::tracer(&case), &setting);
     let mut situation = known.situation(&case);
     let running = |steps: Vec<velvet_dial_core::trace::Proposal>| -> Vec<&'static str> {
         steps.iter().filter_map(|p| p.check()).filter(|check| knowledge().check(check).unwrap().running(&case.engine)).collect()
@@ -349,7 +350,7 @@ fn any_word() -> impl Strategy<Value = String> {
 }
 
 fn stopping() -> Vec<String> {
-    let of = |check: &velvet_dial_core::trace::knowledge::Check| -> Vec<String> {
+    let of = |check: &velvet_dial_core::knowledge::Check| -> Vec<String> {
         check
             .outcomes
             .iter()

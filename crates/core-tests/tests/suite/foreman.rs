@@ -2,8 +2,8 @@
 use crate::support::{example, known, leader, odds};
 use serde_json::{Map, Value, json};
 use std::collections::BTreeSet;
-use velvet_dial_core::case::Diagnosis;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::diagnosis::Diagnosis;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::trace::{Enough, Proposal, Step};
 
 /// Of a hundred cases so many must be met.

@@ -1,11 +1,12 @@
 //! What the tool may not be too sure of: other draws give the same figures, a verdict says no more than its readings, and nobody opens an engine on odds alone.
 use crate::support::{case, hot, known, odds, with};
 use serde_json::{Value, json};
-use velvet_dial_core::case::{Diagnosis, ProofWord, Setting, diagnose, proof, spec_points};
+use velvet_dial_core::case::spec_points;
+use velvet_dial_core::diagnosis::{Diagnosis, ProofWord, Setting, diagnose, proof};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::oil;
 use velvet_dial_core::start_up::{MOST_STOP_S, StartUp};
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Assumed, Enough, Step, Tracer};
 
 fn read(readings: &[Value]) -> Value {

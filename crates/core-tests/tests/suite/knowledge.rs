@@ -1,7 +1,7 @@
 //! The knowledge files: the trade's whole vocabulary, every row reachable, every reason given, every claim of a row borne out.
 use velvet_dial_core::circuit::{Fault, Layout, PumpDrive};
-use velvet_dial_core::flag;
-use velvet_dial_core::trace::knowledge::*;
+use velvet_dial_core::knowledge::*;
+use velvet_dial_core::safety;
 
 /// The causes and their groups, the checks with their minutes and outcomes, and the circumstances: the product's vocabulary, kept apart from the files.
 const CAUSES: &str = "sender indication, wiring indication, test_gauge indication, oil_low oil, oil_over oil, oil_thin oil, oil_diluted oil, oil_degraded oil,
@@ -35,7 +35,7 @@ fn words(text: &str) -> Vec<String> {
 #[test]
 fn the_files_hold_together_and_hold_the_whole_vocabulary() {
     assert_eq!(faults(), Vec::<String>::new());
-    assert_eq!(flag::fault(), None);
+    assert_eq!(safety::fault(), None);
     let know = knowledge();
     let mut causes: Vec<String> = know.causes.iter().map(|cause| format!("{} {}", cause.id, cause.group)).collect();
     let mut expected = words(CAUSES);
@@ -192,7 +192,7 @@ fn safety_rules_name_only_what_there_is() {
     for rule in ["noise=deep_knock", "build_time=none", "pickup_tube=cracked", "sump_debris=bearing_metal", "pump_drive_look=broken"] {
         assert!(stops.contains(&rule.to_owned()), "{rule}");
     }
-    assert!(!stops.contains(&"noise=none".to_owned()) && !flag::stops("noise", "rattle") && !flag::stops("level", "ok"));
+    assert!(!stops.contains(&"noise=none".to_owned()) && !safety::stops("noise", "rattle") && !safety::stops("level", "ok"));
     assert!(
         know.causes.iter().filter(|cause| cause.fault == Fault::None).count() == 7,
         "indication, within the sheet, worn lobes and the unknown leave the oil alone"

@@ -3,11 +3,12 @@
 use crate::support::{card, even, example, layouts};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{Setting, diagnose, explain, parse, report, spec_points};
+use velvet_dial_core::case::{parse, spec_points};
 use velvet_dial_core::circuit::nominal::{self, Unknowns};
 use velvet_dial_core::circuit::*;
+use velvet_dial_core::diagnosis::{Setting, diagnose, explain, report};
+use velvet_dial_core::knowledge::{BANDS, Check, Knowledge, knowledge};
 use velvet_dial_core::oil;
-use velvet_dial_core::trace::knowledge::{BANDS, Check, Knowledge, knowledge};
 use velvet_dial_core::trace::{Finding, Tracer, weigh};
 
 /// An outcome as a finding.

@@ -1,6 +1,5 @@
 //! Every test of the core in one program, so that it is linked once.
 #![expect(clippy::indexing_slicing, clippy::unwrap_used, reason = "a test stops where it cannot go on")]
-mod believe;
 mod bolts;
 mod calculator;
 mod capture;
@@ -15,13 +14,14 @@ mod foreman;
 mod humility;
 mod knowledge;
 mod laws;
+mod library_import;
 mod oil;
 mod opened;
 mod planner;
+mod plausibility;
 mod record;
 mod running;
 mod script;
-mod shelf;
 mod stories;
 mod support;
 mod trace;

@@ -2,12 +2,14 @@
 use crate::support::{case, example, hot, known, odds, sheet, tracer, with};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{Setting, diagnose, parse};
+use velvet_dial_core::case::parse;
 use velvet_dial_core::circuit::nominal::{self, DIMENSIONS};
 use velvet_dial_core::circuit::{Card, Circuit, Fault, Law, Place, Unknowns, Working};
+use velvet_dial_core::diagnosis::{Setting, diagnose};
+use velvet_dial_core::knowledge::{Access, knowledge};
 use velvet_dial_core::oil;
 use velvet_dial_core::opened::*;
-use velvet_dial_core::trace::knowledge::{Access, knowledge};
+use velvet_dial_core::strip_down::{CrankSaid, JournalKind, JournalSaid, Spring, StripDown, places, spring_opens_kpa};
 
 const NEW_MM: f64 = 0.04;
 
@@ -294,8 +296,14 @@ fn the_plan_says_what_is_opened_what_it_costs_and_what_stays_hidden() {
     assert!(pickup.beyond.iter().any(|(check, access, _)| check.id == "cam_bearings" && *access == Access::EngineOut));
     assert!(pickup.hand.contains(&"new pickup seal") && pickup.hand.contains(&"plastic clearance strip in its packet"));
     let map = opening.looks.iter().find(|look| look.check.id == "journal_map").unwrap();
-    let all: f64 = opening.looks.iter().map(|look| look.minutes).sum();
-    assert!(map.waits && (pickup.looking_minutes() - (120.0 + all - map.minutes)).abs() < 1e-9, "every journal only when a strip says so");
+    let seal = opening.looks.iter().find(|look| look.check.id == "pickup_seal").unwrap();
+    let counted: f64 = opening.looks.iter().filter(|look| look.counts()).map(|look| look.minutes).sum();
+    assert!(
+        seal.counts() && (pickup.looking_minutes() - (120.0 + counted)).abs() < 1e-9,
+        "the look that proves the leader is in the estimate"
+    );
+    assert!(map.waits && !map.counts(), "every journal only when a strip says so");
+    assert!(opening.looks.iter().any(|look| !look.needed), "what is seen in passing is an option and not in the estimate");
     let leader = &pickup.costs[0];
     assert_eq!(leader.cause.id, "pickup_air");
     // A starved crank is mended with what starved it: two together cost more than either alone.
@@ -325,7 +333,7 @@ fn a_finding_that_does_not_fit_is_told_from_one_that_does() {
     };
     let of = |value: &Value| {
         let (case, now) = known(value);
-        surprises(&case, &now, &plan(&case, &now, None), None)
+        unexpected_findings(&case, &now, &plan(&case, &now, None), None)
     };
     let fits = of(&joint(json!({ "check": "pickup_seal", "outcome": "one_sided" })));
     assert!(fits.is_empty(), "{fits:?}");
@@ -336,6 +344,6 @@ fn a_finding_that_does_not_fit_is_told_from_one_that_does() {
     // Outside and before the yes it is a finding like any other; after it, it stops.
     let fuel = joint(json!({ "check": "oil_look", "outcome": "fuel", "at": "2026-11-20T10:00:00Z" }));
     let (case, now) = known(&fuel);
-    let at = |yes: &str| surprises(&case, &now, &plan(&case, &now, None), Some(yes.parse().unwrap())).len();
+    let at = |yes: &str| unexpected_findings(&case, &now, &plan(&case, &now, None), Some(yes.parse().unwrap())).len();
     assert_eq!((at("2026-11-20T11:00:00Z"), at("2026-11-20T09:00:00Z")), (0, 1));
 }

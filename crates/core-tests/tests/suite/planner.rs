@@ -2,9 +2,10 @@
 use crate::support::{hot, known, tracer, with};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{EngineIs, OilIs, Setting, SumpIs, explain, report};
+use velvet_dial_core::case::{EngineIs, OilIs, SumpIs};
 use velvet_dial_core::circuit::{Card, Layout};
-use velvet_dial_core::trace::knowledge::{Access, Engine, Sump, knowledge};
+use velvet_dial_core::diagnosis::{Setting, explain, report};
+use velvet_dial_core::knowledge::{Access, Engine, Sump, knowledge};
 use velvet_dial_core::trace::*;
 
 /// A job at which nothing was read yet, with the bench as given.
@@ -148,7 +149,7 @@ fn a_clean_strip_down_raises_what_is_not_on_the_list_and_never_settles_it() {
         known(&value).1
     };
     let (before, after) = (low(&[]), low(&sound));
-    let other = |diagnosis: &velvet_dial_core::case::Diagnosis| crate::support::odds(diagnosis, "something_else");
+    let other = |diagnosis: &velvet_dial_core::diagnosis::Diagnosis| crate::support::odds(diagnosis, "something_else");
     assert!(
         sound.len() >= 29 && other(&after) > 20.0 * other(&before) && other(&after) > 0.08,
         "{} after {}",

@@ -3,11 +3,14 @@ use crate::support::{known, with};
 use chrono::TimeDelta;
 use proptest::prelude::*;
 use serde_json::json;
-use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::case::{Case, Phase, parse, spec_points};
+use velvet_dial_core::diagnosis::SPEEDS;
+use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
+use velvet_dial_core::experience::Known;
+use velvet_dial_core::knowledge::{fingerprint, knowledge};
 use velvet_dial_core::limits::{Decision, overall};
-use velvet_dial_core::record::{FORMAT, Ledger, Line, Papers, Record, Recording, RepairSaid, SPEEDS, Taken, record};
-use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
-use velvet_dial_core::trace::{Known, Tracer};
+use velvet_dial_core::record::{FORMAT, Ledger, Line, Papers, Record, Recording, RepairSaid, Taken, record};
+use velvet_dial_core::trace::Tracer;
 
 /// A repair by its cause: `?` is one that is not on the list, and `!` before it a stopgap.
 fn repair(cause: &str, minute: i64) -> RepairSaid {
@@ -262,10 +265,10 @@ fn a_proof_names_what_is_missing() {
             case["instruments"]["g2"]["class_percent"] = json!(2.5);
             change(case);
         }));
-        velvet_dial_core::case::proof(&case, &now).unwrap()
+        velvet_dial_core::diagnosis::proof(&case, &now).unwrap()
     };
     let nothing = |_: &mut serde_json::Value| {};
-    use velvet_dial_core::case::ProofWord::*;
+    use velvet_dial_core::diagnosis::ProofWord::*;
     assert_eq!((told(&good, &nothing).word, told(&good, &nothing).says), (Proven, Vec::new()));
     type Change<'a> = &'a dyn Fn(&mut serde_json::Value);
     let rows: [(&[serde_json::Value], Change<'_>, _, &str); 8] = [
@@ -303,7 +306,9 @@ fn every_word_of_a_record_is_read_back_by_its_id() {
 /// A sealed report holds as it was made; with any one byte of it changed it does not, whichever byte that is.
 #[test]
 fn a_report_with_one_byte_changed_is_told() {
-    use velvet_dial_core::record::{Chained, Record, SealError, Signed, Signer, head, public_keys, seal, sign, verify};
+    use velvet_dial_core::record::Record;
+    use velvet_dial_core::record::{Chained, Signed};
+    use velvet_dial_core::signing::{SealError, Signer, head, public_keys, seal, sign, verify};
     let sealed = |mut record: Record, job: &str, entries: Vec<Chained>| seal(&mut record, job, entries).map(|()| record);
     let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
     let entry = |seq: i32, body: &str| Chained {
@@ -394,7 +399,7 @@ proptest! {
         customer in "[ -~]{0,40}|commitment:[0-9a-f]{64}",
         lines in prop::collection::vec(("[ -~éß中\u{202e}]{0,40}|commitment:[0-9a-f]{64}", "[ -~]{0,12}", any::<bool>()), 0..6),
     ) {
-        use velvet_dial_core::record::{Depth, Signer, document_of, is_commitment, seal, sign, verified, without_customer};
+        use velvet_dial_core::signing::{Depth, Signer, document_of, is_commitment, seal, sign, verified, without_customer};
         let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
         let mut clear = plain_record(&case);
         clear.papers.customer = customer;
@@ -427,7 +432,7 @@ proptest! {
 /// The customer is taken out of a signed report, and it holds as before; what is said of them in between cannot be changed, nor taken out bit by bit.
 #[test]
 fn a_report_holds_without_its_customer() {
-    use velvet_dial_core::record::{Depth, REMOVED, SealError, Signer, seal, sign, verified, without_customer};
+    use velvet_dial_core::signing::{Depth, REMOVED, SealError, Signer, seal, sign, verified, without_customer};
     let case = parse(with(|_| {}).to_string().as_bytes()).unwrap();
     let clear = Record { papers: Papers { customer: "Lysander Quill, \"ext. 12\"".into(), ..papers() }, ..made(&case).1 };
     let mut kept = clear.clone();
@@ -436,7 +441,7 @@ fn a_report_holds_without_its_customer() {
     seal(&mut kept, "job", Vec::new()).unwrap();
     sign(&mut kept, &Signer::of_seed(&[7; 32]));
     let text = serde_json::to_string(&kept).unwrap();
-    let hash = |text: &str| velvet_dial_core::record::document_of(text.as_bytes()).unwrap();
+    let hash = |text: &str| velvet_dial_core::signing::document_of(text.as_bytes()).unwrap();
     let (read, held) = verified(text.as_bytes(), Depth::Seal).unwrap();
     assert_eq!((&read.papers.customer, &read.log[0].what), (&clear.papers.customer, &clear.log[0].what));
     assert!(!held.customer_removed && held.signed_by.is_some());
@@ -468,9 +473,9 @@ fn reports_of_before_still_hold() {
         (include_str!("golden/report-2.json"), true),
         (include_str!("golden/report-3.json"), true),
     ] {
-        let held = velvet_dial_core::record::verify(text.as_bytes()).unwrap();
+        let held = velvet_dial_core::signing::verify(text.as_bytes()).unwrap();
         assert_eq!((held.signed_by.is_some(), held.draft, held.unchained), (signed, false, 0));
         let changed = text.replacen("\"kpa\":1", "\"kpa\":2", 1);
-        assert!(changed != text && velvet_dial_core::record::verify(changed.as_bytes()).is_err());
+        assert!(changed != text && velvet_dial_core::signing::verify(changed.as_bytes()).is_err());
     }
 }

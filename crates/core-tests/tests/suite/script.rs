@@ -57,7 +57,7 @@ fn doing_each_point_as_it_comes_ends_it() {
             assert!(!asked.contains(&point.id), "{} is asked twice", point.id);
             assert!(!point.act.is_empty() && !point.title.is_empty());
             if let Some(check) = point.check {
-                let outcome = velvet_dial_core::trace::knowledge::knowledge().check(check).unwrap().outcomes.first().unwrap().id.clone();
+                let outcome = velvet_dial_core::knowledge::knowledge().check(check).unwrap().outcomes.first().unwrap().id.clone();
                 job.evidence.push(Evidence::of(check, &outcome));
             } else {
                 let cold = point.id == "cold-idle";

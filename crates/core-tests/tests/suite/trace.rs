@@ -2,9 +2,11 @@
 use crate::support::{case, hot, known, known_in, leader, odds, tracer, with};
 use proptest::prelude::*;
 use serde_json::{Value, json};
-use velvet_dial_core::case::{Diagnosis, Setting, diagnose, explain, parse, spec_points};
+use velvet_dial_core::case::{parse, spec_points};
+use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose, explain};
+use velvet_dial_core::experience::{Memory, OWN_JOBS, OWN_TIMES, Took};
+use velvet_dial_core::knowledge::{BANDS, Link, knowledge};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::knowledge::{BANDS, Link, knowledge};
 use velvet_dial_core::trace::*;
 
 fn cold(kpa: f64) -> Value {
@@ -120,7 +122,7 @@ fn readings_in_another_order_or_split_among_gauges_say_the_same() {
     turned.reverse();
     let other = known(&read(&turned)).1;
     for (a, b) in one.posterior.came_first.iter().zip(&other.posterior.came_first) {
-        // Draws are ruled out in the order of the readings, so the last decimals may differ.
+        // Samples are ruled out in the order of the readings, so the last decimals may differ.
         assert!((a - b).abs() < 1e-3, "{a} {b}");
     }
     assert_eq!(leader(&one), leader(&other));
@@ -152,8 +154,8 @@ fn a_sheet_no_engine_keeps_does_not_silence_the_readings() {
 fn a_struck_cause_stays_out_only_while_its_fact_stands() {
     let value = found(&read(&[cold(110.0), hot(750.0, 40.0), hot(2000.0, 190.0), hot(3000.0, 320.0)]), &[("relief_plunger", "free")]);
     let open = known(&value).1;
-    let strikes = [Strike { cause: "relief_open".into(), because: "relief_plunger=free".into() }];
-    let setting = Setting { strikes: &strikes, ..Setting::default() };
+    let exclusions = [Exclusion { cause: "relief_open".into(), because: "relief_plunger=free".into() }];
+    let setting = Setting { exclusions: &exclusions, ..Setting::default() };
     let struck = known_in(&value, &setting).1;
     assert!(odds(&open, "relief_open") > 1e-3 && odds(&struck, "relief_open") < 1e-6 && sums_to_one(&struck));
     assert!(struck.findings.iter().any(|finding| finding.key == "struck relief_open" && finding.label.contains("Relief valve held open")));
@@ -168,10 +170,10 @@ fn a_struck_cause_stays_out_only_while_its_fact_stands() {
     assert!(told["come_back"][0].as_str().unwrap().contains("relief_open"));
     // A strike on a fact that was never there, or on no cause, is nothing.
     let nothing = [
-        Strike { cause: "gremlins".into(), because: "relief_plunger=free".into() },
-        Strike { cause: "sender".into(), because: "knock".into() },
+        Exclusion { cause: "gremlins".into(), because: "relief_plunger=free".into() },
+        Exclusion { cause: "sender".into(), because: "knock".into() },
     ];
-    let same = known_in(&value, &Setting { strikes: &nothing, ..Setting::default() }).1;
+    let same = known_in(&value, &Setting { exclusions: &nothing, ..Setting::default() }).1;
     assert_eq!(same.posterior.came_first, open.posterior.came_first);
 }
 

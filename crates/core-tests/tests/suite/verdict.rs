@@ -2,8 +2,9 @@
 use crate::support::{example, hot, known, tracer, with};
 use proptest::prelude::*;
 use serde_json::json;
-use velvet_dial_core::case::{Change, Decider, JudgedReading, project, schema};
+use velvet_dial_core::case::schema;
 use velvet_dial_core::circuit::{Card, Cooler, PumpKind};
+use velvet_dial_core::diagnosis::{Change, Decider, JudgedReading, project};
 use velvet_dial_core::instrument::{Instrument, Sensitivity};
 use velvet_dial_core::limits::{DOUBT_ALLOWED, Decision, Sheet, decide, deciding_u_kpa, in_force, overall, probabilities};
 

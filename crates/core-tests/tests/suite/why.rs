@@ -1,10 +1,11 @@
 //! Why a cause stands where it stands, what the engines that are left would show, what would be if something were otherwise, and what a complaint asks for.
 use proptest::prelude::*;
 use serde_json::json;
-use velvet_dial_core::case::{Case, Diagnosis, Otherwise, Setting, by_sheet, diagnose, parse, reasons, spec_points, unmeasured, what_if};
+use velvet_dial_core::case::{Case, parse, spec_points};
 use velvet_dial_core::circuit::Working;
+use velvet_dial_core::diagnosis::{Diagnosis, Otherwise, Setting, by_sheet, diagnose, reasons, unmeasured, what_if};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Order, Tracer, ordered, price_if_wrong, proof_of};
 
 fn known(readings: serde_json::Value, more: serde_json::Value) -> (Case, Tracer, Diagnosis) {

@@ -176,7 +176,7 @@ fn number(question: &Question, typed: &str, liked: Units) -> Result<Value, Strin
         "°C" if bare && liked.temperature == Temperature::Fahrenheit => format!("{typed} f"),
         _ => typed.to_owned(),
     };
-    let value = field.parse(&said).map_err(|_| format!("{}: “{}” is no number.", question.label, typed.trim()))?;
+    let value = field.parse(&said).map_err(|_| format!("{}: “{}” is not a number.", question.label, typed.trim()))?;
     Ok(json!(value))
 }
 

@@ -31,7 +31,7 @@ pub use relief::{Opens, ReliefValve, relief};
 pub use screen::{Screen, Starving, starving};
 pub use sender::{LampSwitch, Lights, Reads, Transducer, lamp_switch, transducer};
 pub use strip::{Gap, Print, Strip, strip};
-pub use thread::{Family, Lookalike, Match, Origin, Stamp, Thread, ThreadMeasured, threads, which};
+pub use thread::{Lookalike, Match, Origin, Stamp, ThreadMeasured, which};
 pub use tilt::{Covered, Sump, Way, tilt};
 pub use timetable::{Planned, Step, Task, Timetable, timetable};
 

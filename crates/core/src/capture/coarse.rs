@@ -1,6 +1,6 @@
 //! A run in steps of a twentieth of a second, for all that does not look at single swings of the needle: a recorder of a thousand rows a second says no more about a hold than one
 //! of twenty.
-use super::read::Run;
+use super::run::Run;
 
 /// Width of a step, s; a slower recorder's rows are its steps.
 const STEP_S: f64 = 0.05;

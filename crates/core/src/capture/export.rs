@@ -1,5 +1,5 @@
 //! A run as a file that any table reads, and that comes back as the same run.
-use super::read::Run;
+use super::run::Run;
 use parquet::basic::{Repetition, Type as PhysicalType};
 use parquet::data_type::DoubleType;
 use parquet::file::writer::SerializedFileWriter;

@@ -4,7 +4,7 @@
 //! there; a shorter one lets go of its oldest moment. Speed and temperature are looked at without their noise. A stretch at one speed during which the oil goes on warming is
 //! a warm-up and no hold, until it slows down. Where speed was not recorded, the pressure itself has to stand still.
 use super::coarse::{Coarse, coarse};
-use super::read::Run;
+use super::run::Run;
 use super::smooth::{quantile, smooth};
 use rayon::prelude::*;
 use schemars::JsonSchema;

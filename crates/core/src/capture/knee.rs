@@ -2,7 +2,7 @@
 //!
 //! Pressure over speed of all hot running, middled in steps of speed, is laid over two straight lines that meet; where they meet is the knee. Least squares over every
 //! place where they could. Up and down of a sweep are both in it, so a gauge that lags is off by nothing to the first order.
-use super::read::Run;
+use super::run::Run;
 use super::smooth::quantile;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};

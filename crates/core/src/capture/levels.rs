@@ -1,5 +1,5 @@
 //! A run as a picture can take it: so many steps, each with its least, mean and greatest, so that no peak is lost however many samples a step holds.
-use super::read::Run;
+use super::run::Run;
 
 /// One step of a picture.
 #[derive(Debug, Clone, Copy, PartialEq)]

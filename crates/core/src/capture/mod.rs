@@ -16,6 +16,7 @@ mod needle;
 mod number;
 mod quality;
 mod read;
+mod run;
 mod smooth;
 mod start;
 mod time;
@@ -31,7 +32,8 @@ pub use knee::Sweep;
 pub use levels::{Level, levels};
 pub use needle::{Motion, Moves, Needle, Sure};
 pub use quality::Gap;
-pub use read::{Run, read, recorded};
+pub use read::{read, recorded};
+pub use run::Run;
 pub use start::SHOWS_KPA;
 pub use warm::{LeftOver, Step, WarmUp, points_to};
 

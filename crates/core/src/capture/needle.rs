@@ -3,7 +3,7 @@
 //! Each hot hold is laid on an even clock, its drift taken off, and its power spectrum taken (Hann window; Welch 1967 without overlap). A line in it that stands out is a
 //! rate; over holds at different speeds a rate that grows with the engine is an order of it, one that stays is the line's or the valve's own.
 use super::hold::{Hold, slope};
-use super::read::Run;
+use super::run::Run;
 use super::smooth::{median, quantile};
 use rayon::prelude::*;
 use realfft::RealFftPlanner;

@@ -1,6 +1,6 @@
 //! Whether the recording itself can be believed: gaps, a signal at its stop, a zero that is off or has moved.
 use super::hold::gap_s;
-use super::read::Run;
+use super::run::Run;
 use super::smooth::{median, smooth};
 use crate::count::count;
 use schemars::JsonSchema;

@@ -4,29 +4,11 @@ use super::clock::{self, Style};
 use super::columns::{Column, Mapping, Quantity, Scale, Turns};
 use super::file::{Table, bare};
 use super::number::{leading, number};
+use super::run::Run;
 use super::smooth::median;
 use super::turns;
 use crate::count::count;
 use rayon::prelude::*;
-
-/// A run, column by column, in the order of time. A channel that was not recorded is empty; a moment at which one says nothing is not a number.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Run {
-    /// Seconds from the file's own zero.
-    pub time_s: Vec<f64>,
-    /// Pressure, kPa. Negative values are kept: they tell of the zero.
-    pub kpa: Vec<f64>,
-    /// Speed, turns a minute.
-    pub rpm: Vec<f64>,
-    /// Oil temperature, °C.
-    pub oil_temp_c: Vec<f64>,
-    /// The vehicle's own pressure, kPa.
-    pub dash_kpa: Vec<f64>,
-    /// Pulses a turn that speed was worked out with.
-    pub pulses_per_turn: Option<f64>,
-    /// What was left out or taken for granted, in sentences.
-    pub notes: Vec<String>,
-}
 
 /// Pressures beyond this are no pressure but a recorder's word for “over range”, kPa.
 const MOST_KPA: f64 = 5000.0;

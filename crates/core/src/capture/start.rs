@@ -1,7 +1,7 @@
 //! The start: seconds until pressure shows, and the peak while the oil is cold.
 use super::coarse::Coarse;
 use super::quality::Zero;
-use super::read::Run;
+use super::run::Run;
 use super::smooth::quantile;
 
 /// The crank turns, turns a minute.

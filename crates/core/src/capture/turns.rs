@@ -1,5 +1,5 @@
 //! Engine speed from pulses: counted, a second, or the signal itself.
-use super::read::Run;
+use super::run::Run;
 
 /// Pulses a turn that engines and rigs have: ignition and injection by cylinders, cam and crank wheels, flywheels.
 const USUAL: [f64; 20] = [0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 12.0, 24.0, 30.0, 34.0, 35.0, 36.0, 58.0, 60.0, 116.0, 120.0];

@@ -3,7 +3,7 @@
 //! What thinning explains is the circuit's own ratio between two temperatures at the same speed ([`crate::circuit`]), of a healthy engine of this card, or of an ordinary one
 //! where no card is at hand; its relief valve holds the cold end, as it holds the measured one's. What is left over is measured ratio over explained ratio: one says that the oil alone
 //! did it, much less that clearance takes a share. Healthy engines of one card differ by about 1.5 either way, so only what is beyond that is said.
-use super::read::Run;
+use super::run::Run;
 use super::smooth::{median, quantile};
 use crate::circuit::{Card, Circuit, Unknowns, Working, nominal};
 use schemars::JsonSchema;

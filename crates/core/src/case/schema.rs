@@ -1,8 +1,8 @@
 //! The JSON Schema of the case file, from its types, with the ranges of [`crate::field`] and the words of the knowledge files in it.
 use super::{Case, FORMAT};
 use crate::field::{self, Field};
+use crate::knowledge::knowledge;
 use crate::oil;
-use crate::trace::knowledge::knowledge;
 use serde_json::{Value, json};
 
 /// Where a number of the case file stands, and its range: definition (empty for the case itself), key, field.

@@ -5,7 +5,7 @@
 //! file's own order holds. What was told at intake stands before all.
 use super::lines::{Says, says};
 use crate::case::{Act, Case, Cranked, Deed, Phase, Shows};
-use crate::trace::knowledge::knowledge;
+use crate::knowledge::knowledge;
 use chrono::{DateTime, Utc};
 
 /// One thing that happened.

@@ -8,7 +8,7 @@
 //!
 //! There is a line above as well: far over the pressure at which the relief opens, filter and cooler burst. Stop lines go by the value as it was read. Whether a
 //! reading is *below its limit* goes by what the gauge can tell ([`crate::limits::decide`]), and *undecided* is a word of its own.
-use crate::case::{Case, Reading, Shows, gauge};
+use crate::case::{Case, Reading, Shows};
 use crate::circuit::nominal::RULE_OF_THUMB_KPA_PER_KRPM;
 use crate::instrument::Sensitivity;
 use crate::limits::{Decision, decide};
@@ -126,7 +126,7 @@ pub(super) fn says(case: &Case, reading: &Reading) -> Says {
 fn against_limit(case: &Case, reading: &Reading, kpa: f64) -> Decision {
     let least = own_least_kpa(case, reading);
     let sensitivity = Sensitivity { kpa_per_k: SHARE_PER_K * kpa, kpa_per_rpm: kpa / reading.rpm };
-    let doubt = gauge(case, reading).doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, sensitivity);
+    let doubt = case.gauge(reading).doubt(reading.spread_kpa, reading.rpm, reading.oil_temp_estimated, sensitivity);
     decide(kpa, doubt.total_kpa(), (least > 0.0).then_some(least), None).1
 }
 

@@ -10,52 +10,16 @@
 //! thing that stops.
 mod ledger;
 mod lines;
-mod rules;
 
+pub use crate::safety::Word;
 pub use lines::StopLines;
-pub use rules::{fault, stops};
 
-use crate::believe;
 use crate::case::Case;
+use crate::plausibility;
+use crate::safety::{Rule, rules};
 use chrono::{DateTime, TimeDelta, Utc};
 use ledger::{Event, events};
-use rules::{Rule, rules};
-use serde::{Deserialize, Serialize};
-
-/// The word of the flag, the strictest last.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Word {
-    /// Nothing speaks against it.
-    MayRun,
-    /// The oil level is under the mark and nothing else was found: it is filled first.
-    FillFirst,
-    /// Turned with fuel or ignition disabled, until pressure shows.
-    CrankFirst,
-    /// It must not.
-    DoNotRun,
-}
-
-impl Word {
-    /// Every word, with its word in data.
-    pub const ALL: [(Self, &'static str); 4] =
-        [(Self::MayRun, "may_run"), (Self::FillFirst, "fill_first"), (Self::CrankFirst, "crank_first"), (Self::DoNotRun, "do_not_run")];
-
-    /// The word in data.
-    pub fn id(self) -> &'static str {
-        Self::ALL.iter().find(|(word, _)| *word == self).map_or("", |(_, id)| id)
-    }
-
-    /// On a screen.
-    pub fn label(self) -> &'static str {
-        match self {
-            Self::MayRun => "May run",
-            Self::FillFirst => "Fill first",
-            Self::CrankFirst => "Crank first",
-            Self::DoNotRun => "Do not run",
-        }
-    }
-}
+use serde::Serialize;
 
 /// The flag overruled for one test.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -115,7 +79,7 @@ enum Standing {
 
 /// The flag of a case. `now` is the moment it is asked for; without it an overruling is over.
 pub fn flag(case: &Case, now: Option<DateTime<Utc>>) -> Flag {
-    let not_believed = believe::not_believed(case);
+    let not_believed = plausibility::not_believed(case);
     let events = events(case, |index| !not_believed.iter().any(|told| told.reading == index));
     // A finding that stops after the overruling ends it.
     let mut stopped_since = false;

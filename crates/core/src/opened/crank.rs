@@ -5,36 +5,12 @@
 //! solved with that. A journal that was not measured counts as the middle of those that were; the range goes from as new to as the widest. The engines are the card's healthy ones, whose spread
 //! is what nobody knows of this one: where it is wider than the loss, that is said. Oil is taken to reach the front first and the last main last, as with a pump at the front; a card that
 //! feeds from elsewhere only changes the order of the drawing. Checked by properties in `tests/opened.rs`.
-use super::{CrankSaid, JournalKind, JournalSaid, StripDown};
-use crate::case::{Case, Diagnosis, Phase, Reading};
+use crate::case::{Case, Phase, Reading};
 use crate::circuit::{Card, Circuit, Place, Working, widen};
+use crate::diagnosis::Diagnosis;
 use crate::limits::Point;
+use crate::strip_down::{JournalSaid, Places, StripDown, places};
 use crate::trace::{HOT_FROM_C, Left, Tracer};
-
-/// A journal's place on the crank.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Places {
-    /// Kind.
-    pub kind: JournalKind,
-    /// Number from the front.
-    pub number: u32,
-}
-
-/// The journals in the order the oil reaches them: each main, then the rods that it feeds.
-pub fn places(cylinders: u32, crank: CrankSaid) -> Vec<Places> {
-    let mains = crank.mains_of(cylinders);
-    let rods_behind = |main: u32| {
-        // Rods are shared out among the mains but the last, as evenly as they go.
-        let bays = mains.saturating_sub(1).max(1);
-        let before = |main: u32| (cylinders * main).div_ceil(bays).min(cylinders);
-        if main < mains { before(main - 1)..before(main) } else { cylinders..cylinders }
-    };
-    let main = |number: u32| {
-        let rods = rods_behind(number).map(|rod| Places { kind: JournalKind::Rod, number: rod + 1 });
-        std::iter::once(Places { kind: JournalKind::Main, number }).chain(rods)
-    };
-    (1..=mains).flat_map(main).collect()
-}
 
 /// A journal with what is known of it.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,7 +1,7 @@
 //! Debris that was found: where it came from, whether its source was mended, and where it went meanwhile (`knowledge/debris.toml`).
 use crate::case::{Case, Deed};
 use crate::choice::choice;
-use crate::trace::knowledge::knowledge;
+use crate::knowledge::knowledge;
 use serde::Deserialize;
 use std::sync::LazyLock;
 

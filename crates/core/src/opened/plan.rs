@@ -1,14 +1,15 @@
 //! What an opening takes, before a bolt is loosened: what is opened, what is looked at behind it and in which order, what cannot be seen even then, what must lie ready, and what it costs to
 //! go on and to stop.
 //!
-//! What is opened is what the trace proposes to open, or what putting the leading cause right opens, the deeper of the two. Behind it everything is looked at that this engine has and
-//! nobody has looked at: it lies open once. Minutes are the card's where it has them, else the knowledge's; a repair's minutes hold its own opening and closing, so of them the rest is counted.
+//! What is opened is what the trace proposes to open, or what putting the leading cause right opens, the deeper of the two. Behind it the looks that the diagnosis needs are
+//! counted; the others that this engine has are options, since it is open only once. Minutes are the card's where it has them, else the knowledge's; a repair's minutes hold its own opening and closing, so of them the rest is counted.
 //! Money is work at the shop's hour and material, in the shop's money.
 use super::repair::{opening_said, repair_of};
-use crate::case::{Case, Diagnosis, EngineIs, SumpIs};
+use crate::case::{Case, EngineIs, SumpIs};
 use crate::circuit::Card;
-use crate::trace::knowledge::{Access, BANDS, Cause, Check, Knowledge, Price, knowledge};
-use crate::trace::{Move, Step};
+use crate::diagnosis::Diagnosis;
+use crate::knowledge::{Access, BANDS, Cause, Check, Knowledge, Price, knowledge};
+use crate::trace::{Move, Step, proof_among, proof_of};
 
 /// A cause so probable is reckoned with in the estimate.
 const RECKONED: f64 = 0.1;
@@ -24,10 +25,17 @@ pub struct Look {
     pub check: &'static Check,
     /// Minutes on this engine.
     pub minutes: f64,
-    /// The trace asks for it; else it is looked at because it lies open.
-    pub asked: bool,
+    /// The diagnosis needs it, to find the cause or to prove one that is probable. Others are options while it is open.
+    pub needed: bool,
     /// It is only done when an earlier look says so, and not counted before.
     pub waits: bool,
+}
+
+impl Look {
+    /// The estimate and the timetable count it.
+    pub fn counts(&self) -> bool {
+        self.needed && !self.waits
+    }
 }
 
 /// One opening.
@@ -100,7 +108,7 @@ impl Plan {
     /// Opening and looking, minutes.
     pub fn looking_minutes(&self) -> f64 {
         let of = |opening: &Opening| {
-            opening.looks.iter().filter(|look| !look.waits).map(|look| look.minutes).sum::<f64>()
+            opening.looks.iter().filter(|look| look.counts()).map(|look| look.minutes).sum::<f64>()
                 + if opening.done { 0.0 } else { opening.minutes }
         };
         self.openings.iter().map(of).sum()
@@ -140,9 +148,16 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
     let settled = now.settled.and_then(|index| know.causes.get(index));
     let needs_it = settled.and_then(|cause| repair_of(&cause.id)).is_some_and(|repair| repair.access(card) != Access::Outside);
     let deepest = proposed.map_or(Access::Outside, |(step, _)| access_of(step)).max(for_repair).max(open_now(now));
-    let asked =
-        |check: &Check| proposed.is_some_and(|(_, behind)| behind.iter().any(|step| matches!(step, Step::Check(id) if *id == check.id)));
-    let openings: Vec<Opening> = opened_for(deepest).into_iter().map(|access| opening(case, now, access, &asked)).collect();
+    // What the trace asks for behind the opening, and what proves there each cause that the estimate counts with.
+    let situation = now.situation(case);
+    let counted = || ranked.iter().filter(|index| now.posterior.of(**index) >= RECKONED);
+    let needed = |check: &Check| {
+        let asked = proposed.is_some_and(|(_, behind)| behind.iter().any(|step| matches!(step, Step::Check(id) if *id == check.id)));
+        let access = check.access(card);
+        let same_opening = |other: &Check| other.access(card) == access;
+        asked || counted().any(|index| proof_among(know, &situation, *index, same_opening) == Some(check.id.as_str()))
+    };
+    let openings: Vec<Opening> = opened_for(deepest).into_iter().map(|access| opening(case, now, access, &needed)).collect();
     let closing = openings.iter().fold((0.0, 0.0), |sum, opening| {
         let price = closing_price(know, opening.access, opening.minutes);
         (sum.0 + price.minutes, sum.1 + price.material)
@@ -237,7 +252,7 @@ fn opened_for(deepest: Access) -> Vec<Access> {
     }
 }
 
-fn opening(case: &Case, now: &Diagnosis, access: Access, asked: &dyn Fn(&Check) -> bool) -> Opening {
+fn opening(case: &Case, now: &Diagnosis, access: Access, needed: &dyn Fn(&Check) -> bool) -> Opening {
     let know = knowledge();
     let card = &case.engine;
     let situation = now.situation(case);
@@ -251,7 +266,7 @@ fn opening(case: &Case, now: &Diagnosis, access: Access, asked: &dyn Fn(&Check) 
         .checks
         .iter()
         .filter(|check| check.access(card) == access && situation.way_to_check(check).is_some())
-        .map(|check| Look { check, minutes: check.minutes_on(card), asked: asked(check), waits: waits(case, check) })
+        .map(|check| Look { check, minutes: check.minutes_on(card), needed: needed(check), waits: waits(case, check) })
         .collect();
     looks.sort_by(|a, b| a.check.order.total_cmp(&b.check.order));
     Opening { access, step, minutes: price.minutes * case.times(), material: price.material, done, looks }
@@ -270,7 +285,7 @@ fn beyond(case: &Case, now: &Diagnosis, deepest: Access) -> Vec<(&'static Check,
     let deeper = |check: &&'static Check| check.access(&case.engine) > deepest && now.situation(case).way_to_check(check).is_some();
     let only = |check: &'static Check| {
         let situation = now.situation(case);
-        know.any(&now.posterior.states, |index| crate::trace::proof_of(know, &situation, index) == Some(check.id.as_str()))
+        know.any(&now.posterior.states, |index| proof_of(know, &situation, index) == Some(check.id.as_str()))
     };
     let mut found: Vec<_> = know.checks.iter().filter(deeper).map(|check| (check, check.access(&case.engine), only(check))).collect();
     found.sort_by(|a, b| b.2.total_cmp(&a.2));

@@ -1,6 +1,6 @@
 //! How a cause is put right: `knowledge/repairs.toml`, with its groups of steps laid in.
 use crate::circuit::{Burns, Card};
-use crate::trace::knowledge::{Access, Reached, knowledge};
+use crate::knowledge::{Access, Reached, knowledge};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -42,6 +42,9 @@ pub struct Repair {
     then: Vec<String>,
     /// Clean or replace.
     pub choice: Option<Choice>,
+    /// What may have to soak before it is repaired; empty where nothing does.
+    #[serde(default)]
+    pub soaks: String,
     /// What is no repair of it and must be named so.
     #[serde(default)]
     pub stopgap: String,
@@ -58,6 +61,11 @@ impl Repair {
     /// What must be open for it on this engine.
     pub fn access(&self, card: &Card) -> Access {
         self.opens.on(card)
+    }
+
+    /// All of the oil is drained for it, although nothing is opened.
+    pub fn changes_oil(&self) -> bool {
+        self.then.iter().any(|group| group == "first_fill")
     }
 
     /// Its steps on this engine, in the order of the hand: what was opened is closed, what was drained is filled, and nothing else.

@@ -3,9 +3,10 @@
 //! The tasks are those of the plan of the opening, with what needs nobody between them: oil that cools and drains, parts on their way, sealant that cures, oil that settles before its level is
 //! read. How long a sealant cures and how long oil drains stands on their sheets, so whoever plans says it. What is done already is not planned again.
 use super::plan::{Opening, PROVING_MINUTES, Plan};
+use super::repair::repair_of;
 use crate::case::{Case, Deed, Phase};
 use crate::clock::{Hours, Span, Task};
-use crate::trace::knowledge::{Access, Cause, knowledge};
+use crate::knowledge::{Access, Cause, knowledge};
 use chrono::{DateTime, TimeDelta, Utc};
 use serde::{Deserialize, Serialize};
 
@@ -79,12 +80,42 @@ const SETTLING_MINUTES: f64 = 15.0;
 /// Level, leaks and the key handed over, minutes.
 const LAST_LOOK_MINUTES: f64 = 10.0;
 
+/// What a repair still has to wait for beside parts; it is asked and planned only where the repair has it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Waits {
+    /// It cools before anything is loosened.
+    pub cool: bool,
+    /// Its oil drains.
+    pub drain: bool,
+    /// What soaks before it is repaired; empty where nothing does.
+    pub soaks: &'static str,
+    /// Sealant cures before oil goes in.
+    pub cure: bool,
+}
+
+/// What the repair of a cause still has to wait for.
+pub fn waits(case: &Case, plan: &Plan, cause: &Cause) -> Waits {
+    let repair = repair_of(&cause.id);
+    if case.acts.iter().any(|act| act.act == Deed::Repair) {
+        return Waits::default();
+    }
+    let changes_oil = repair.is_some_and(|repair| repair.changes_oil());
+    let unopened = |opening: &&Opening| !opening.done;
+    let drains = |opening: &Opening| opening.access != Access::Cover;
+    Waits {
+        cool: plan.openings.iter().any(|opening| unopened(&opening)),
+        drain: changes_oil || plan.openings.iter().filter(unopened).any(drains),
+        soaks: repair.map_or("", |repair| repair.soaks.as_str()),
+        cure: !plan.openings.is_empty(),
+    }
+}
+
 /// What is left to do for a cause, in its order.
 pub fn tasks(case: &Case, plan: &Plan, cause: &Cause, promise: &Promise) -> Vec<Task> {
     let know = knowledge();
     let repaired = case.acts.iter().any(|act| act.act == Deed::Repair);
     let proven = case.readings.iter().any(|reading| reading.phase == Phase::After);
-    let closed = plan.openings.is_empty();
+    let waits = waits(case, plan, cause);
     let mut tasks = Vec::new();
     let mut add = |name: String, minutes: f64, unattended: bool, not_before: Option<DateTime<Utc>>| {
         if minutes > 0.0 {
@@ -92,32 +123,33 @@ pub fn tasks(case: &Case, plan: &Plan, cause: &Cause, promise: &Promise) -> Vec<
         }
     };
     if !repaired {
-        let unopened: Vec<&Opening> = plan.openings.iter().filter(|opening| !opening.done).collect();
-        if !unopened.is_empty() {
-            add("It cools".to_owned(), promise.cool_minutes, true, None);
-            if unopened.iter().any(|opening| opening.access != Access::Cover) {
-                add("Oil drains".to_owned(), promise.drain_minutes, true, None);
-            }
+        if waits.cool {
+            add("Engine cools".to_owned(), promise.cool_minutes, true, None);
         }
-        for opening in unopened {
+        if waits.drain {
+            add("Oil drains".to_owned(), promise.drain_minutes, true, None);
+        }
+        for opening in plan.openings.iter().filter(|opening| !opening.done) {
             add(opening.step.label().to_owned(), opening.minutes, false, None);
         }
-        let looks = plan.openings.iter().flat_map(|opening| &opening.looks).filter(|look| !look.waits).map(|look| look.minutes).sum();
-        add("Look at what lies open".to_owned(), looks, false, None);
-        add("It soaks".to_owned(), promise.soak_minutes, true, None);
+        let looks = plan.openings.iter().flat_map(|opening| &opening.looks).filter(|look| look.counts()).map(|look| look.minutes).sum();
+        add("Look at what is open".to_owned(), looks, false, None);
+        if !waits.soaks.is_empty() {
+            add(format!("Soaks: {}", waits.soaks), promise.soak_minutes, true, None);
+        }
         let minutes = plan.costs.iter().find(|cost| cost.cause.id == cause.id).map_or(cause.repair_minutes, |cost| cost.minutes);
-        add("Put it right".to_owned(), minutes, false, promise.parts_at);
+        add("Repair".to_owned(), minutes, false, promise.parts_at);
         add("Close it again".to_owned(), plan.closing.0, false, None);
-        if !closed {
+        if waits.cure {
             add("Sealant cures".to_owned(), promise.cure_minutes, true, None);
             add("Fill it, crank, first start".to_owned(), know.moves.fill.minutes, false, None);
         }
     }
     if !proven {
-        add("Warm it up and prove it".to_owned(), PROVING_MINUTES, false, None);
+        add("Warm it up and recheck".to_owned(), PROVING_MINUTES, false, None);
     }
     add("Oil settles".to_owned(), SETTLING_MINUTES, true, None);
-    add("Level, leaks, hand over".to_owned(), LAST_LOOK_MINUTES, false, None);
+    add("Level, leaks, hand-over".to_owned(), LAST_LOOK_MINUTES, false, None);
     tasks
 }
 

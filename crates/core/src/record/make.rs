@@ -1,19 +1,14 @@
 //! Makes a record of a diagnosed case.
-use super::{CauseSaid, Curve, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
-use crate::case::{Basis, Case, Diagnosis, JudgedPoint, JudgedReading, Phase, Verdict, proof};
+use super::{CauseSaid, FlagSaid, Judged, Line, PointSaid, ReadingSaid, Record, Recording, RepairSaid, plain};
+use crate::case::Case;
+use crate::diagnosis::{Basis, Diagnosis, JudgedPoint, JudgedReading, Verdict, curves, proof};
+use crate::experience::Known;
+use crate::knowledge::{fingerprint, knowledge};
 use crate::limits::{Point, Sheet};
-use crate::trace::knowledge::{Cause, fingerprint, knowledge};
-use crate::trace::{Known, Tracer};
+use crate::trace::Tracer;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
-/// Speeds at which curves are computed, rpm.
-pub const SPEEDS: [f64; 13] = [500.0, 650.0, 800.0, 1000.0, 1250.0, 1500.0, 1800.0, 2200.0, 2600.0, 3000.0, 3500.0, 4000.0, 4500.0];
-/// Oil under this is cold: its curves are drawn apart, °C.
-pub const COLD_C: f64 = 60.0;
-/// Suspects' curves drawn, and how probable one must be.
-const CURVES: usize = 4;
-const LEAST_CURVE: f64 = 0.05;
 /// Causes listed.
 const CAUSES: usize = 6;
 
@@ -165,35 +160,4 @@ fn reading(case: &Case, judged: &JudgedReading, taken: Taken) -> Option<ReadingS
         of_run: taken.of_run.as_ref().map(|(_, from, to)| (*from, *to)),
         run: taken.of_run.map(|(run, ..)| run),
     })
-}
-
-/// What the healthy engine and the leading causes would show at the temperatures of the readings before, hot and cold. A cause under which the circuit is sound has no
-/// curve of its own: the healthy band is its. Once it is put right and read again, the healthy band stands alone. Worked out once for a diagnosis.
-pub fn curves<'a>(case: &Case, now: &'a Diagnosis, tracer: &Tracer) -> &'a [Curve] {
-    now.curves.get_or_init(|| solved(case, now, tracer))
-}
-
-fn solved(case: &Case, now: &Diagnosis, tracer: &Tracer) -> Vec<Curve> {
-    // To the degree: the healthy engine's is then seldom worked out anew as a reading more moves the mean.
-    let mean = |cold: bool| {
-        let temps: Vec<f64> = case.readings.iter().map(|reading| reading.oil_temp_c).filter(|temp| (*temp < COLD_C) == cold).collect();
-        (!temps.is_empty()).then(|| (temps.iter().sum::<f64>() / temps.len() as f64).round())
-    };
-    let hot = mean(false).or_else(|| mean(true).is_none().then_some(100.0));
-    let know = knowledge();
-    let proven = case.readings.iter().any(|reading| reading.phase == Phase::After);
-    // A curve is named by its cause, so only the causes that are listed have one.
-    let suspects = now.posterior.ranked().into_iter().take(CAUSES).filter(|index| !proven && now.posterior.of(*index) >= LEAST_CURVE);
-    let suspects: Vec<(usize, &Cause)> = suspects.filter_map(|index| know.causes.get(index).map(|cause| (index, cause))).collect();
-    let mut curves = Vec::new();
-    for (cold, temp) in [(false, hot), (true, mean(true))] {
-        let Some(temp) = temp else { continue };
-        curves.push(Curve::of((Curve::HEALTHY, "Healthy"), &tracer.healthy_bands(&SPEEDS, temp), cold));
-        for (index, cause) in suspects.iter().filter(|(_, cause)| !cause.conforms).take(CURVES) {
-            curves.extend(
-                tracer.left(*index, &now.pressures).map(|left| Curve::of((&cause.id, &cause.name), &left.bands(&SPEEDS, temp), cold)),
-            );
-        }
-    }
-    curves
 }

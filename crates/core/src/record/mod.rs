@@ -2,27 +2,20 @@
 //!
 //! Page, JSON and paper are drawn from it alone. A closing keeps it, so that a later change of the card, the sheet, a gauge or the knowledge changes
 //! no closed report. Everything is in the core's own units, so that any of them can be shown.
-mod heads;
 mod make;
-mod pages;
-mod personal;
 mod plain;
-mod seal;
-mod sign;
+mod sealed;
 
-pub use heads::{LedgerHead, SealLine, SealedHeads, check_seals, root};
-pub use make::{COLD_C, Ledger, Papers, SPEEDS, Taken, curves, points, record};
-pub use pages::{blank_slip, report_of_pages, sign_pages};
-pub use personal::{Personal, REMOVED, commitment, is_commitment, without_customer};
+pub use make::{Ledger, Papers, Taken, points, record};
 pub use plain::{in_ten, sentences};
-pub use seal::{Chained, Depth, Seal, SealError, Verified, document_of, head, made_here, seal, sign, verified, verify};
-pub use sign::{KeyError, Signed, Signer, follow_up_hash, public_keys};
+pub use sealed::{Chained, Personal, Seal, Signed};
 
-use crate::case::{Case, Proof};
+use crate::case::Case;
 use crate::choice::choice;
+use crate::diagnosis::{Curve, Proof};
+use crate::experience::Known;
 use crate::flag::Word;
 use crate::limits::{Decision, Point, Sheet};
-use crate::trace::Known;
 use crate::unit::Gear;
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -209,43 +202,6 @@ pub struct RepairSaid {
     pub who: String,
     /// When.
     pub at: DateTime<Utc>,
-}
-
-/// A suspect's curve at [`SPEEDS`], or the healthy engine's.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Curve {
-    /// Word of the cause.
-    pub cause: String,
-    /// Its name.
-    pub name: String,
-    /// At the temperature of the cold readings.
-    pub cold: bool,
-    /// kPa at each speed.
-    pub kpa: Vec<f64>,
-    /// Between which it lies in eight engines of ten, kPa at each speed; older records have none.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub band: Vec<[f64; 2]>,
-}
-
-impl Curve {
-    /// The word that stands in the place of a cause for the healthy engine.
-    pub const HEALTHY: &'static str = "healthy";
-
-    /// From the bands of some engines at [`SPEEDS`].
-    pub fn of((cause, name): (&str, &str), bands: &[[f64; 3]], cold: bool) -> Self {
-        Self {
-            cause: cause.to_owned(),
-            name: name.to_owned(),
-            cold,
-            kpa: bands.iter().map(|[_, middle, _]| *middle).collect(),
-            band: bands.iter().map(|[low, _, high]| [*low, *high]).collect(),
-        }
-    }
-
-    /// It is the healthy engine's.
-    pub fn is_healthy(&self) -> bool {
-        self.cause == Self::HEALTHY
-    }
 }
 
 /// A recorded run.

@@ -1,9 +1,10 @@
 //! What was wrong, how it is known and whether it is proven, for the customer: proven after the repair, measured, seen, supposed, or not proven.
 use super::RepairSaid;
-use crate::case::{Case, Diagnosis, Effect, Phase, Proof, ProofWord};
+use crate::case::{Case, Effect, Phase};
+use crate::diagnosis::{Diagnosis, Proof, ProofWord};
+use crate::experience::Known;
+use crate::knowledge::knowledge;
 use crate::limits::Decision;
-use crate::trace::Known;
-use crate::trace::knowledge::knowledge;
 use crate::unit::first_upper;
 
 /// A sentence each. `repairs` are those that hold, in the order they were done; `known` is how the technician says that the cause is known.

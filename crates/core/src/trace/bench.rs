@@ -2,11 +2,11 @@
 //!
 //! A check or a reading that needs another state carries its *way*: the moves that lead there, each with its price. What the flag forbids has no way at
 //! all. A sump once off is closed again before anything that needs the engine running; whoever asks for that pays for it.
-use super::knowledge::{Access, Check, Engine, Knowledge, Needs, Price, Sump, knowledge};
 use super::tracer::Ahead;
 use crate::case::{Case, Deed, EngineIs, OilIs, Phase, Slope, SumpIs};
 use crate::circuit::{Card, Working};
 use crate::flag::Flag;
+use crate::knowledge::{Access, Check, Engine, Knowledge, Needs, Price, Sump, knowledge};
 use crate::unit::Gear;
 use serde::Serialize;
 use std::sync::Arc;
@@ -323,7 +323,7 @@ pub fn state_of(case: &Case, know: &Knowledge) -> BenchState {
             _ => OilIs::Cold,
         },
         // What the dash said needs no gauge.
-        gauge_fitted: case.readings.iter().any(|reading| !crate::case::gauge(case, reading).is_vehicles_own())
+        gauge_fitted: case.readings.iter().any(|reading| !case.gauge(reading).is_vehicles_own())
             || case.evidence.iter().any(|entry| know.check(&entry.check).is_some_and(|check| check.gauge)),
         cover_off: still(Access::Cover),
         sump: if still(Access::Sump) { SumpIs::Off } else { SumpIs::Closed },

@@ -1,7 +1,7 @@
 //! The engines that the readings leave of one cause: what they would show elsewhere and with which spread, how oil goes round in them, and what a change to them would do.
-use super::knowledge::Cause;
 use super::tracer::{LeftDraw, Pressures, Tracer, quantile};
 use crate::circuit::{ATMOSPHERE_PA, Circuit, Fault, Place, Working};
+use crate::knowledge::Cause;
 use rayon::prelude::*;
 
 /// Engines that are looked at, likeliest first.
@@ -55,14 +55,14 @@ impl Tracer {
         let mut best = pressures.left.get(cause).cloned().unwrap_or_default();
         best.sort_by(|a, b| b.weight.total_cmp(&a.weight));
         best.truncate(ENGINES);
-        let harmed = best.into_iter().filter_map(|left| Some((left, self.harmed(what.fault, left.draw)?)));
+        let harmed = best.into_iter().filter_map(|left| Some((left, self.harmed(what.fault, left.sample)?)));
         Some(Left { tracer: self, cause: Some(what), engines: weighed(harmed.collect()) })
     }
 
     /// The healthy engine as it is believed of the card, before anything is read.
     pub fn healthy(&self) -> Left<'_> {
         let engines = self.sound().take(HEALTHY).enumerate();
-        let engines = engines.map(|(draw, (circuit, weight))| (LeftDraw { draw, twist: 0, weight }, circuit.clone()));
+        let engines = engines.map(|(sample, (circuit, weight))| (LeftDraw { sample, twist: 0, weight }, circuit.clone()));
         Left { tracer: self, cause: None, engines: weighed(engines.collect()) }
     }
 }
@@ -78,8 +78,8 @@ impl Left<'_> {
     fn shown(&self, at: Working) -> Vec<(f64, f64)> {
         let factors = self.tracer.discrepancy(at);
         let shown = |(left, circuit): &(LeftDraw, Circuit)| {
-            let kpa = circuit.port_kpa(at) * factors(left.draw).get(left.twist).copied().unwrap_or(1.0);
-            (self.cause.map_or(kpa, |cause| self.tracer.shown(cause, left.draw, kpa).0), left.weight)
+            let kpa = circuit.port_kpa(at) * factors(left.sample).get(left.twist).copied().unwrap_or(1.0);
+            (self.cause.map_or(kpa, |cause| self.tracer.shown(cause, left.sample, kpa).0), left.weight)
         };
         self.engines.iter().map(shown).collect()
     }
@@ -112,7 +112,7 @@ impl Left<'_> {
     pub fn mended(mut self) -> Self {
         let tracer = self.tracer;
         for (left, circuit) in &mut self.engines {
-            if let Some(sound) = tracer.harmed(Fault::None, left.draw) {
+            if let Some(sound) = tracer.harmed(Fault::None, left.sample) {
                 *circuit = sound;
             }
         }

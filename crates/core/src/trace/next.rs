@@ -6,8 +6,8 @@
 //! comeback, and the engine where what is really wrong ruins it meanwhile. A move of the bench (a gauge fitted, a sump off) is paid once: what lies
 //! behind it is one proposal, worth what the best of it tells together for the price of all.
 use super::bench::{Move, Situation, Takeable};
-use super::knowledge::{Check, Knowledge};
 use super::weigh::{Posterior, entropy_bits};
+use crate::knowledge::{Check, Knowledge};
 
 /// What a proposal is.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -372,7 +372,7 @@ pub(super) fn pattern_check(know: &'static Knowledge, situation: &Situation) -> 
     let pattern = situation.pattern?;
     let quick = |check: &&Check| {
         check.minutes_on(situation.card) <= QUICK_MINUTES
-            && check.access(situation.card) == super::knowledge::Access::Outside
+            && check.access(situation.card) == crate::knowledge::Access::Outside
             && tells(know, check, pattern) > 0.0
     };
     let best = know.checks.iter().filter(quick).max_by(|a, b| tells(know, a, pattern).total_cmp(&tells(know, b, pattern)))?;
@@ -423,7 +423,12 @@ pub fn price_if_wrong(know: &Knowledge, cause: usize) -> Option<(f64, f64)> {
 
 /// The check that speaks best for a cause, of those that can be done from here, with what it asks to be opened; none where nothing is left that can.
 pub fn proof_of(know: &'static Knowledge, situation: &Situation, cause: usize) -> Option<&'static str> {
-    let speaks = |check: &&Check| situation.way_to_check(check).is_some() && tells(know, check, cause) > 0.0;
+    proof_among(know, situation, cause, |_| true)
+}
+
+/// The same among some checks only, for example those behind one opening.
+pub fn proof_among(know: &'static Knowledge, situation: &Situation, cause: usize, among: impl Fn(&Check) -> bool) -> Option<&'static str> {
+    let speaks = |check: &&Check| among(check) && situation.way_to_check(check).is_some() && tells(know, check, cause) > 0.0;
     let price = |check: &Check| {
         let way = situation.way_to_check(check).unwrap_or_default();
         TURN_TO_IT_MINUTES + check.minutes_on(situation.card) + situation.price(know, &way).minutes

@@ -1,19 +1,19 @@
 //! The tracer of an engine: what its samples say of readings taken, of readings not yet taken, of limits, and of the neighbourhood of a reading.
 //!
 //! How readings weigh the samples is [`super::weighing`]; what is asked afterwards is answered here from what they left.
-use super::draws::{Assumed, Draws, FIRST, Near, TWISTS, harm_of};
-use super::knowledge::{Cause, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs, knowledge};
+use super::samples::{Assumed, FIRST, Near, Samples, TWISTS, harm_of};
 use super::weighing::{Run, model_kpa, run_bytes, student};
 use crate::case::Shows;
 use crate::circuit::nominal::{self, Unknowns};
 use crate::circuit::{Card, Circuit, Fault, PointOfSpec, Port, Working};
+use crate::knowledge::{Cause, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs, knowledge};
 use crate::limits;
 use crate::oil::{self, Oil, OilError};
 use rayon::prelude::*;
 use statrs::distribution::{ContinuousCDF, Normal};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Draws of a state that say what a reading not yet taken would show.
+/// Samples of a state that say what a reading not yet taken would show.
 const AHEAD_DRAWS: usize = 8;
 /// Where the outcomes of such a reading are parted, as shares of what all states expect.
 const AHEAD_PARTS: [f64; 4] = [0.12, 0.38, 0.62, 0.88];
@@ -71,20 +71,20 @@ pub struct Local {
     pub ratio_sd: f64,
 }
 
-/// What the readings together say: log-likelihood of each state, and the weight of each draw of each hypothesis.
+/// What the readings together say: log-likelihood of each state, and the weight of each sample of each hypothesis.
 #[derive(Debug, Clone)]
 pub struct Pressures {
     /// Natural logarithm, by state; all zero without readings.
     pub log_likelihood: Vec<f64>,
-    /// By hypothesis, what is left of its draws; their weights sum to one.
+    /// By hypothesis, what is left of its samples; their weights sum to one.
     pub(super) left: Arc<Vec<Vec<LeftDraw>>>,
     pub(super) readings: Vec<Bearing>,
 }
 
-/// A draw that the readings leave.
+/// A sample that the readings leave.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct LeftDraw {
-    pub draw: usize,
+    pub sample: usize,
     /// Which of its twists fits best.
     pub twist: usize,
     pub weight: f64,
@@ -102,7 +102,7 @@ pub struct Ahead {
 impl Pressures {
     /// Roughly the memory these take.
     pub fn bytes(&self) -> usize {
-        let left = self.left.iter().map(|draws| size_of_val(draws.as_slice()));
+        let left = self.left.iter().map(|samples| size_of_val(samples.as_slice()));
         left.sum::<usize>() + size_of_val(self.log_likelihood.as_slice()) + size_of_val(self.readings.as_slice())
     }
 }
@@ -114,7 +114,7 @@ pub struct Tracer {
     spec: Vec<PointOfSpec>,
     oil: Oil,
     pub(super) know: &'static Knowledge,
-    pub(super) draws: Draws,
+    pub(super) samples: Samples,
     pub(super) weighed: Mutex<Vec<Run>>,
     ahead: Mutex<Vec<(AheadKey, Arc<Ahead>)>>,
     healthy: Mutex<Vec<HealthyBands>>,
@@ -146,13 +146,13 @@ impl Tracer {
     /// The hypotheses for an engine under other assumptions than the product's, for the examiner who has to find those.
     pub fn assuming(oil: Oil, card: &Card, spec: &[PointOfSpec], assumed: Assumed) -> Self {
         let know = knowledge();
-        let draws = Draws::new(card, spec, oil, know, assumed);
+        let samples = Samples::new(card, spec, oil, know, assumed);
         Self {
             card: card.clone(),
             spec: spec.to_vec(),
             oil,
             know,
-            draws,
+            samples,
             weighed: Mutex::default(),
             ahead: Mutex::default(),
             healthy: Mutex::default(),
@@ -175,12 +175,12 @@ impl Tracer {
     /// Roughly the memory this takes: it grows with the points that are asked for.
     pub fn bytes(&self) -> usize {
         let weighed = self.weighed.lock().unwrap_or_else(PoisonError::into_inner);
-        self.draws.bytes() + weighed.iter().map(run_bytes).sum::<usize>()
+        self.samples.bytes() + weighed.iter().map(run_bytes).sum::<usize>()
     }
 
     /// Lets go what is needed only while something is weighed; what the readings so far have said is kept, so that one more still only re-weights.
     pub fn rest(&self) {
-        self.draws.rest();
+        self.samples.rest();
     }
 
     /// The engine this is for.
@@ -206,26 +206,30 @@ impl Tracer {
 
     /// What is believed of the healthy engine at a point before anything is read: pressures at the port, kPa, at shares of 5, 50 and 95 %.
     pub fn expected_kpa(&self, at: Working) -> [f64; 3] {
-        let factors = self.draws.discrepancy(at);
-        let mut all: Vec<(f64, f64)> =
-            self.draws.healthy().enumerate().map(|(draw, (circuit, weight))| (circuit.port_kpa(at) * factors(draw)[0], weight)).collect();
+        let factors = self.samples.discrepancy(at);
+        let mut all: Vec<(f64, f64)> = self
+            .samples
+            .healthy()
+            .enumerate()
+            .map(|(sample, (circuit, weight))| (circuit.port_kpa(at) * factors(sample)[0], weight))
+            .collect();
         all.sort_by(|a, b| a.0.total_cmp(&b.0));
         [0.05, 0.5, 0.95].map(|share| quantile(&all, share))
     }
 
     /// What the gauge would show of a drawn pressure under a cause, and the extra scale of its doubt, kPa.
-    pub(super) fn shown(&self, cause: &Cause, draw: usize, kpa: f64) -> (f64, f64) {
+    pub(super) fn shown(&self, cause: &Cause, sample: usize, kpa: f64) -> (f64, f64) {
         match cause.reading {
             ShownAs::True => (kpa, 0.0),
             // A tube bent by overload reads up to 60 kPa off at rest, and with 0.55 to 1.25 of the true slope.
             ShownAs::Distorted => {
-                ((kpa * (0.55 + 0.7 * self.draws.severity(draw)) + 120.0 * (self.draws.latent_offset(draw) - 0.5)).max(0.0), 0.0)
+                ((kpa * (0.55 + 0.7 * self.samples.severity(sample)) + 120.0 * (self.samples.latent_offset(sample) - 0.5)).max(0.0), 0.0)
             }
-            ShownAs::Anything => (kpa * (0.6 * nominal::normal_quantile(self.draws.severity(draw)) - 0.4).exp(), 0.22 * kpa),
+            ShownAs::Anything => (kpa * (0.6 * nominal::normal_quantile(self.samples.severity(sample)) - 0.4).exp(), 0.22 * kpa),
         }
     }
 
-    /// What a reading at a point would show, as those before it weigh the draws; `u_kpa` is the doubt it would be read with. Kept.
+    /// What a reading at a point would show, as those before it weigh the samples; `u_kpa` is the doubt it would be read with. Kept.
     pub fn ahead(&self, pressures: &Pressures, at: Working, u_kpa: f64) -> Arc<Ahead> {
         let key = (pressures.readings.clone(), [at.rpm.round() as i64, at.oil_temp_c.round() as i64, u_kpa.round() as i64]);
         let known = self
@@ -248,24 +252,24 @@ impl Tracer {
     }
 
     fn looked_ahead(&self, pressures: &Pressures, at: Working, u_kpa: f64) -> Ahead {
-        let grid = self.draws.grid(at.into());
-        let factors = self.draws.discrepancy(at);
+        let grid = self.samples.grid(at.into());
+        let factors = self.samples.discrepancy(at);
         let none = Vec::new();
-        // By state: what each of a few draws would show, all of them alike in weight.
+        // By state: what each of a few samples would show, all of them alike in weight.
         let shown: Vec<Vec<f64>> = self
             .know
             .hypotheses
             .par_iter()
             .enumerate()
             .flat_map_iter(|(index, hypothesis)| {
-                let place = self.draws.place(harm_of(self.know, hypothesis));
+                let place = self.samples.place(harm_of(self.know, hypothesis));
                 let left = pressures.left.get(index).unwrap_or(&none);
                 [true, false].map(|slight| {
                     self.few(left, slight)
                         .into_iter()
-                        .map(|(draw, twist)| {
-                            let kpa = self.draws.kpa(&grid, place, draw) * factors(draw).get(twist).copied().unwrap_or(1.0);
-                            self.know.causes.get(hypothesis.first).map_or(kpa, |cause| self.shown(cause, draw, kpa).0)
+                        .map(|(sample, twist)| {
+                            let kpa = self.samples.kpa(&grid, place, sample) * factors(sample).get(twist).copied().unwrap_or(1.0);
+                            self.know.causes.get(hypothesis.first).map_or(kpa, |cause| self.shown(cause, sample, kpa).0)
                         })
                         .collect::<Vec<f64>>()
                 })
@@ -307,13 +311,13 @@ impl Tracer {
         Ahead { parts_kpa, table }
     }
 
-    /// A few draws of a band with a twist of each, chosen evenly by weight; the first of the band where the readings leave none.
+    /// A few samples of a band with a twist of each, chosen evenly by weight; the first of the band where the readings leave none.
     fn few(&self, left: &[LeftDraw], slight: bool) -> Vec<(usize, usize)> {
-        let of_band = |draw: usize| (self.draws.severity(draw) < SLIGHT_UNDER) == slight;
-        let band: Vec<&LeftDraw> = left.iter().filter(|left| of_band(left.draw)).collect();
+        let of_band = |sample: usize| (self.samples.severity(sample) < SLIGHT_UNDER) == slight;
+        let band: Vec<&LeftDraw> = left.iter().filter(|left| of_band(left.sample)).collect();
         let sum: f64 = band.iter().map(|left| left.weight).sum();
         if sum <= 0.0 {
-            return (0..FIRST).filter(|draw| of_band(*draw)).take(AHEAD_DRAWS).map(|draw| (draw, 0)).collect();
+            return (0..FIRST).filter(|sample| of_band(*sample)).take(AHEAD_DRAWS).map(|sample| (sample, 0)).collect();
         }
         let step = sum / AHEAD_DRAWS as f64;
         let mut next = 0.5 * step;
@@ -322,7 +326,7 @@ impl Tracer {
         for left in band {
             passed += left.weight;
             while next < passed && few.len() < AHEAD_DRAWS {
-                few.push((left.draw, left.twist));
+                few.push((left.sample, left.twist));
                 next += step;
             }
         }
@@ -334,13 +338,13 @@ impl Tracer {
         let sound =
             |hypothesis: &Hypothesis| hypothesis.link == Link::Alone && harm_of(self.know, hypothesis) == (Fault::None, Fault::None);
         let Some(place) = self.know.hypotheses.iter().position(sound) else { return vec![0.5; points.len()] };
-        let of_harm = self.draws.place((Fault::None, Fault::None));
+        let of_harm = self.samples.place((Fault::None, Fault::None));
         let left = pressures.left.get(place).map(Vec::as_slice).unwrap_or_default();
         let keeps = |point: &PointOfSpec| {
             let at = Working { rpm: point.rpm, oil_temp_c: point.oil_temp_c };
-            let (grid, factors) = (self.draws.grid(at.into()), self.draws.discrepancy(at));
+            let (grid, factors) = (self.samples.grid(at.into()), self.samples.discrepancy(at));
             let of_draw = |left: &LeftDraw| {
-                let kpa = self.draws.kpa(&grid, of_harm, left.draw) * factors(left.draw).get(left.twist).copied().unwrap_or(1.0);
+                let kpa = self.samples.kpa(&grid, of_harm, left.sample) * factors(left.sample).get(left.twist).copied().unwrap_or(1.0);
                 left.weight * limits::decide(kpa, model_kpa(kpa), point.min_kpa, point.max_kpa).0
             };
             left.iter().map(of_draw).sum::<f64>()
@@ -348,10 +352,10 @@ impl Tracer {
         points.iter().map(keeps).collect()
     }
 
-    /// Slopes at a reading and the ratio from there to another point, over all causes weighted by how well each draw fits it.
+    /// Slopes at a reading and the ratio from there to another point, over all causes weighted by how well each sample fits it.
     pub fn local(&self, reading: &Bearing, to: Working) -> Local {
         let typical = |at: Working| self.typical().port_kpa(at).max(0.1);
-        weighted(reading, &self.draws.near(reading.at, to), || typical(to) / typical(reading.at))
+        weighted(reading, &self.samples.near(reading.at, to), || typical(to) / typical(reading.at))
     }
 
     /// As [`Tracer::local`], to a point at which the oil has also changed to `oil_share` of its viscosity.
@@ -361,7 +365,7 @@ impl Tracer {
             changed.oil = changed.oil.scaled(oil_share);
             changed.port_kpa(to)
         };
-        let near = self.draws.around(reading.at, |circuit, here| then(circuit) / here);
+        let near = self.samples.around(reading.at, |circuit, here| then(circuit) / here);
         weighted(reading, &near, || then(&self.typical()) / self.typical().port_kpa(reading.at).max(0.1))
     }
 
@@ -370,19 +374,19 @@ impl Tracer {
         self.know.causes.get(cause)
     }
 
-    /// The engine of a draw with this fault.
-    pub(super) fn harmed(&self, fault: Fault, draw: usize) -> Option<Circuit> {
-        self.draws.harmed((fault, Fault::None), draw)
+    /// The engine of a sample with this fault.
+    pub(super) fn harmed(&self, fault: Fault, sample: usize) -> Option<Circuit> {
+        self.samples.harmed((fault, Fault::None), sample)
     }
 
     /// The healthy engines with what paper makes each weigh.
     pub(super) fn sound(&self) -> impl Iterator<Item = (&Circuit, f64)> {
-        self.draws.healthy()
+        self.samples.healthy()
     }
 
-    /// What the model is off at a point, with each twist of a draw.
+    /// What the model is off at a point, with each twist of a sample.
     pub(super) fn discrepancy(&self, at: Working) -> impl Fn(usize) -> [f64; TWISTS] + use<'_> {
-        self.draws.discrepancy(at)
+        self.samples.discrepancy(at)
     }
 }
 
@@ -409,9 +413,9 @@ fn weighted(reading: &Bearing, near: &[Near], fallback_ratio: impl Fn() -> f64) 
         }
     }
     let [all, ..] = sums;
-    // A draw that fits perfectly weighs about 4 here: density times pressure, with a scale of a tenth of the pressure.
+    // A sample that fits perfectly weighs about 4 here: density times pressure, with a scale of a tenth of the pressure.
     if all * reading.kpa.max(1.0) < 0.5 {
-        // No draw is anywhere near: fall back on the typical engine, and say so by a wide doubt.
+        // No sample is anywhere near: fall back on the typical engine, and say so by a wide doubt.
         return Local { kpa_per_k: 0.0, kpa_per_rpm: 0.0, ratio: fallback_ratio(), ratio_sd: 0.2 };
     }
     let [_, ratio, squares, warm, fast] = sums.map(|sum| sum / all);

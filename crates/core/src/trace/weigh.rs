@@ -1,5 +1,5 @@
 //! Bayes' rule over the states, and where every probability came from.
-use super::knowledge::Knowledge;
+use crate::knowledge::Knowledge;
 
 /// Something that moves the odds: a label and its log-likelihood for every state.
 #[derive(Debug, Clone, PartialEq)]

@@ -4,7 +4,7 @@ pub mod password;
 mod session;
 
 pub use attempts::{link_wait_s, wait_s};
-pub use session::{Knock, SESSION_HOURS, Token, sign_in, sign_out, viewer_of};
+pub use session::{Credentials, SESSION_HOURS, Token, sign_in, sign_out, viewer_of};
 
 use crate::entity::{shop, user};
 use crate::zone::Zone;

@@ -40,7 +40,7 @@ impl std::fmt::Debug for Token {
 
 /// Who asks to be let in.
 #[derive(Debug, Clone, Copy)]
-pub struct Knock<'a> {
+pub struct Credentials<'a> {
     /// Sign-in name as typed.
     pub name: &'a str,
     /// Password as typed.
@@ -54,19 +54,19 @@ pub struct Knock<'a> {
 }
 
 /// A new session for who knows the password; `None` for a wrong pair, with the same work whether the name exists or not.
-pub async fn sign_in(db: &Connection, knock: &Knock<'_>) -> Result<Option<Token>, StoreError> {
-    let name = normal_name(knock.name);
+pub async fn sign_in(db: &Connection, credentials: &Credentials<'_>) -> Result<Option<Token>, StoreError> {
+    let name = normal_name(credentials.name);
     let found = user::Entity::find().filter(user::Column::SignIn.eq(&name)).one(db).await?;
     // The database holds some names to be alike that a person does not.
     let found = found.filter(|user| normal_name(&user.sign_in) == name);
     let kept = found.as_ref().map(|user| user.password_hash.clone());
-    let right = password::verify(knock.password.to_owned(), kept).await?;
-    let admitted = |user: &user::Model| right && user.removed_at.is_none() && (knock.demo || user.demo != Some(true));
+    let right = password::verify(credentials.password.to_owned(), kept).await?;
+    let admitted = |user: &user::Model| right && user.removed_at.is_none() && (credentials.demo || user.demo != Some(true));
     let Some(user) = found.filter(admitted) else {
         return Ok(None);
     };
     let token = Token(secret::new::<32>()?);
-    let agent = knock.agent.chars().take(200).collect();
+    let agent = credentials.agent.chars().take(200).collect();
     session::ActiveModel {
         id: Set(Uuid::now_v7()),
         token_hash: Set(token.hash()),
@@ -75,7 +75,7 @@ pub async fn sign_in(db: &Connection, knock: &Knock<'_>) -> Result<Option<Token>
         created_at: Set(now()),
         expires_at: Set(now() + Duration::hours(SESSION_HOURS)),
         revoked_at: Set(None),
-        address: Set(Some(knock.address.chars().take(60).collect())),
+        address: Set(Some(credentials.address.chars().take(60).collect())),
     }
     .insert(db)
     .await?;

@@ -1,6 +1,6 @@
 //! Recorded runs, kept byte for byte.
-use super::own_job;
-use crate::entity::{capture as table, capture_part as part, job};
+use super::{Body, own_job};
+use crate::entity::{capture as table, capture_part as part, entry, job};
 use crate::rigs::seconds;
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::{NaiveDateTime, TimeDelta};
@@ -239,7 +239,7 @@ pub async fn set_mapping(db: &Connection, viewer: &Viewer, number: i64, id: Uuid
 
 /// The other jobs of the shop that hold the same bytes.
 async fn files(db: &Connection, viewer: &Viewer, number: i64, told: Vec<CaptureRow>) -> Result<Vec<File>, StoreError> {
-    let elsewhere: Vec<(String, i64)> = table::Entity::find()
+    let mut elsewhere: Vec<(String, i64, Uuid, Uuid)> = table::Entity::find()
         .inner_join(job::Entity)
         .filter(table::Column::Digest.is_in(told.iter().map(|file| file.digest.clone())))
         .filter(job::Column::ShopId.eq(viewer.shop))
@@ -248,12 +248,37 @@ async fn files(db: &Connection, viewer: &Viewer, number: i64, told: Vec<CaptureR
         .select_only()
         .column(table::Column::Digest)
         .column(job::Column::Number)
+        .column(table::Column::Id)
+        .column(table::Column::JobId)
         .into_tuple()
         .all(db)
         .await?;
-    let also = |digest: &str| elsewhere.iter().filter(|(same, _)| same == digest).map(|(_, number)| *number).collect();
+    if !elsewhere.is_empty() {
+        let gone = withdrawn(db, elsewhere.iter().map(|(.., job)| *job)).await?;
+        elsewhere.retain(|(.., id, _)| !gone.contains(id));
+    }
+    let also = |digest: &str| elsewhere.iter().filter(|(same, ..)| same == digest).map(|(_, number, ..)| *number).collect();
     Ok(told
         .into_iter()
         .map(|file| File { also_in: also(&file.digest), id: file.id, name: file.name, digest: file.digest, uploaded_at: file.uploaded_at })
         .collect())
+}
+
+/// The runs that were withdrawn from these jobs.
+async fn withdrawn(db: &Connection, jobs: impl Iterator<Item = Uuid>) -> Result<Vec<Uuid>, StoreError> {
+    let of_jobs = entry::Entity::find().filter(entry::Column::JobId.is_in(jobs));
+    let entries: Vec<(Uuid, Option<Uuid>, String)> = of_jobs
+        .select_only()
+        .column(entry::Column::Id)
+        .column(entry::Column::Supersedes)
+        .column(entry::Column::Body)
+        .into_tuple()
+        .all(db)
+        .await?;
+    let replaced = |id: Uuid| entries.iter().any(|(_, supersedes, _)| *supersedes == Some(id));
+    let gone = |(id, _, body): &(Uuid, Option<Uuid>, String)| match serde_json::from_str(body) {
+        Ok(Body::UploadWithdrawn { capture, .. }) if !replaced(*id) => Some(capture),
+        _ => None,
+    };
+    Ok(entries.iter().filter_map(gone).collect())
 }

@@ -4,9 +4,9 @@ use crate::library::Gauge;
 use std::collections::{BTreeMap, HashSet};
 use uuid::Uuid;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Phase, Reading};
-use velvet_dial_core::opened::StripDown;
 use velvet_dial_core::rigging::{self, zero_outcome};
-use velvet_dial_core::trace::{Order, Strike};
+use velvet_dial_core::strip_down::StripDown;
+use velvet_dial_core::trace::{Exclusion, Order};
 
 /// Figures taken with the engine open, by their keys.
 #[derive(Default)]
@@ -89,16 +89,16 @@ impl Job {
     }
 
     /// The case as it stood when `seq` was the last entry, and what was struck out then: what a change moved is seen by comparing both.
-    pub fn case_at(&self, seq: i32) -> (Case, Vec<Strike>) {
+    pub fn case_at(&self, seq: i32) -> (Case, Vec<Exclusion>) {
         let then: Vec<&Entry> = self.entries.iter().filter(|entry| entry.seq <= seq).collect();
         let stands = |entry: &&Entry| !matches!(entry.body, Body::Withdrawn { .. }) && !then.iter().any(|e| e.supersedes == Some(entry.id));
         let held: Vec<&Entry> = then.iter().copied().filter(stands).collect();
-        (self.case_of(held.iter().copied()), strikes(held.into_iter()))
+        (self.case_of(held.iter().copied()), exclusions(held.into_iter()))
     }
 
     /// The causes that are struck out now.
-    pub fn strikes(&self) -> Vec<Strike> {
-        strikes(self.live())
+    pub fn exclusions(&self) -> Vec<Exclusion> {
+        exclusions(self.live())
     }
 
     /// By which school the next step is chosen.
@@ -186,6 +186,7 @@ impl Job {
                 | Body::Agreed { .. }
                 | Body::Customer { .. }
                 | Body::Replied { .. }
+                | Body::UploadWithdrawn { .. }
                 | Body::Done { .. }
                 | Body::Talked { .. }
                 | Body::Worked { .. }
@@ -206,6 +207,17 @@ impl Job {
         }
         case.count_figures(figured);
         case
+    }
+
+    /// The entry by which a recorded run was withdrawn; none while it counts.
+    pub fn upload_withdrawn(&self, run: Uuid) -> Option<&Entry> {
+        self.live().find(|entry| matches!(&entry.body, Body::UploadWithdrawn { capture, .. } if *capture == run))
+    }
+
+    /// A reading that counts was taken from this run.
+    pub fn reads_from(&self, run: Uuid) -> bool {
+        let from_run = |body: &Body| matches!(body, Body::Reading(taken) if taken.capture.is_some_and(|(id, ..)| id == run));
+        self.live().any(|entry| from_run(&entry.body))
     }
 
     /// The stop that the live gauge called and nobody has answered yet.
@@ -247,9 +259,9 @@ impl Job {
     }
 }
 
-fn strikes<'a>(held: impl Iterator<Item = &'a Entry>) -> Vec<Strike> {
+fn exclusions<'a>(held: impl Iterator<Item = &'a Entry>) -> Vec<Exclusion> {
     let strike = |entry: &Entry| match &entry.body {
-        Body::Struck { cause, because } => Some(Strike { cause: cause.clone(), because: because.clone() }),
+        Body::Struck { cause, because } => Some(Exclusion { cause: cause.clone(), because: because.clone() }),
         _ => None,
     };
     held.filter_map(strike).collect()

@@ -265,7 +265,7 @@ fn corrected_facts_are_judged_as_the_same_facts_in_true_order() {
 /// A journal that is measured again after the repair stands beside what it was: the fault is judged by the one, the repair by the other.
 #[test]
 fn a_figure_after_the_repair_leaves_the_one_before() {
-    use velvet_dial_core::opened::{Condition, JournalKind, JournalSaid};
+    use velvet_dial_core::strip_down::{Condition, JournalKind, JournalSaid};
     let entry = |seq: i32, body: Body, supersedes: Option<Uuid>| Entry {
         id: Uuid::from_u128(seq as u128),
         seq,

@@ -2,10 +2,13 @@
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 use velvet_dial_core::case::Reading;
+use velvet_dial_core::experience::Known;
 use velvet_dial_core::live::{Beyond, StopCall};
-use velvet_dial_core::opened::{PumpMeasured, ScreenMeasured, SourceIs, Spring};
-use velvet_dial_core::record::{NoteSort, Signed, follow_up_hash};
-use velvet_dial_core::trace::Known;
+use velvet_dial_core::opened::SourceIs;
+use velvet_dial_core::record::NoteSort;
+use velvet_dial_core::record::Signed;
+use velvet_dial_core::signing::follow_up_hash;
+use velvet_dial_core::strip_down::{PumpMeasured, ScreenMeasured, Spring};
 
 /// Whose vehicle it is, how far it has gone and who works on it.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]

@@ -7,7 +7,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::case::{Cranked, Phase, Replaced};
-use velvet_dial_core::opened::{CrankSaid, JournalSaid, Promise};
+use velvet_dial_core::opened::Promise;
+use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
 
 /// An entry.
 #[derive(Debug, Clone, PartialEq)]
@@ -206,6 +207,15 @@ pub enum Body {
         /// The answer.
         words: String,
     },
+    /// A recorded run that was uploaded to this job by mistake. Its file is kept, and nothing more is read from it.
+    UploadWithdrawn {
+        /// The run.
+        capture: Uuid,
+        /// Its name.
+        name: String,
+        /// Why.
+        reason: String,
+    },
     /// What the sheet says of the crank's bearings.
     Crank {
         /// What it says.
@@ -367,6 +377,7 @@ impl Body {
             Self::Done { .. } => "done",
             Self::Customer { .. } => "customer",
             Self::Replied { .. } => "replied",
+            Self::UploadWithdrawn { .. } => "upload_withdrawn",
             Self::Crank { .. } => "crank",
             Self::Journal { .. } => "journal",
             Self::Measured { .. } => "measured",
@@ -425,6 +436,7 @@ impl Body {
             Self::Talked { about, .. } => Some(format!("talked {about}")),
             Self::Done { cause, step } => Some(format!("done {cause} {step}")),
             Self::Replied { question, .. } => Some(format!("replied {question}")),
+            Self::UploadWithdrawn { capture, .. } => Some(format!("upload {capture}")),
             Self::Crank { .. } => Some("crank".to_owned()),
             Self::Journal { said } => Some(format!("journal {} {}", said.kind.id(), said.number)),
             Self::Measured { figure: Measured::Screen(_) } => Some("measured screen".to_owned()),
@@ -450,8 +462,8 @@ impl Body {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velvet_dial_core::opened::{Condition, JournalKind, PumpMeasured, ScreenMeasured};
-    use velvet_dial_core::trace::Known;
+    use velvet_dial_core::experience::Known;
+    use velvet_dial_core::strip_down::{Condition, JournalKind, PumpMeasured, ScreenMeasured};
 
     /// What a person decides is kept and read back as what it says, tag and version beside it.
     #[test]
@@ -489,6 +501,7 @@ mod tests {
             }),
             Body::Comeback { of: 3, same: true },
             Body::Replied { question: Uuid::nil(), words: text("Two days.") },
+            Body::UploadWithdrawn { capture: Uuid::nil(), name: text("run.csv"), reason: text("of another vehicle") },
             Body::Replaced { part: Replaced { circumstance: text("pump_already_replaced"), by: None, effect: None } },
             Body::Closed { found: Found::default() },
             Body::Closed {

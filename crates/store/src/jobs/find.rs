@@ -4,13 +4,13 @@
 //! letters and more; a plate or a job's number is found by its beginning as well.
 use super::board::{Row, Sieve, rows};
 use super::{Body, Entry, Found, Job};
-use crate::entity::{finder as table, job, vehicle};
+use crate::entity::{job, search_index as table, vehicle};
 use crate::{Connection, StoreError, Viewer};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, OnConflict, Query, SimpleExpr};
 use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use uuid::Uuid;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::knowledge::knowledge;
 
 /// Jobs shown of a search.
 const SHOWN: u64 = 60;

@@ -1,6 +1,6 @@
 //! What a shop's closed jobs say of the next: what they were by engine family, how long they took, which came back.
 use super::Job;
-use crate::entity::{engine, finder, job};
+use crate::entity::{engine, job, search_index};
 use crate::{Connection, StoreError, Viewer, from_json};
 use chrono::NaiveDateTime;
 use sea_orm::sea_query::Expr;
@@ -8,7 +8,7 @@ use sea_orm::{ColumnTrait, EntityTrait, ExprTrait, QueryFilter, QueryOrder, Quer
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
-use velvet_dial_core::trace::Memory;
+use velvet_dial_core::experience::Memory;
 
 /// What is learnt of one family.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -27,22 +27,22 @@ type Counted = (Uuid, String, Option<bool>, i64);
 /// By family, those with most jobs first. A job closed on a supposition counts for nothing, and one that came back neither.
 pub async fn learnt(db: &Connection, viewer: &Viewer) -> Result<Vec<Learnt>, StoreError> {
     let engines = engine::Entity::find().filter(engine::Column::ShopId.eq(viewer.shop)).order_by_asc(engine::Column::Name);
-    let closed = finder::Entity::find()
-        .filter(finder::Column::ShopId.eq(viewer.shop))
-        .filter(finder::Column::Cause.is_not_null())
+    let closed = search_index::Entity::find()
+        .filter(search_index::Column::ShopId.eq(viewer.shop))
+        .filter(search_index::Column::Cause.is_not_null())
         .select_only()
-        .column(finder::Column::EngineId)
-        .column(finder::Column::Cause)
-        .column(finder::Column::CameBack)
-        .column_as(finder::Column::JobId.count(), "jobs")
-        .group_by(finder::Column::EngineId)
-        .group_by(finder::Column::Cause)
-        .group_by(finder::Column::CameBack);
-    let timed = finder::Entity::find()
-        .filter(finder::Column::ShopId.eq(viewer.shop))
-        .filter(Expr::col(finder::Column::TookMin).is_not_null().and(Expr::col(finder::Column::PlannedMin).is_not_null()))
+        .column(search_index::Column::EngineId)
+        .column(search_index::Column::Cause)
+        .column(search_index::Column::CameBack)
+        .column_as(search_index::Column::JobId.count(), "jobs")
+        .group_by(search_index::Column::EngineId)
+        .group_by(search_index::Column::Cause)
+        .group_by(search_index::Column::CameBack);
+    let timed = search_index::Entity::find()
+        .filter(search_index::Column::ShopId.eq(viewer.shop))
+        .filter(Expr::col(search_index::Column::TookMin).is_not_null().and(Expr::col(search_index::Column::PlannedMin).is_not_null()))
         .select_only()
-        .columns([finder::Column::EngineId, finder::Column::TookMin, finder::Column::PlannedMin]);
+        .columns([search_index::Column::EngineId, search_index::Column::TookMin, search_index::Column::PlannedMin]);
     let (engines, closed, timed) =
         tokio::try_join!(engines.all(db), closed.into_tuple::<Counted>().all(db), timed.into_tuple::<(Uuid, f64, f64)>().all(db))?;
     let mut families: Vec<Learnt> = Vec::new();
@@ -51,7 +51,7 @@ pub async fn learnt(db: &Connection, viewer: &Viewer) -> Result<Vec<Learnt>, Sto
         let card: Card = from_json("engine card", &row.card)?;
         let family = card.family.clone().filter(|family| !family.trim().is_empty());
         let same =
-            |known: &Learnt| family.as_ref().is_some_and(|family| velvet_dial_core::trace::same_family(&known.memory.family, family));
+            |known: &Learnt| family.as_ref().is_some_and(|family| velvet_dial_core::experience::same_family(&known.memory.family, family));
         let place = families.iter().position(same).unwrap_or_else(|| {
             let family = family.clone().unwrap_or(row.name);
             families.push(Learnt { memory: Memory { family, ..Memory::default() }, ..Learnt::default() });
@@ -107,7 +107,7 @@ pub async fn before(db: &Connection, viewer: &Viewer, of: &Job) -> Result<Option
         .one(db)
         .await?;
     let Some((last, closed_at)) = last.and_then(|last| last.closed_at.map(|at| (last, at))) else { return Ok(None) };
-    let known = finder::Entity::find_by_id(last.id).one(db).await?;
+    let known = search_index::Entity::find_by_id(last.id).one(db).await?;
     let stopgap = super::load(db, viewer, last.number).await?.repairs().find(|repair| repair.stopgap).map(|repair| repair.done.clone());
     Ok(Some(Before { number: last.number, closed_at, complaint: last.complaint, cause: known.and_then(|row| row.cause), stopgap }))
 }

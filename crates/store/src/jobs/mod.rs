@@ -51,10 +51,10 @@ use sea_orm::sea_query::SimpleExpr;
 use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
 use std::collections::{HashMap, HashSet};
 use uuid::Uuid;
+use velvet_dial_core::experience::{KnownPattern, Memory, same_family};
 use velvet_dial_core::limits::{self, Sheet};
 use velvet_dial_core::opened::Promise;
 use velvet_dial_core::record::Record;
-use velvet_dial_core::trace::{KnownPattern, Memory, same_family};
 
 /// A job's first page: who, what, when.
 #[derive(Debug, Clone, PartialEq)]

@@ -3,7 +3,7 @@
 use super::Body;
 use crate::{StoreError, secret};
 use serde_json::{Map, Value};
-use velvet_dial_core::record::{REMOVED, commitment, is_commitment};
+use velvet_dial_core::signing::{REMOVED, commitment, is_commitment};
 
 const SALT: &str = "salt";
 

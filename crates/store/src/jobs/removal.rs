@@ -8,7 +8,7 @@ use crate::{Connection, StoreError, Viewer};
 use sea_orm::sea_query::Expr;
 use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter};
 use uuid::Uuid;
-use velvet_dial_core::record::without_customer;
+use velvet_dial_core::signing::without_customer;
 
 /// The kind of the entry that says that a customer was removed.
 pub(super) const KIND: &str = "customer_removed";

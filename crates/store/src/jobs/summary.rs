@@ -11,10 +11,10 @@ use sea_orm::{ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
 use velvet_dial_core::flag;
+use velvet_dial_core::knowledge::fingerprint;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::record::CORE;
 use velvet_dial_core::stage::where_it_is;
-use velvet_dial_core::trace::knowledge::fingerprint;
 
 fn of(job: &Job, shop: Uuid) -> table::ActiveModel {
     let case: Case = job.case();

@@ -1,15 +1,15 @@
 //! What a shop knows before a job: vehicles, engines with their sheets, instruments.
-mod drawer;
+mod adapter_inventory;
 mod page;
 mod pattern;
 
-pub use drawer::{GaugeCheck, ShopAdapter, adapters, add_adapter, add_gauge_check, gauge_checks, remove_adapter};
+pub use adapter_inventory::{GaugeCheck, ShopAdapter, adapters, add_adapter, add_gauge_check, gauge_checks, remove_adapter};
 
 pub use page::{MOST_PAGES, add_page, page, pages};
 pub(crate) use pattern::standing_of_all;
 pub use pattern::{Entered, FamilyPattern, add_pattern, patterns, retire_pattern};
 
-use crate::entity::{engine, former, instrument, sheet, user, vehicle};
+use crate::entity::{engine, instrument, revision, sheet, user, vehicle};
 use crate::{Connection, StoreError, Viewer, from_json, jobs, json, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
@@ -17,6 +17,7 @@ use sea_orm::sea_query::LikeExpr;
 use sea_orm::{
     ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, FromQueryResult, QueryFilter, QueryOrder, QuerySelect, TransactionTrait,
 };
+use serde::de::DeserializeOwned;
 use std::collections::HashSet;
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
@@ -154,12 +155,33 @@ pub fn state_of(name: &str, card: &Card) -> Result<String, StoreError> {
     Ok(jobs::digest(name, &[&json("engine card", card)?]))
 }
 
-/// Who changed a thing of the library last, and when; none where it is as it was entered.
-pub async fn changed_last(db: &Connection, viewer: &Viewer, thing: Uuid) -> Result<Option<(String, NaiveDateTime)>, StoreError> {
-    let last = former::Entity::find().filter(former::Column::ThingId.eq(thing)).order_by_desc(former::Column::ReplacedAt).one(db).await?;
-    let Some(last) = last else { return Ok(None) };
-    let who = user::Entity::find_by_id(last.replaced_by).filter(user::Column::ShopId.eq(viewer.shop)).one(db).await?;
-    Ok(who.map(|who| (who.shown_name, last.replaced_at)))
+/// What an engine's card or a gauge was until somebody changed it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Earlier<T> {
+    /// Its name until then.
+    pub name: String,
+    /// What it was until then.
+    pub was: T,
+    /// Who changed it.
+    pub by: String,
+    /// When.
+    pub until: NaiveDateTime,
+}
+
+/// The earlier states of an engine's card or of a gauge, the oldest first; none where it is as it was entered.
+pub async fn earlier<T: DeserializeOwned>(db: &Connection, viewer: &Viewer, thing: Uuid) -> Result<Vec<Earlier<T>>, StoreError> {
+    let rows = revision::Entity::find()
+        .filter(revision::Column::ThingId.eq(thing))
+        .find_also_related(user::Entity)
+        .filter(user::Column::ShopId.eq(viewer.shop))
+        .order_by_asc(revision::Column::ReplacedAt)
+        .all(db)
+        .await?;
+    let of = |(row, who): (revision::Model, Option<user::Model>)| {
+        let by = who.map(|who| who.shown_name).unwrap_or_default();
+        Ok(Earlier { was: from_json("earlier state", &row.body)?, name: row.name, by, until: row.replaced_at })
+    };
+    rows.into_iter().map(of).collect()
 }
 
 /// Changes an engine's name and card; what they were stays readable. False when another engine has the name.
@@ -175,14 +197,14 @@ pub async fn change_engine(db: &Connection, viewer: &Viewer, id: Uuid, name: &st
         Err(error) if crate::stands_already(&error) => return Ok(false),
         other => other?,
     };
-    formerly(&transaction, viewer, id, old.name, old.card).await?;
+    keep_revision(&transaction, viewer, id, old.name, old.card).await?;
     jobs::resummarise(&transaction, viewer, Some(id)).await?;
     transaction.commit().await?;
     Ok(true)
 }
 
-async fn formerly(db: &impl ConnectionTrait, viewer: &Viewer, thing: Uuid, name: String, body: String) -> Result<(), StoreError> {
-    let row = former::ActiveModel {
+async fn keep_revision(db: &impl ConnectionTrait, viewer: &Viewer, thing: Uuid, name: String, body: String) -> Result<(), StoreError> {
+    let row = revision::ActiveModel {
         id: Set(Uuid::now_v7()),
         thing_id: Set(thing),
         name: Set(name),
@@ -326,7 +348,7 @@ pub async fn change_gauge(db: &Connection, viewer: &Viewer, id: Uuid, name: &str
         Err(error) if crate::stands_already(&error) => return Ok(false),
         other => other?,
     };
-    formerly(&transaction, viewer, id, old.name, old.gauge).await?;
+    keep_revision(&transaction, viewer, id, old.name, old.gauge).await?;
     jobs::resummarise(&transaction, viewer, None).await?;
     transaction.commit().await?;
     Ok(true)

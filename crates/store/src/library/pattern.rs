@@ -6,7 +6,7 @@ use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, TransactionTrait};
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
-use velvet_dial_core::trace::{KnownPattern, same_family};
+use velvet_dial_core::experience::{KnownPattern, same_family};
 
 /// A pattern of a family, by whom and since when.
 #[derive(Debug, Clone, PartialEq)]

@@ -5,19 +5,19 @@
 //!
 //! A step is written in SeaORM's builder. What it has no words for (a named lock, an update from another table) is SQL, with the reason beside it.
 mod added_column;
+mod comebacks;
+mod customer_links;
 mod drive_not_said;
-mod eighth;
-mod fifth;
-mod first;
-mod fourth;
-mod ninth;
+mod entry_hash;
+mod learning;
+mod marks_and_search;
+mod patterns_and_sheet_pages;
 mod proof;
-mod second;
-mod seventh;
-mod sixth;
+mod rigs_photos_adapters;
+mod search_keys;
+mod shops_engines_jobs;
+mod summaries_records_sign_in;
 mod table;
-mod tenth;
-mod third;
 
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::sea_orm::{ConnectOptions, Database, DatabaseConnection, DbBackend, Statement};
@@ -53,16 +53,16 @@ pub struct Migrator;
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
         vec![
-            Box::new(first::First),
-            Box::new(second::Second),
-            Box::new(third::Third),
-            Box::new(fourth::Fourth),
-            Box::new(fifth::Fifth),
-            Box::new(sixth::Sixth),
-            Box::new(seventh::Seventh),
-            Box::new(eighth::Eighth),
-            Box::new(ninth::Ninth),
-            Box::new(tenth::Tenth),
+            Box::new(shops_engines_jobs::ShopsEnginesJobs),
+            Box::new(search_keys::SearchKeys),
+            Box::new(summaries_records_sign_in::SummariesRecordsSignIn),
+            Box::new(rigs_photos_adapters::RigsPhotosAdapters),
+            Box::new(marks_and_search::MarksAndSearch),
+            Box::new(patterns_and_sheet_pages::PatternsAndSheetPages),
+            Box::new(customer_links::CustomerLinks),
+            Box::new(entry_hash::EntryHash),
+            Box::new(learning::Learning),
+            Box::new(comebacks::Comebacks),
             Box::new(proof::Proof),
             Box::new(added_column::SUMMARY_TOLD_BY),
             Box::new(added_column::PATTERN_CASES),

@@ -100,7 +100,7 @@ async fn jobs_are_found_sieved_and_told_of_their_like() {
         .await;
     }
     for (number, cause) in [(first, "pickup_air"), (second, "relief_weak")] {
-        let found = Found { cause: Some(cause.into()), known: Some(velvet_dial_core::trace::Known::Seen), ..Found::default() };
+        let found = Found { cause: Some(cause.into()), known: Some(velvet_dial_core::experience::Known::Seen), ..Found::default() };
         says(&db, &one, number, Body::Closed { found }).await;
     }
     let like = jobs::similar(&db, &one, &job).await.unwrap();

@@ -3,7 +3,7 @@ use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::unit::Gear;
-use velvet_dial_store::accounts::Knock;
+use velvet_dial_store::accounts::Credentials;
 use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 use velvet_dial_testkit::{HOSTILE, fresh_database};
@@ -23,7 +23,7 @@ async fn job(db: &Connection, who: &Viewer, engine: uuid::Uuid) -> i64 {
 }
 
 async fn enter(db: &Connection, name: &str, password: &str, agent: &str) -> Result<Option<accounts::Token>, StoreError> {
-    accounts::sign_in(db, &Knock { name, password, agent, address: "10.0.0.1", demo: false }).await
+    accounts::sign_in(db, &Credentials { name, password, agent, address: "10.0.0.1", demo: false }).await
 }
 
 async fn say(db: &Connection, who: &Viewer, number: i64, body: Body, supersedes: Option<uuid::Uuid>, key: &str) -> Written {
@@ -367,7 +367,7 @@ async fn tables_are_changed_by_one_server_at_a_time_and_a_half_done_change_is_fi
 /// those of before hashes were kept are given theirs.
 #[tokio::test]
 async fn a_ledger_changed_behind_the_programs_back_is_told() {
-    use velvet_dial_core::record::{SealError, head};
+    use velvet_dial_core::signing::{SealError, head};
     let url = fresh_database().await;
     let db = velvet_dial_store::open(&url).await.unwrap();
     let (one, _, engine) = shop(&db, "seal").await;

@@ -3,14 +3,15 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use sea_orm::ConnectionTrait;
 use std::collections::HashSet;
-use velvet_dial_core::case::{Phase, Reading, Setting, diagnose, spec_points};
+use velvet_dial_core::case::{Phase, Reading, spec_points};
 use velvet_dial_core::circuit::Card;
+use velvet_dial_core::diagnosis::{Setting, diagnose};
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::record::{Ledger, Papers, Record, record};
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::Gear;
-use velvet_dial_store::accounts::{self, Knock};
+use velvet_dial_store::accounts::{self, Credentials};
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Judged, Opening, Particulars, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, Role, StoreError, Viewer, library, open_as};
@@ -277,7 +278,7 @@ async fn guessing_is_slowed_down_for_all_servers_and_a_stranger_locks_nobody_out
     assert_eq!(wait(&db, "alpha-two", "1.1.1.1").await, None, "another name");
     assert_eq!(wait(&db, "alpha-one", "2.2.2.2").await, None, "another address");
     // A whole network tries one name; who has been here before is not kept waiting.
-    let home = Knock { name: "alpha-one", password: "a long password", agent: "", address: "9.9.9.9", demo: false };
+    let home = Credentials { name: "alpha-one", password: "a long password", agent: "", address: "9.9.9.9", demo: false };
     accounts::sign_in(&db, &home).await.unwrap().unwrap();
     let mut refused = 0;
     for host in 0..60 {
@@ -305,7 +306,7 @@ async fn demo_people_and_those_removed_are_let_in_nowhere_else() {
     accounts::add_demo_user(&db, shop, "ines", "Ines", "a long password").await.unwrap().unwrap();
     accounts::add_user(&db, shop, "mo", "Mo", "a long password").await.unwrap().unwrap();
     let enter = async |name: &str, password: &str, demo: bool| {
-        accounts::sign_in(&db, &Knock { name, password, agent: "", address: "1.1.1.1", demo }).await.unwrap()
+        accounts::sign_in(&db, &Credentials { name, password, agent: "", address: "1.1.1.1", demo }).await.unwrap()
     };
     assert!(enter("ines", "a long password", false).await.is_none());
     let token = enter("ines", "a long password", true).await.unwrap();

@@ -9,7 +9,7 @@ use actix_web::http::{StatusCode, header};
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
-use velvet_dial_store::accounts::{self, Knock, SESSION_HOURS, Token};
+use velvet_dial_store::accounts::{self, Credentials, SESSION_HOURS, Token};
 
 #[derive(Template)]
 #[template(path = "account/sign_in.html")]
@@ -70,8 +70,8 @@ pub async fn enter(
         return page(&app, preferences, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
     }
     let agent = request.headers().get(header::USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or("");
-    let knock = Knock { name: &form.name, password: &form.password, agent, address: &address, demo: app.serving.demo };
-    let Some(token) = accounts::sign_in(&app.db, &knock).await? else {
+    let credentials = Credentials { name: &form.name, password: &form.password, agent, address: &address, demo: app.serving.demo };
+    let Some(token) = accounts::sign_in(&app.db, &credentials).await? else {
         tracing::warn!(%address, "a sign-in was refused");
         let problem = "Name and password do not belong together. Check both; capitals count in the password.".to_owned();
         return page(&app, preferences, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);

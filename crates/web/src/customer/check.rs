@@ -10,7 +10,9 @@ use actix_web::{HttpRequest, HttpResponse};
 use askama::Template;
 use serde::Deserialize;
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::record::{self, Depth, Record};
+use velvet_dial_core::record::{self, Record};
+use velvet_dial_core::signing;
+use velvet_dial_core::signing::Depth;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs;
 use velvet_dial_store::zone::Zone;
@@ -87,7 +89,7 @@ async fn look(app: web::Data<App>, preferences: DisplayPreferences, request: Htt
         tracing::warn!(address = %address(&request, &app), "a report's code that no report has");
         return page(preferences, code, NONE.to_owned(), None, StatusCode::NOT_FOUND);
     };
-    let signed = record::verified(text.as_bytes(), Depth::Seal).ok().and_then(|(record, verified)| Some((record, verified.signed_by?)));
+    let signed = signing::verified(text.as_bytes(), Depth::Seal).ok().and_then(|(record, verified)| Some((record, verified.signed_by?)));
     let Some((record, key)) = signed.filter(|(_, key)| app.serving.keys.as_ref().is_some_and(|keys| keys.is_of_shop(shop.id, key))) else {
         return page(preferences, code, BROKEN.to_owned(), None, StatusCode::CONFLICT);
     };

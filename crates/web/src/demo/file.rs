@@ -4,10 +4,10 @@ use serde::Deserialize;
 use velvet_dial_core::adapter::Adapter;
 use velvet_dial_core::case::Replaced;
 use velvet_dial_core::circuit::Card;
+use velvet_dial_core::experience::KnownPattern;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
-use velvet_dial_core::opened::{CrankSaid, JournalSaid};
-use velvet_dial_core::trace::KnownPattern;
+use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
 
 /// The folder, carried in the program: the shop's own file, recorded runs, and whatever else a later entry names.
 #[derive(RustEmbed)]

@@ -1,6 +1,7 @@
 //! Forms: one list of what a form asks, by which it is read, kept, complained of and drawn.
 use super::FormState;
 pub use crate::ui::field::{Choice, FieldView, Input};
+use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::cookie::time::Duration;
 use actix_web::cookie::{Cookie, SameSite};
@@ -8,7 +9,7 @@ use actix_web::http::header::LOCATION;
 use chrono::{DateTime, NaiveDate, NaiveDateTime, Utc};
 use std::collections::HashMap;
 use velvet_dial_core::field::{self, Field};
-use velvet_dial_core::unit::Units;
+use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::zone::Zone;
 
 /// What a browser sent.
@@ -90,6 +91,23 @@ impl Question {
 pub fn taken(draft: &str, to: &str) -> HttpResponse {
     let told = Cookie::build("vd_taken", draft.to_owned()).path("/").same_site(SameSite::Lax).max_age(Duration::minutes(5)).finish();
     HttpResponse::SeeOther().cookie(told).insert_header((LOCATION, to)).finish()
+}
+
+/// The changes of a thing whose states are given as its form, one more than its changes: by whom, when and what, the last one first.
+pub fn changed<'a>(
+    form: &Form,
+    changes: impl Iterator<Item = (&'a str, NaiveDateTime)>,
+    states: Vec<FormState>,
+    zone: &Zone,
+    choices: impl Fn(&str) -> Vec<Choice> + Copy,
+) -> Vec<String> {
+    let pairs = states.windows(2).filter_map(|pair| pair.first().zip(pair.last()));
+    let line = |((by, at), (before, after)): ((&str, NaiveDateTime), (&FormState, &FormState))| {
+        format!("{by}, {}: {}", show::moment_with_year(at, zone), form.differences(before, after, choices).join(" · "))
+    };
+    let mut lines: Vec<String> = changes.zip(pairs).map(line).collect();
+    lines.reverse();
+    lines
 }
 
 /// A form being read: everything typed is kept, and what is wrong is noted.
@@ -219,6 +237,22 @@ impl Form {
         self.asks.iter().map(|ask| self.draw_one(ask, form_state, unit, &choices)).collect()
     }
 
+    /// What is different between two fillings, as a person reads it: “Idle: 750 → 800”.
+    pub fn differences(&self, before: &FormState, after: &FormState, choices: impl Fn(&str) -> Vec<Choice>) -> Vec<String> {
+        let word = |ask: &Question, state: &FormState| {
+            let typed = state.typed(self.name, ask.name).to_owned();
+            let said = match ask.kind {
+                Kind::Choice => choices(ask.name).into_iter().find(|choice| choice.id == typed).map_or(typed, |choice| choice.label),
+                Kind::Tick => if typed.is_empty() { "no" } else { "yes" }.to_owned(),
+                _ => typed,
+            };
+            if said.is_empty() { "nothing".to_owned() } else { said }
+        };
+        let asked = self.asks.iter().filter(|ask| !matches!(ask.kind, Kind::Hidden));
+        let pairs = asked.map(|ask| (ask, word(ask, before), word(ask, after)));
+        pairs.filter(|(_, was, is)| was != is).map(|(ask, was, is)| format!("{}: {was} → {is}", first_upper(ask.label))).collect()
+    }
+
     fn draw_one(&self, ask: &Question, form_state: &FormState, unit: Units, choices: &impl Fn(&str) -> Vec<Choice>) -> FieldView {
         let (input, hint) = match ask.kind {
             Kind::Text(_) | Kind::Needed(..) | Kind::Day => (Input::Line, ask.hint),
@@ -287,6 +321,20 @@ mod tests {
                 None => assert_eq!(problem, None, "{name} {typed}"),
             }
         }
+    }
+
+    /// Of two fillings what differs is said, in the words of the form and not in its names.
+    #[test]
+    fn differences_are_said_as_a_person_reads_them() {
+        let filled = |values: &[(&str, &str)]| {
+            let mut state = FormState::of(ALL.name);
+            values.iter().for_each(|(name, value)| state.keep(name, value));
+            state
+        };
+        let before = filled(&[("name", "Quayside"), ("rpm", "750"), ("yes", "")]);
+        let after = filled(&[("name", "Quayside"), ("rpm", "800"), ("note", "new"), ("yes", "yes")]);
+        assert_eq!(ALL.differences(&before, &after, |_| Vec::new()), ["Note: nothing → new", "Speed: 750 → 800", "Yes: no → yes"]);
+        assert!(ALL.differences(&after, &after, |_| Vec::new()).is_empty());
     }
 
     #[test]

@@ -4,10 +4,11 @@ use crate::state::App;
 use actix_web::web;
 use chrono::{DateTime, TimeDelta, Utc};
 use std::sync::Arc;
-use velvet_dial_core::case::{Case, Diagnosis, Phase, Setting, diagnose};
+use velvet_dial_core::case::{Case, Phase};
+use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
+use velvet_dial_core::knowledge::{fingerprint, knowledge};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::knowledge::{fingerprint, knowledge};
-use velvet_dial_core::trace::{Order, Proposal, Strike, Tracer, leader_of, ordered};
+use velvet_dial_core::trace::{Exclusion, Order, Proposal, Tracer, leader_of, ordered};
 use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::{self, Job, Judged};
 
@@ -23,14 +24,14 @@ pub struct Assessed {
     pub next: Vec<Proposal>,
     /// Odds as they were when the asker last looked, else before the last entry, in the knowledge's order.
     pub before: Vec<f64>,
-    /// The engine's draws, for curves.
+    /// The engine's samples, for curves.
     pub tracer: Arc<Tracer>,
 }
 
 /// Diagnoses a job as it stands, and as it stood when `seen` was its last entry, or one entry ago. What was worked out before is kept: most often what stands now was
 /// worked out for nobody yet, and what stood before for whoever wrote the last entry.
-pub async fn assess(app: web::Data<App>, job: Job, seen: Option<i32>) -> Result<Assessed, Failure> {
-    let job = Arc::new(job);
+pub async fn assess(app: web::Data<App>, job: impl Into<Arc<Job>>, seen: Option<i32>) -> Result<Assessed, Failure> {
+    let job = job.into();
     let shared = app.clone();
     app.work.out(move || work_out(&shared, job, seen)).await?
 }
@@ -39,14 +40,14 @@ fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Fai
     let case = job.case();
     let tracer = app.kept.tracer(&case)?;
     let minute = this_minute();
-    let asked = |case: &Case, strikes: &[Strike]| {
-        let of = || diagnose(case, &tracer, &Setting { now: Some(minute), strikes, ..Setting::default() });
-        app.kept.diagnosis(question(case, strikes, minute), of)
+    let asked = |case: &Case, exclusions: &[Exclusion]| {
+        let of = || diagnose(case, &tracer, &Setting { now: Some(minute), exclusions, ..Setting::default() });
+        app.kept.diagnosis(question(case, exclusions, minute), of)
     };
     let (earlier, struck_then) = job.case_at(seen.filter(|seen| *seen < job.seq()).unwrap_or(job.seq() - 1));
     // Earlier before later: it is the one that is kept already.
     let before = asked(&earlier, &struck_then).posterior.present.clone();
-    let now = asked(&case, &job.strikes());
+    let now = asked(&case, &job.exclusions());
     app.kept.put_back(&case, &tracer);
     let next = match job.order() {
         Order::MostTold => now.next.clone(),
@@ -56,9 +57,9 @@ fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Fai
 }
 
 /// The case in full is the key, and what it is judged by. The moment counts only where something was overruled for a time: then the answer holds for its minute.
-fn question(case: &Case, strikes: &[Strike], minute: DateTime<Utc>) -> String {
+fn question(case: &Case, exclusions: &[Exclusion], minute: DateTime<Utc>) -> String {
     let until = case.acts.iter().any(|act| act.minutes.is_some()).then_some(minute);
-    serde_json::to_string(&(fingerprint(), until, strikes, case)).unwrap_or_default()
+    serde_json::to_string(&(fingerprint(), until, exclusions, case)).unwrap_or_default()
 }
 
 /// This engine's usual failure: what leads before anything is found.

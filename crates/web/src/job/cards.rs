@@ -5,9 +5,10 @@ use super::opening::waits_for_yes;
 use crate::ui::picture::looks;
 use crate::ui::show;
 use crate::ui::words::access_words;
-use velvet_dial_core::case::{Phase, how};
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::diagnosis::how;
+use velvet_dial_core::knowledge::{Check, Outcome, knowledge};
 use velvet_dial_core::stage::{QUICK, RECHECK};
-use velvet_dial_core::trace::knowledge::{Check, Outcome, knowledge};
 use velvet_dial_core::trace::{BY_HAND, Effect, Proposal, Step, effects};
 use velvet_dial_store::jobs::{Body, Entry, Job};
 

@@ -6,8 +6,8 @@ use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use serde::Deserialize;
 use velvet_dial_core::case::Phase;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::{self, Body, Job};
 
 /// One tap.

@@ -1,14 +1,9 @@
 //! What every act of a stage stands on: the asker, the job's number, and the way back to the screen.
-use super::ScreenData;
 use super::assess::{assess, tell_the_board};
-use super::compare;
 use super::frame::{Clash, PageFrame, ScreenRequest, frame};
 use super::live::Rigs;
 use super::next_step::NextCard;
-use super::open_up;
-use super::put_right;
-use super::rig::chooser::{Expected, expected};
-use super::trace;
+use super::screen::{self, Screen, ScreenData};
 use crate::http::{Failure, SignedIn, form};
 use crate::state::{App, ShopContext};
 use crate::ui::words::describe;
@@ -22,13 +17,9 @@ use std::future::Future;
 use std::pin::Pin;
 use std::sync::Arc;
 use uuid::Uuid;
-use velvet_dial_core::opened::Schedule;
-use velvet_dial_core::record::curves;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::accounts::Person;
-use velvet_dial_store::jobs::{self, Body, Entry, File, Happened, Job, Link, Write, Written};
-use velvet_dial_store::library::ShopAdapter;
-use velvet_dial_store::{StoreError, Viewer, accounts, library, rigs};
+use velvet_dial_store::jobs::{self, Body, Entry, File, Happened, Job, Write, Written};
+use velvet_dial_store::{StoreError, Viewer, rigs};
 
 /// The asker at a job.
 pub struct JobContext {
@@ -109,7 +100,7 @@ impl<'a> Sent<'a> {
 #[template(path = "job/frame/page.html")]
 struct Page {
     chrome: Chrome,
-    bench: PageFrame,
+    frame: PageFrame,
     /// The screen itself, drawn.
     work: String,
     /// What stands beside it in the place of suspects and next check; empty for those.
@@ -123,35 +114,20 @@ struct Page {
 #[derive(Template)]
 #[template(path = "job/frame/fragment.html")]
 struct Fragment {
-    bench: PageFrame,
+    frame: PageFrame,
     /// The screen itself, drawn.
     work: String,
     /// What stands beside it, likewise.
     next: String,
 }
 
-/// What one screen or another has to wait for.
-#[derive(Default)]
-struct Worked {
-    expected: Option<Expected>,
-    compared: Option<compare::Worked>,
-    opened: Option<open_up::Worked>,
-    scheduled: Option<Schedule>,
-}
-
-/// What a screen shows beside the job itself.
-struct ScreenLists {
-    captures: Vec<File>,
-    people: Vec<Person>,
-    engines: Vec<(Uuid, String)>,
-    adapters: Vec<ShopAdapter>,
-    rigs: Rigs,
-    links: Vec<Link>,
-}
-
-/// A list that is asked for only where it is wanted.
-async fn asked<T>(wanted: bool, list: impl Future<Output = Result<Vec<T>, StoreError>>) -> Result<Vec<T>, StoreError> {
-    if wanted { list.await } else { Ok(Vec::new()) }
+/// A screen that is drawn.
+struct Drawn {
+    work: String,
+    /// What is beside it in the place of suspects and next check; empty for those.
+    panel: String,
+    /// The live gauge is on it.
+    live: bool,
 }
 
 impl JobContext {
@@ -177,107 +153,59 @@ impl JobContext {
         HttpResponse::SeeOther().insert_header((header::LOCATION, address)).finish()
     }
 
-    /// The screen of a stage: the bench alone for htmx, else the whole page.
+    /// The screen of a stage: the screen alone for htmx, else the whole page.
     pub async fn answer(&self, stage: Stage, ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
-        self.answer_with(None, stage, ask, status).await
+        screen::show(self, None, stage, ask, status).await
     }
 
-    /// The same, where the job was loaded already.
-    async fn answer_with(&self, job: Option<Job>, stage: Stage, ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
+    /// Loads the job, what the screen shows beside it and what it has to compute, and draws all of it.
+    pub async fn show<S: Screen>(&self, job: Option<Job>, ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
         let job = async {
             match job {
                 Some(job) => Ok(job),
                 None => jobs::load(&self.app.db, &self.viewer, self.number).await,
             }
         };
-        let ((job, shop_context), beside) = tokio::try_join!(self.with_shop_context(job), self.beside(stage))?;
-        let ScreenLists { captures, people, engines, adapters, rigs: of_rigs, links } = beside;
-        // These two are asked for a job.
-        let mut similar = Vec::new();
-        if stage == Stage::Trace {
-            similar = jobs::similar(&self.app.db, &self.viewer, &job).await?;
-        }
-        let engine_notes = asked(stage == Stage::OpenUp, jobs::engine_notes(&self.app.db, &self.viewer, job.head.engine)).await?;
-        let mut before = None;
-        if stage == Stage::Intake {
-            before = jobs::before(&self.app.db, &self.viewer, &job).await?;
-        }
-        let assessed = Arc::new(assess(self.app.clone(), job, ask.seen).await?);
+        let (job, shop_context) = self.with_shop_context(job).await?;
+        let job = Arc::new(job);
+        let (assessed, loaded) = tokio::try_join!(assess(self.app.clone(), job.clone(), ask.seen), S::load(self, &job))?;
+        let assessed = Arc::new(assessed);
         let (query, unit) = (Arc::new(ask.query.clone()), self.preferences.unit);
-        // What a gauge will meet takes every draw at three points, and a band every speed; the other screens have nothing to wait for.
-        let solves = !matches!(stage, Stage::Intake | Stage::Look | Stage::Trace);
-        let (shop, of_job, asked) = (shop_context.clone(), assessed.clone(), query.clone());
-        let work = move || {
-            let (mut worked, assessed) = (Worked::default(), &of_job);
-            match stage {
-                Stage::Rig => worked.expected = Some(expected(assessed)),
-                Stage::OpenUp => worked.opened = Some(open_up::worked(assessed, &shop)),
-                Stage::Compare => worked.compared = Some(compare::worked(assessed, &asked, unit)),
-                Stage::PutRight => worked.scheduled = put_right::schedule(assessed, &shop, Utc::now()),
-                Stage::Run | Stage::Prove => _ = curves(&assessed.case, &assessed.now, &assessed.tracer),
-                Stage::Intake | Stage::Look | Stage::Trace => {}
-            }
-            worked
-        };
-        let worked = async { if solves { Ok(self.app.work.out(work).await?) } else { Ok::<_, Failure>(work()) } };
-        let (worked, ()) = tokio::try_join!(worked, tell_the_board(&self.app, &self.viewer, &assessed))?;
-        let bench = frame(&assessed, stage, self.preferences, &self.viewer, ask);
-        let drawn = ScreenData {
-            assessed: &assessed,
-            frame: &bench,
-            captures: &captures,
-            people: &people,
-            engines: &engines,
-            expected: worked.expected.as_ref(),
-            rigs: &of_rigs,
-            similar: &similar,
-            query: &query,
-            compared: worked.compared.as_ref(),
-            opened: worked.opened.as_ref(),
-            scheduled: worked.scheduled.as_ref(),
-            links: &links,
-            engine_notes: &engine_notes,
-            shop_context: &shop_context,
-            before: before.as_ref(),
-            adapters: &adapters,
-        };
-        let work = super::surface(stage)(&drawn)?;
-        let next = if stage == Stage::Trace { trace::panel(&drawn)? } else { String::new() };
+        let (of_job, shop, asked) = (assessed.clone(), shop_context.clone(), query.clone());
+        let compute = move || S::compute(&of_job, &shop, &asked, unit);
+        let computed = async { if S::LONG { Ok(self.app.work.out(compute).await?) } else { Ok::<_, Failure>(compute()) } };
+        let (computed, ()) = tokio::try_join!(computed, tell_the_board(&self.app, &self.viewer, &assessed))?;
+        let frame = frame(&assessed, S::STAGE, self.preferences, &self.viewer, ask);
+        let data = ScreenData { assessed: &assessed, frame: &frame, query: &query, shop_context: &shop_context };
+        let drawn = Drawn { work: S::draw(&data, &loaded, &computed)?, panel: S::panel(&data)?, live: S::is_live(&loaded, self.number) };
+        self.page(frame, drawn, status)
+    }
+
+    /// A screen that is drawn, in its frame.
+    fn page(&self, frame: PageFrame, drawn: Drawn, status: StatusCode) -> Result<HttpResponse, Failure> {
+        let Drawn { work, panel: next, live } = drawn;
         let html = if self.preferences.fragment {
-            Fragment { bench, work, next }.render()?
+            Fragment { frame, work, next }.render()?
         } else {
-            let title = format!("{} · {}", bench.tag, bench.stage.title());
+            let title = format!("{} · {}", frame.tag, frame.stage.title());
             let linked = self.app.hub.of_job(self.viewer.shop, self.number).is_some();
-            let live = stage != Stage::Rig && of_rigs.assigned(self.number).is_some();
-            Page { chrome: Chrome::of(&self.viewer, self.preferences, title).helped_by(stage.id()), bench, work, next, live, linked }
-                .render()?
+            let chrome = Chrome::of(&self.viewer, self.preferences, title).helped_by(frame.stage.id());
+            Page { chrome, frame, work, next, live, linked }.render()?
         };
         Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(html))
+    }
+
+    /// The job's recorded runs and the shop's data loggers, for the screens that read.
+    pub async fn recordings(&self) -> Result<(Vec<File>, Rigs), Failure> {
+        let (db, viewer, number) = (&self.app.db, &self.viewer, self.number);
+        let (files, all, runs) =
+            tokio::try_join!(jobs::captures(db, viewer, number), rigs::rigs(db, viewer), rigs::runs(db, viewer, number))?;
+        Ok((files, Rigs { all, linked: self.app.hub.of_job(viewer.shop, number), runs }))
     }
 
     /// The shop, and what it learnt.
     pub async fn shop_context(&self) -> Result<Arc<ShopContext>, Failure> {
         Ok(self.app.shop_context(&self.viewer).await?)
-    }
-
-    /// What a stage's screen shows beside the job itself, asked for all at once.
-    async fn beside(&self, stage: Stage) -> Result<ScreenLists, Failure> {
-        let (db, viewer, number) = (&self.app.db, &self.viewer, self.number);
-        let reads = matches!(stage, Stage::Run | Stage::Prove);
-        let rigged = reads || stage == Stage::Rig;
-        let captures = asked(reads, jobs::captures(db, viewer, number));
-        let people = asked(stage == Stage::Intake, accounts::colleagues(db, viewer));
-        let engines = asked(stage == Stage::Intake, async {
-            let named = library::engine_names(db, viewer).await?;
-            Ok(named.into_iter().map(|engine| (engine.id, engine.name)).collect())
-        });
-        let adapters = asked(stage == Stage::Rig, library::adapters(db, viewer));
-        let (all, runs) = (asked(rigged, rigs::rigs(db, viewer)), asked(reads, rigs::runs(db, viewer, number)));
-        let links = asked(stage == Stage::OpenUp, jobs::links(db, viewer, number));
-        let (captures, people, engines, adapters, all, runs, links) =
-            tokio::try_join!(captures, people, engines, adapters, all, runs, links)?;
-        let linked = if rigged { self.app.hub.of_job(viewer.shop, number) } else { None };
-        Ok(ScreenLists { captures, people, engines, adapters, rigs: Rigs { all, linked, runs }, links })
     }
 
     /// Writes an entry and shows the stage again: changed, or with what somebody else wrote there meanwhile.
@@ -324,7 +252,7 @@ impl JobContext {
                     self.app.forget_shop_context(&self.viewer);
                 }
                 if self.preferences.fragment {
-                    return self.answer_with(job, stage, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await;
+                    return screen::show(self, job, stage, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await;
                 }
                 Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id())))
             }

@@ -5,11 +5,12 @@
 use super::assess::Assessed;
 use super::cards::{self, CheckCard, name, why};
 use crate::ui::show;
-use velvet_dial_core::case::{Phase, ProofWord, proof};
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::diagnosis::COLD_C;
+use velvet_dial_core::diagnosis::{ProofWord, proof};
 use velvet_dial_core::flag::Word;
-use velvet_dial_core::record::COLD_C;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::script::{self, Point};
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::trace::{Enough, Move, Proposal, Step};
 use velvet_dial_store::jobs::Body;
 

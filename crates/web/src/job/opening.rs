@@ -9,8 +9,8 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use velvet_dial_core::field;
+use velvet_dial_core::knowledge::{Check, knowledge};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::{Check, knowledge};
 use velvet_dial_store::jobs::{Approval, Body, Job};
 
 /// What is said where it is missing.
@@ -46,29 +46,29 @@ pub struct Yes {
 pub const DECLINED: &str = "The customer said no. Close up what is open and close the job, or write down their new approval first.";
 
 /// The customer's newest word, by whom and when it was written down.
-pub fn said(drawn: &ScreenData) -> Option<String> {
-    let job = &drawn.assessed.job;
+pub fn said(data: &ScreenData) -> Option<String> {
+    let job = &data.assessed.job;
     let entry = match job.approval() {
         Approval::None => return None,
         Approval::Approved { entry, .. } | Approval::Unasked { entry } | Approval::Declined { entry } => entry,
     };
     let when = show::moment(entry.written_at, &job.zone);
-    Some(format!("{}, written down by {}, {when}", describe(&entry.body, drawn.frame.unit), entry.author_name))
+    Some(format!("{}, written down by {}, {when}", describe(&entry.body, data.frame.unit), entry.author_name))
 }
 
 /// The approval of a job, and the form for it. `up_to` is what the work would cost.
-pub fn yes(drawn: &ScreenData, up_to: Option<f64>) -> Yes {
-    let (job, unit) = (&drawn.assessed.job, drawn.frame.unit);
+pub fn yes(data: &ScreenData, up_to: Option<f64>) -> Yes {
+    let (job, unit) = (&data.assessed.job, data.frame.unit);
     let approval = job.approval();
-    let mut fields = AGREED.draw(&drawn.frame.form_state, unit, |_| Vec::new());
-    if drawn.frame.form_state.form != AGREED.name
+    let mut fields = AGREED.draw(&data.frame.form_state, unit, |_| Vec::new());
+    if data.frame.form_state.form != AGREED.name
         && let (Some(field), Some(up_to)) = (fields.iter_mut().find(|field| field.name == "up_to"), up_to)
     {
         field.value = format!("{up_to:.0}");
     }
     let over = up_to.and_then(|money| Some((money, approval.goes_over(money)?)));
     Yes {
-        said: said(drawn),
+        said: said(data),
         entry: job.agreed().map(|entry| entry.id.to_string()).unwrap_or_default(),
         declined: matches!(approval, Approval::Declined { .. }),
         over: over.map(|(money, up_to)| over_the_amount(money, up_to)),

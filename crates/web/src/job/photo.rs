@@ -8,8 +8,8 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use uuid::Uuid;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::{self, Body, Shown};
 
 /// Letters of what is typed beside it.

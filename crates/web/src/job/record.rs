@@ -6,12 +6,15 @@ use super::withdraw::UNDONE;
 use crate::http::Failure;
 use crate::state::{KeyFileError, Keys};
 use chrono::{DateTime, Utc};
-use uuid::Uuid;
-use velvet_dial_core::case::{Case, Diagnosis};
+use velvet_dial_core::case::Case;
+use velvet_dial_core::diagnosis::Diagnosis;
+use velvet_dial_core::experience::Known;
 use velvet_dial_core::hex::hex;
-use velvet_dial_core::record::{self, Depth, Ledger, Papers, Record, Recording, RepairSaid, SealError, Taken};
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{Known, Tracer};
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::record::{self, Ledger, Papers, Record, Recording, RepairSaid, Taken};
+use velvet_dial_core::signing;
+use velvet_dial_core::signing::{Depth, SealError};
+use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Body, File, Job};
@@ -34,7 +37,7 @@ pub async fn of(context: &JobContext, job: Job, known: Option<Known>) -> Result<
 pub async fn draft(db: &Connection, viewer: &Viewer, mut record: Record) -> Result<(Record, Option<String>), StoreError> {
     let number = record.papers.number;
     let (job, entries) = jobs::chain(db, viewer, number).await?;
-    let mut broken = record::seal(&mut record, &job.to_string(), entries.clone()).err().map(|error| error.to_string());
+    let mut broken = signing::seal(&mut record, &job.to_string(), entries.clone()).err().map(|error| error.to_string());
     if broken.is_none() && !seals::holds(db, job, &entries).await? {
         record.seal = None;
         broken = Some("Its job history is not the one that was sealed: entries were changed or removed.".to_owned());
@@ -64,7 +67,7 @@ pub async fn closing(
     record.take_out_personal(hex(&random()?));
     let (mut record, _) = draft(db, viewer, record).await?;
     if let Some(keys) = keys {
-        record::sign(&mut record, &keys.of_shop(viewer.shop)?);
+        signing::sign(&mut record, &keys.of_shop(viewer.shop)?);
     }
     Ok(record)
 }
@@ -123,7 +126,7 @@ pub struct Kept {
 pub async fn kept(context: &JobContext, job: &Job) -> Result<Option<Kept>, Failure> {
     let Some(record) = job.record.clone() else { return Ok(None) };
     let Some(text) = jobs::kept_record(&context.app.db, job).await? else { return Ok(None) };
-    let checked = record::verified(text.as_bytes(), Depth::Seal);
+    let checked = signing::verified(text.as_bytes(), Depth::Seal);
     let by = checked.as_ref().ok().and_then(|(_, verified)| verified.signed_by.clone());
     let broken = match (&checked, &by) {
         // Records of before there were hashes have none, and nobody signed them.
@@ -159,8 +162,7 @@ pub fn record(
 pub async fn recordings(db: &Connection, viewer: &Viewer, job: &Job) -> Result<Vec<Recording>, StoreError> {
     let number = job.head.number;
     let (files, runs) = tokio::try_join!(jobs::captures(db, viewer, number), rigs::runs(db, viewer, number))?;
-    let read_from =
-        |id: Uuid| job.live().any(|entry| matches!(&entry.body, Body::Reading(taken) if taken.capture.is_some_and(|(run, ..)| run == id)));
+    let counts = |file: &File| job.upload_withdrawn(file.id).is_none();
     let of_file = |file: File| Recording { id: file.id.to_string(), name: file.name, digest: file.digest, also_in: file.also_in };
     let of_rig = |run: Recorded| Recording {
         id: run.id.to_string(),
@@ -168,7 +170,7 @@ pub async fn recordings(db: &Connection, viewer: &Viewer, job: &Job) -> Result<V
         digest: String::new(),
         also_in: Vec::new(),
     };
-    Ok(files.into_iter().map(of_file).chain(runs.into_iter().filter(|run| read_from(run.id)).map(of_rig)).collect())
+    Ok(files.into_iter().filter(counts).map(of_file).chain(runs.into_iter().filter(|run| job.reads_from(run.id)).map(of_rig)).collect())
 }
 
 fn ledger(shop: &Shop, job: &Job, recordings: Vec<Recording>, known: Option<Known>) -> Ledger {

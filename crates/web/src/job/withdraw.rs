@@ -55,6 +55,7 @@ pub fn fresh(job: &Job, who: Uuid, now: NaiveDateTime) -> Option<&Entry> {
         last.body,
         Body::Circumstance { .. }
             | Body::Replaced { .. }
+            | Body::UploadWithdrawn { .. }
             | Body::Evidence { .. }
             | Body::PutOff { .. }
             | Body::Photo(_)

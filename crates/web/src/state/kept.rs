@@ -3,7 +3,8 @@ use moka::sync::Cache;
 use std::sync::Arc;
 use std::time::Duration;
 use velvet_dial_core::capture::Run;
-use velvet_dial_core::case::{Case, Diagnosis, spec_points};
+use velvet_dial_core::case::{Case, spec_points};
+use velvet_dial_core::diagnosis::Diagnosis;
 use velvet_dial_core::oil::OilError;
 use velvet_dial_core::trace::Tracer;
 
@@ -83,7 +84,8 @@ fn engine_key(case: &Case) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velvet_dial_core::case::{Setting, diagnose, parse};
+    use velvet_dial_core::case::parse;
+    use velvet_dial_core::diagnosis::{Setting, diagnose};
 
     fn case(litres: f64, min_kpa: f64, kpa: f64) -> Case {
         let text = format!(

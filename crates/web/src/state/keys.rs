@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use thiserror::Error;
 use uuid::Uuid;
-use velvet_dial_core::record::{KeyError, SealLine, SealedHeads, Signer, public_keys};
+use velvet_dial_core::signing::{KeyError, SealLine, SealedHeads, Signer, public_keys};
 
 /// The server's key, by its name in the data folder.
 pub const NAME: &str = "report-key.pem";

@@ -29,7 +29,7 @@ pub struct App {
     pub serving: Serving,
     /// Computation off the serving threads.
     pub work: Work,
-    /// Draws of engines and diagnoses of jobs.
+    /// Samples of engines and diagnoses of jobs.
     pub kept: Kept,
     /// Shops with what they learnt.
     houses: Houses,

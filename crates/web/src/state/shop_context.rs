@@ -4,7 +4,7 @@ use moka::sync::Cache;
 use std::sync::Arc;
 use std::time::Duration;
 use uuid::Uuid;
-use velvet_dial_core::trace::Memory;
+use velvet_dial_core::experience::Memory;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Learnt};
 use velvet_dial_store::{StoreError, Viewer};

@@ -2,15 +2,15 @@
 use super::show;
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::circuit::Card;
+use velvet_dial_core::diagnosis::COLD_C;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::instrument::Instrument;
+use velvet_dial_core::knowledge::{Access, knowledge};
 use velvet_dial_core::limits::Besides;
 use velvet_dial_core::limits::{Point, Sheet};
-use velvet_dial_core::opened::{CrankSaid, JournalSaid};
-use velvet_dial_core::record::COLD_C;
 use velvet_dial_core::rigging;
+use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
 use velvet_dial_core::trace::Order;
-use velvet_dial_core::trace::knowledge::{Access, knowledge};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
 use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Note, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
@@ -111,6 +111,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Customer { who, said_no: true, words } => format!("Declined: {who}, “{words}”"),
         Body::Customer { who, words, .. } => format!("Question: {who}, “{words}”"),
         Body::Replied { words, .. } => format!("Answer to the customer's question: {words}"),
+        Body::UploadWithdrawn { name, reason, .. } => format!("Upload “{name}” withdrawn: {reason}"),
         Body::Crank { said } => crank_said(*said),
         Body::Journal { said } => journal_said(said),
         Body::Measured { figure: measured } => measured_said(measured),

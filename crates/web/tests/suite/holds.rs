@@ -3,7 +3,7 @@ use crate::paper::words_of_pdf;
 use crate::support::person::Person as Asker;
 use crate::support::{ines, start_with};
 use reqwest::StatusCode;
-use velvet_dial_core::record::verify;
+use velvet_dial_core::signing::verify;
 use velvet_dial_store::jobs::{self, Body};
 use velvet_dial_store::library;
 

@@ -290,16 +290,20 @@ async fn a_form_that_is_sent_back_as_it_came_changes_nothing() {
 }
 
 /// The fields of a form as a browser sends them.
-fn typed(form: &str) -> Vec<(String, String)> {
+pub fn typed(form: &str) -> Vec<(String, String)> {
     let value = |tag: &str, name: &str| tag.split(&format!("{name}=\"")).nth(1).and_then(|rest| rest.split('"').next()).map(str::to_owned);
-    let mut fields = Vec::new();
+    let (mut fields, mut first) = (Vec::new(), false);
     for tag in form.split('<').skip(1) {
         let ticked = !tag.contains("type=\"checkbox\"") || tag.contains(" checked");
         match (tag.split_whitespace().next(), value(tag, "name")) {
             (Some("input"), Some(name)) if ticked => fields.push((name, value(tag, "value").unwrap_or_default())),
-            (Some("select"), Some(name)) => fields.push((name, String::new())),
-            (Some("option"), None) if tag.contains(" selected") => {
+            (Some("select"), Some(name)) => {
+                fields.push((name, String::new()));
+                first = true;
+            }
+            (Some("option"), None) if first || tag.contains(" selected") => {
                 fields.last_mut().unwrap().1 = value(tag, "value").unwrap_or_default();
+                first = false;
             }
             _ => {}
         }

@@ -303,7 +303,7 @@ async fn no_fault_tells_what_is_inside() {
 /// Whatever the core knows can be told on the screens, and comes out of the job as a case file that the core reads.
 #[tokio::test]
 async fn the_whole_vocabulary_walks_through_a_job() {
-    use velvet_dial_core::trace::knowledge::knowledge;
+    use velvet_dial_core::knowledge::knowledge;
     let person = Person::signed_in().await;
     let know = knowledge();
     let before: serde_json::Value = person.get("/jobs/8/case.json").await.json().await.unwrap();
@@ -354,7 +354,7 @@ async fn the_whole_vocabulary_walks_through_a_job() {
 /// Every cause can be what it was: recorded with its caution, read back in the report, replaced by the next.
 #[tokio::test]
 async fn any_cause_can_be_put_right_and_reported() {
-    use velvet_dial_core::trace::knowledge::knowledge;
+    use velvet_dial_core::knowledge::knowledge;
     let person = Person::signed_in().await;
     let page = person.page("/jobs/7/put-right").await;
     for cause in &knowledge().causes {

@@ -3,7 +3,7 @@ use crate::support::person::{Person, location};
 use reqwest::StatusCode;
 use reqwest::multipart::{Form, Part};
 use serde_json::Value;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::knowledge::knowledge;
 
 /// A photo, as another encoder makes it: eight points by eight.
 const JPEG: &[u8] = include_bytes!("support/eight.jpg");

@@ -4,7 +4,7 @@ use crate::support::screen::{Person, until};
 use std::io::Read;
 use thirtyfour::prelude::*;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::accounts::{self, Knock};
+use velvet_dial_store::accounts::{self, Credentials};
 use velvet_dial_testkit::Browser;
 
 /// Jobs of the demo shop.
@@ -31,7 +31,7 @@ async fn every_page_answers_with_one_title_and_no_empty_place() {
     for number in JOBS {
         let record: serde_json::Value = serde_json::from_str(&me.page(&format!("/jobs/{number}/report.json")).await).unwrap();
         assert_eq!(record["format"], "velvet-dial.report/3");
-        let held = velvet_dial_core::record::verify(me.page(&format!("/jobs/{number}/report.json")).await.as_bytes());
+        let held = velvet_dial_core::signing::verify(me.page(&format!("/jobs/{number}/report.json")).await.as_bytes());
         assert!(held.as_ref().is_ok_and(|held| held.figures && held.unchained == 0), "{number}: {held:?}");
         assert_eq!(record["readings"].as_array().unwrap().len(), record["case"]["readings"].as_array().unwrap().len());
     }
@@ -142,7 +142,7 @@ fn figure_after(text: &str) -> Option<String> {
 /// One cause, one figure: on every screen of every job of the demo shop, and in what a program reads of it.
 #[tokio::test]
 async fn one_cause_has_one_figure_on_every_screen() {
-    use velvet_dial_core::trace::knowledge::knowledge;
+    use velvet_dial_core::knowledge::knowledge;
     let me = person::Person::signed_in().await;
     let mut compared = 0;
     for number in JOBS {
@@ -216,8 +216,8 @@ async fn what_was_sent_after_the_session_ended_is_written_after_the_next_sign_in
     me.sign_in(&base).await;
     me.driver.goto(format!("{base}/jobs/8/intake")).await.unwrap();
     // Every session of hers is ended from elsewhere.
-    let knock = Knock { name: "ines", password: "brass needle", agent: "", address: "", demo: true };
-    let other = accounts::sign_in(&db, &knock).await.unwrap().unwrap();
+    let credentials = Credentials { name: "ines", password: "brass needle", agent: "", address: "", demo: true };
+    let other = accounts::sign_in(&db, &credentials).await.unwrap().unwrap();
     accounts::sign_out(&db, &other, true).await.unwrap();
     me.press("Whine").await;
     me.sees("Sign in").await;

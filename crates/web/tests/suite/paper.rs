@@ -6,7 +6,7 @@ use reqwest::StatusCode;
 use std::io::Write;
 use std::process::{Command, Stdio};
 use thirtyfour::prelude::*;
-use velvet_dial_core::record::{SealError, public_keys, report_of_pages, verify};
+use velvet_dial_core::signing::{SealError, public_keys, report_of_pages, verify};
 use velvet_dial_store::jobs::{self, Body, Opening};
 use velvet_dial_store::{accounts, library};
 
@@ -260,4 +260,33 @@ async fn a_photo_that_breaks_off_leaves_nothing() {
     assert!(!me.page("/jobs/9/report").await.contains("/photos/"));
     assert_eq!(me.photo(9, "level", photo.to_vec()).await.status(), StatusCode::SEE_OTHER, "sent once more it is taken");
     assert!(me.page("/jobs/9/report").await.contains("/photos/"));
+}
+
+/// What somebody types to break a page or a PDF is printed as it was typed, and nothing after it is lost.
+#[tokio::test]
+async fn hostile_text_is_printed_as_it_was_typed() {
+    let me = Asker::signed_in().await;
+    let long = "W".repeat(150);
+    let hostile = format!(
+        "endobj %%EOF stream (\\050) <</Type /Catalog>> <script>alert(1)</script> {{{{137*139}}}} \\input{{x}} \u{202e}gnp.exe ﷽ 👩‍🔧 {long} end"
+    );
+    for number in [9, 10] {
+        let note = [("words", hostile.as_str()), ("report", "yes"), ("key", "hostile"), ("seen", "0"), ("stage", "look")];
+        me.post(&format!("/jobs/{number}/notes"), &note).await;
+    }
+    let details = [("tag", "TUG 7"), ("complaint", hostile.as_str()), ("description", "a (b) <c>"), ("key", "d"), ("seen", "0")];
+    let page = me.page("/jobs/9/intake").await;
+    let engine = page.split("name=\"engine\"").nth(1).unwrap().split("</select>").next().unwrap();
+    let engine = engine.split("<option value=\"").find(|option| option.contains("selected")).unwrap().get(..36).unwrap();
+    let fields: Vec<(&str, &str)> = details.iter().copied().chain([("engine", engine)]).collect();
+    assert_eq!(me.post("/jobs/9/details", &fields).await.status(), StatusCode::SEE_OTHER);
+    for reader in ["full", "customer"] {
+        let paper = words_of_pdf(&me.bytes(&format!("/jobs/9/report.pdf?reader={reader}")).await);
+        for word in ["endobj", "EOF", "Catalog", "script", "alert", "137", "input", "end"] {
+            assert!(paper.iter().any(|there| there == word), "{reader}: {word} is not on the paper");
+        }
+        let printed: usize = paper.iter().filter(|word| word.chars().all(|letter| letter == 'W')).map(String::len).sum();
+        assert!(printed >= 150, "{reader}: of a long word {printed} letters are printed");
+        assert!(!paper.iter().any(|word| word == "19043"), "nothing typed is worked out");
+    }
 }

@@ -4,12 +4,13 @@ pub mod recorder;
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::sync::{Arc, Mutex, PoisonError};
-use velvet_dial_core::case::{Case, Diagnosis, Setting, diagnose, parse, spec_points};
+use velvet_dial_core::case::{Case, parse, spec_points};
 use velvet_dial_core::circuit::nominal::{self, DIMENSIONS};
 use velvet_dial_core::circuit::*;
+use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::oil;
 use velvet_dial_core::trace::Tracer;
-use velvet_dial_core::trace::knowledge::knowledge;
 
 /// A two-litre engine with every part fitted, so that every fault has something to act on.
 pub fn full_layout() -> Layout {

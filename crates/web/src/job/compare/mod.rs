@@ -4,12 +4,13 @@ mod points;
 mod set_apart;
 mod what_if;
 
+use crate::http::Failure;
 use crate::http::form::Sent;
-use crate::job::ScreenData;
-use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
 use crate::job::frame::PageFrame;
 use crate::job::run::view::scene;
+use crate::job::{Assessed, JobContext, Screen, ScreenData};
+use crate::state::ShopContext;
 use crate::ui::picture::map::{self, Carried, Map};
 use crate::ui::picture::warm::{self, Warm};
 use crate::ui::words::{besides_said, limit_words, sheet_name};
@@ -18,9 +19,12 @@ use askama::Template;
 use dash::DashComparison;
 use points::PointRow;
 use set_apart::Apart;
-use velvet_dial_core::case::{Basis, Change, Phase, Projected, by_sheet, project, unmeasured};
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::diagnosis::{Basis, Change, Projected, by_sheet, project, unmeasured};
 use velvet_dial_core::limits::{COVERAGE, Decision, Sheet};
+use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::Job;
 use what_if::{WhatIfQuestion, WhatIfView};
 
 /// What is worked out for the screen off the threads that serve.
@@ -40,10 +44,10 @@ pub struct WarmUp {
 }
 
 /// Works it out; `query` is what the address asks for.
-pub fn worked(assessed: &Assessed, query: &Sent, unit: Units) -> Worked {
+fn worked(assessed: &Assessed, query: &Sent, unit: Units) -> Worked {
     let (case, tracer) = (&assessed.case, &assessed.tracer);
     // For the map.
-    velvet_dial_core::record::curves(case, &assessed.now, tracer);
+    velvet_dial_core::diagnosis::curves(case, &assessed.now, tracer);
     let wanted = changes(query);
     let projected = assessed.now.verdict.points.iter().flat_map(|point| project(case, point, tracer));
     let projected = projected.filter(|projected| Some(projected.change) == wanted).collect();
@@ -136,16 +140,35 @@ struct Work {
 #[derive(Template)]
 #[template(path = "job/compare/compare.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     work: Work,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    let (assessed, unit) = (drawn.assessed, drawn.frame.unit);
-    let Some(worked) = drawn.compared else { return Ok(String::new()) };
+/// The screen.
+pub struct Compare;
+
+impl Screen for Compare {
+    const STAGE: Stage = Stage::Compare;
+    type Loaded = ();
+    type Computed = Worked;
+
+    async fn load(_: &JobContext, _: &Job) -> Result<(), Failure> {
+        Ok(())
+    }
+
+    fn compute(assessed: &Assessed, _: &ShopContext, query: &Sent, unit: Units) -> Worked {
+        worked(assessed, query, unit)
+    }
+
+    fn draw(data: &ScreenData, (): &(), worked: &Worked) -> askama::Result<String> {
+        draw(data, worked)
+    }
+}
+
+fn draw(data: &ScreenData, worked: &Worked) -> askama::Result<String> {
+    let (assessed, unit) = (data.assessed, data.frame.unit);
     let verdict = &assessed.now.verdict;
-    let wanted = changes(drawn.query);
+    let wanted = changes(data.query);
     let mut scene = scene(assessed);
     for projected in &worked.projected {
         let near =
@@ -191,7 +214,7 @@ pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
         beside: dash::beside(assessed, unit),
         told: what_if::told(assessed, &worked.asked, unit),
     };
-    Surface { bench: drawn.frame, work }.render()
+    Surface { frame: data.frame, work }.render()
 }
 
 fn other(sheet: &Sheet, decision: Decision, unit: Units) -> Other {

@@ -3,7 +3,7 @@ use crate::job::assess::Assessed;
 use crate::ui::count;
 use crate::ui::show;
 use crate::ui::words::{limit_words, point_name};
-use velvet_dial_core::case::{JudgedPoint, JudgedReading};
+use velvet_dial_core::diagnosis::{JudgedPoint, JudgedReading};
 use velvet_dial_core::limits::{COVERAGE, Decision};
 use velvet_dial_core::unit::Units;
 

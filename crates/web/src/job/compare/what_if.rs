@@ -5,12 +5,12 @@ use crate::job::assess::Assessed;
 use crate::ui::field::FieldView as Field;
 use crate::ui::show;
 use crate::ui::words::{cause_name, limit_words, point_name};
-use velvet_dial_core::case::{JudgedReading, Otherwise, WhatIf, judge, what_if};
+use velvet_dial_core::diagnosis::Curve;
+use velvet_dial_core::diagnosis::{JudgedReading, Otherwise, WhatIf, judge, what_if};
 use velvet_dial_core::field;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::oil::grades;
-use velvet_dial_core::record::Curve;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
 
 /// What may be otherwise.
@@ -123,7 +123,7 @@ pub fn told(assessed: &Assessed, asked: &WhatIfQuestion, unit: Units) -> WhatIfV
     };
     let answer = asked.answer.as_ref();
     let lines = answer.map_or_else(Vec::new, |answer| {
-        let line = |would: &velvet_dial_core::case::WouldBe| {
+        let line = |would: &velvet_dial_core::diagnosis::WouldBe| {
             let [low, middle, high] = would.then_kpa;
             let (decision, word) =
                 would.decision.map_or(("not_measured", "no limit at this temperature"), |decision| (decision.id(), decision.word()));

@@ -2,10 +2,10 @@
 use crate::job::assess::Assessed;
 use crate::job::opening::may_be_open;
 use crate::ui::{count, show};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::rigging;
 use velvet_dial_core::stage::{QUICK, Stage};
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::Body;
 

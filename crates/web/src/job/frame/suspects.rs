@@ -2,8 +2,9 @@
 use crate::job::assess::Assessed;
 use crate::ui::show;
 use crate::ui::words::group_name;
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{KnownPattern, Posterior};
+use velvet_dial_core::experience::KnownPattern;
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::trace::Posterior;
 
 /// One cause.
 pub struct Suspect {

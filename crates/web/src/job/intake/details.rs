@@ -30,15 +30,15 @@ pub struct DetailsForm {
 }
 
 /// Lays it out.
-pub fn laid_out(drawn: &ScreenData) -> DetailsForm {
-    let job = &drawn.assessed.job;
-    let open = drawn.frame.form_state.form == FORM.name;
-    let form_state = if open { drawn.frame.form_state.clone() } else { filled(job) };
+pub fn laid_out(data: &ScreenData, engines: &[(Uuid, String)]) -> DetailsForm {
+    let job = &data.assessed.job;
+    let open = data.frame.form_state.form == FORM.name;
+    let form_state = if open { data.frame.form_state.clone() } else { filled(job) };
     let choice = |(id, name): &(Uuid, String)| Choice { id: id.to_string(), label: name.clone() };
-    let engines = || drawn.engines.iter().map(choice).collect();
+    let engines = || engines.iter().map(choice).collect();
     let live = job.live().find(|entry| matches!(entry.body, Body::JobDetails(_)));
     DetailsForm {
-        fields: FORM.draw(&form_state, drawn.frame.unit, |_| engines()),
+        fields: FORM.draw(&form_state, data.frame.unit, |_| engines()),
         supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
         open,
     }

@@ -3,10 +3,10 @@ mod details;
 
 use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
 use crate::http::{Failure, FormState};
-use crate::job::ScreenData;
 use crate::job::assess::Assessed;
 use crate::job::frame::{PageFrame, ScreenRequest};
-use crate::job::{JobContext, Sent};
+use crate::job::{JobContext, Screen, ScreenData, Sent};
+use crate::state::ShopContext;
 use crate::ui::show;
 use crate::ui::words::cause_name;
 use actix_web::HttpResponse;
@@ -14,13 +14,16 @@ use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use serde::Deserialize;
+use uuid::Uuid;
 use velvet_dial_core::case::Replaced;
 pub use velvet_dial_core::case::{Effect, ReplacedBy};
 use velvet_dial_core::field;
+use velvet_dial_core::knowledge::{Circumstance, knowledge};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::{Circumstance, knowledge};
-use velvet_dial_store::accounts;
-use velvet_dial_store::jobs::{self, Body, Particulars};
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::accounts::{self, Person};
+use velvet_dial_store::jobs::{self, Before, Body, Job, Particulars};
+use velvet_dial_store::library;
 
 /// One tick.
 #[derive(Deserialize)]
@@ -122,8 +125,8 @@ struct CameBack {
     supersedes: String,
 }
 
-fn came_back_work(drawn: &ScreenData) -> Option<CameBack> {
-    let (before, job) = (drawn.before?, &drawn.assessed.job);
+fn came_back_work(data: &ScreenData, before: Option<&Before>) -> Option<CameBack> {
+    let (before, job) = (before?, &data.assessed.job);
     let cause = before.cause.as_deref().map_or(String::new(), |cause| format!("; it was {}", cause_name(cause).to_lowercase()));
     let stands = job.live().find_map(|entry| match entry.body {
         Body::Comeback { of, same } if of == before.number => Some((entry.id.to_string(), same)),
@@ -139,7 +142,7 @@ fn came_back_work(drawn: &ScreenData) -> Option<CameBack> {
 #[derive(Template)]
 #[template(path = "job/intake/intake.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     came_back: Option<CameBack>,
     groups: Vec<IntakeGroup>,
     /// Nobody complained: it is an inspection.
@@ -152,27 +155,59 @@ struct Surface<'a> {
     wanted: bool,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    let job = &drawn.assessed.job;
+/// What the screen shows beside the job.
+pub struct Lists {
+    /// People of the shop, for who is on it.
+    people: Vec<Person>,
+    /// Engines of the shop, for a job that is moved to another.
+    engines: Vec<(Uuid, String)>,
+    /// The job before on this vehicle.
+    before: Option<Before>,
+}
+
+/// The screen.
+pub struct Intake;
+
+impl Screen for Intake {
+    const STAGE: Stage = Stage::Intake;
+    const LONG: bool = false;
+    type Loaded = Lists;
+    type Computed = ();
+
+    async fn load(context: &JobContext, job: &Job) -> Result<Lists, Failure> {
+        let (db, viewer) = (&context.app.db, &context.viewer);
+        let (people, engines, before) =
+            tokio::try_join!(accounts::colleagues(db, viewer), library::engine_names(db, viewer), jobs::before(db, viewer, job))?;
+        Ok(Lists { people, engines: engines.into_iter().map(|engine| (engine.id, engine.name)).collect(), before })
+    }
+
+    fn compute(_: &Assessed, _: &ShopContext, _: &form::Sent, _: Units) {}
+
+    fn draw(data: &ScreenData, lists: &Lists, (): &()) -> askama::Result<String> {
+        draw(data, lists)
+    }
+}
+
+fn draw(data: &ScreenData, lists: &Lists) -> askama::Result<String> {
+    let job = &data.assessed.job;
     let live = job.live().find(|entry| matches!(entry.body, Body::Particulars(_)));
-    let mut form_state = drawn.frame.form_state.clone();
+    let mut form_state = data.frame.form_state.clone();
     let wanted = live.is_none() || form_state.form == FORM.name;
     if form_state.form != FORM.name {
         form_state = filled(&job.particulars());
     }
     let people = || {
         let nobody = Choice { id: String::new(), label: "nobody yet".to_owned() };
-        let all = drawn.people.iter().map(|person| Choice { id: person.id.to_string(), label: person.shown_name.clone() });
+        let all = lists.people.iter().map(|person| Choice { id: person.id.to_string(), label: person.shown_name.clone() });
         std::iter::once(nobody).chain(all).collect()
     };
     Surface {
-        bench: drawn.frame,
-        came_back: came_back_work(drawn),
-        groups: intake(drawn.assessed),
-        inspection: drawn.assessed.case.without_complaint(),
-        details: details::laid_out(drawn),
-        particulars: FORM.draw(&form_state, drawn.frame.unit, |_| people()),
+        frame: data.frame,
+        came_back: came_back_work(data, lists.before.as_ref()),
+        groups: intake(data.assessed),
+        inspection: data.assessed.case.without_complaint(),
+        details: details::laid_out(data, &lists.engines),
+        particulars: FORM.draw(&form_state, data.frame.unit, |_| people()),
         supersedes: live.map(|entry| entry.id.to_string()).unwrap_or_default(),
         wanted,
     }

@@ -1,10 +1,10 @@
 //! The live gauge at a job: which rig is assigned, what it shows this moment, the hold that is taken from it, marked moments, and a stand-in's throttle.
-mod hand;
 mod link;
 mod mark;
 pub mod stopped;
 mod stream;
 mod take;
+mod throttle_control;
 
 use crate::job::ScreenData;
 use crate::ui::show;
@@ -53,10 +53,10 @@ pub struct Panel {
 }
 
 /// The panel, where a rig is assigned to the job.
-pub fn panel(drawn: &ScreenData, now: Option<&Point>, after: bool) -> Option<Panel> {
-    let number = drawn.frame.number;
-    let rig = drawn.rigs.assigned(number).filter(|_| !drawn.frame.closed)?;
-    let linked = drawn.rigs.linked.as_ref();
+pub fn panel(data: &ScreenData, rigs: &Rigs, now: Option<&Point>, after: bool) -> Option<Panel> {
+    let number = data.frame.number;
+    let rig = rigs.assigned(number).filter(|_| !data.frame.closed)?;
+    let linked = rigs.linked.as_ref();
     let phase = if after { "after" } else { "before" };
     let point = now.map(|point| point.id.clone()).unwrap_or_default();
     let measures = |place: usize| {
@@ -69,7 +69,7 @@ pub fn panel(drawn: &ScreenData, now: Option<&Point>, after: bool) -> Option<Pan
         phase,
         held: now.is_some_and(Point::is_held),
         point,
-        unit: drawn.frame.unit.label(),
+        unit: data.frame.unit.label(),
         drives: linked.is_some_and(|linked| linked.can.contains(&Can::Drive)),
         asks_rpm: !measures(1),
         asks_oil: !measures(2),
@@ -81,7 +81,7 @@ pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/jobs/{number}/live", get().to(stream::stream))
         .route("/jobs/{number}/live/take", post().to(take::take))
-        .route("/jobs/{number}/live/hand", post().to(hand::hand))
+        .route("/jobs/{number}/live/hand", post().to(throttle_control::hand))
         .route("/jobs/{number}/live/stopped", post().to(stopped::stopped))
         .route("/jobs/{number}/live/mark", post().to(mark::mark))
         .route("/jobs/{number}/runs/{id}/marks/{mark}", post().to(mark::set))

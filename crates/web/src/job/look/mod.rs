@@ -1,24 +1,49 @@
 //! Look first: checks of minutes that need no gauge, in the planner's order, what is done and what is put off behind.
-use crate::job::ScreenData;
+use crate::http::Failure;
+use crate::http::form::Sent as Query;
 use crate::job::cards::{self, CheckCard};
 use crate::job::frame::PageFrame;
+use crate::job::{Assessed, JobContext, Screen, ScreenData};
+use crate::state::ShopContext;
 use crate::ui::show;
 use askama::Template;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::Job;
 
 #[derive(Template)]
 #[template(path = "job/look/look.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     cards: Vec<CheckCard>,
     /// Minutes of the checks that are done, and of those that are left; empty for none.
     done: String,
     left: String,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    let assessed = drawn.assessed;
+/// The screen.
+pub struct Look;
+
+impl Screen for Look {
+    const STAGE: Stage = Stage::Look;
+    const LONG: bool = false;
+    type Loaded = ();
+    type Computed = ();
+
+    async fn load(_: &JobContext, _: &Job) -> Result<(), Failure> {
+        Ok(())
+    }
+
+    fn compute(_: &Assessed, _: &ShopContext, _: &Query, _: Units) {}
+
+    fn draw(data: &ScreenData, (): &(), (): &()) -> askama::Result<String> {
+        draw(data)
+    }
+}
+
+fn draw(data: &ScreenData) -> askama::Result<String> {
+    let assessed = data.assessed;
     let mut cards = cards::quick(assessed);
     // What the planner proposes first stands first; what tells nothing more stands as the work goes.
     let place = |card: &CheckCard| assessed.next.iter().position(|proposal| proposal.check() == Some(card.id)).unwrap_or(usize::MAX);
@@ -30,5 +55,5 @@ pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
     };
     let done = minutes(|card| card.answer.is_some());
     let left = minutes(|card| card.answer.is_none() && card.put_off.is_none());
-    Surface { bench: drawn.frame, cards, done, left }.render()
+    Surface { frame: data.frame, cards, done, left }.render()
 }

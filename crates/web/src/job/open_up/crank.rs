@@ -12,8 +12,10 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use velvet_dial_core::calculator::{Strip, strip};
 use velvet_dial_core::field;
-use velvet_dial_core::opened::{self, Condition, CrankSaid, Explained, Fits, JournalKind, JournalSaid, JournalTold, Places};
+use velvet_dial_core::opened::{Explained, Fits, JournalTold};
 use velvet_dial_core::stage::Stage;
+use velvet_dial_core::strip_down::places;
+use velvet_dial_core::strip_down::{Condition, CrankSaid, JournalKind, JournalSaid, Places};
 use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::jobs::{Body, Job};
 
@@ -71,6 +73,8 @@ pub struct Here {
     pub entry: String,
     pub conditions: Vec<(&'static str, String, bool)>,
     pub clearances: Vec<Field>,
+    /// The strip's wire as it was typed, else as it was taken.
+    pub wire_mm: String,
     pub print: Print,
 }
 
@@ -114,10 +118,10 @@ fn name(place: Places) -> String {
 }
 
 /// Lays it out.
-pub fn work(drawn: &ScreenData, worked: &Worked) -> CrankWork {
-    let (case, unit, form_state) = (&drawn.assessed.case, drawn.frame.unit, &drawn.frame.form_state);
+pub fn work(data: &ScreenData, worked: &Worked) -> CrankWork {
+    let (case, unit, form_state) = (&data.assessed.case, data.frame.unit, &data.frame.form_state);
     let journals = &worked.crank.journals;
-    let asked = [form_state.typed(JOURNAL.name, "journal"), drawn.query.get("journal").map_or("", String::as_str)];
+    let asked = [form_state.typed(JOURNAL.name, "journal"), data.query.get("journal").map_or("", String::as_str)];
     let asked = asked.into_iter().find_map(|word| journals.iter().find(|told| crate::ui::show::same(&self::word(told.place), word)));
     // The worst placed first: from the far end, whatever nobody looked at.
     let here = asked.or_else(|| journals.iter().rev().find(|told| told.said.is_none())).or_else(|| journals.last());
@@ -129,12 +133,12 @@ pub fn work(drawn: &ScreenData, worked: &Worked) -> CrankWork {
             field.value = value.map(show::plain).unwrap_or_default();
         }
     }
-    let crank_entry = drawn.assessed.job.live().find(|entry| matches!(entry.body, Body::Crank { .. }));
+    let crank_entry = data.assessed.job.live().find(|entry| matches!(entry.body, Body::Crank { .. }));
     CrankWork {
-        picture: journals::picture(drawn.frame.number, &marks(journals, here.map(|told| told.place))),
+        picture: journals::picture(data.frame.number, &marks(journals, here.map(|told| told.place))),
         crank,
         crank_entry: crank_entry.map(|entry| entry.id.to_string()).unwrap_or_default(),
-        here: self::here(drawn, here),
+        here: self::here(data, here),
         told: told(worked, unit),
         fits: worked.explained.as_ref().map(|explained| (shape(explained.fits), fits(explained))),
         renewed: worked.explained.as_ref().and_then(|explained| renewed(worked, explained, unit)),
@@ -172,11 +176,11 @@ fn row(told: &JournalTold) -> Row {
     }
 }
 
-fn here(drawn: &ScreenData, told: Option<&JournalTold>) -> Here {
-    let form_state = &drawn.frame.form_state;
+fn here(data: &ScreenData, told: Option<&JournalTold>) -> Here {
+    let form_state = &data.frame.form_state;
     let place = told.map_or(Places { kind: JournalKind::Main, number: 1 }, |told| told.place);
     let said = told.and_then(|told| told.said);
-    let mut fields = JOURNAL.draw(form_state, drawn.frame.unit, |_| Vec::new());
+    let mut fields = JOURNAL.draw(form_state, data.frame.unit, |_| Vec::new());
     fields.retain(|field| matches!(field.name, "clearance_mm" | "other_end_mm"));
     if form_state.form != JOURNAL.name {
         let values = [said.and_then(|said| said.clearance_mm), said.and_then(|said| said.other_end_mm)];
@@ -187,18 +191,19 @@ fn here(drawn: &ScreenData, told: Option<&JournalTold>) -> Here {
     // Of another journal it is another field: nothing typed for one is kept for the next.
     fields.iter_mut().for_each(|field| field.id = format!("{}-{}", field.id, word(place)));
     let now = said.and_then(|said| said.condition);
+    let typed = |name: &str, usual: f64| form_state.typed(JOURNAL.name, name).parse().unwrap_or(usual);
+    let wire_mm: f64 = typed("wire_mm", USUAL_WIRE_MM);
+    let print = drawn_print(wire_mm, typed("width_mm", 4.0 * wire_mm), data.assessed.case.strip_down.crank);
+    let typed_wire = form_state.typed(JOURNAL.name, "wire_mm");
     Here {
         word: word(place),
         name: name(place),
         said: said.map(|said| journal_said(&said)).unwrap_or_default(),
-        entry: entry_of(&drawn.assessed.job, place),
+        entry: entry_of(&data.assessed.job, place),
         conditions: Condition::ALL.iter().map(|(condition, id, label)| (*id, first_upper(label), now == Some(*condition))).collect(),
         clearances: fields,
-        print: {
-            let typed = |name: &str, usual: f64| form_state.typed(JOURNAL.name, name).parse().unwrap_or(usual);
-            let wire_mm: f64 = typed("wire_mm", USUAL_WIRE_MM);
-            drawn_print(wire_mm, typed("width_mm", 4.0 * wire_mm), drawn.assessed.case.strip_down.crank)
-        },
+        wire_mm: if typed_wire.is_empty() { print.wire_mm.clone() } else { typed_wire.to_owned() },
+        print,
     }
 }
 
@@ -331,7 +336,7 @@ pub async fn journal(context: JobContext, form: web::Form<form::Sent>) -> Result
     let strange = || Failure::Form("a journal that this crank does not have".to_owned());
     let (kind, number) = parsed(typed.raw("journal")).ok_or_else(strange)?;
     let crank = case.strip_down.crank;
-    if !opened::places(case.engine.cylinders, crank).contains(&Places { kind, number }) {
+    if !places(case.engine.cylinders, crank).contains(&Places { kind, number }) {
         return Err(strange());
     }
     if !opening::may_be_open(&job) {

@@ -9,8 +9,8 @@ use crate::ui::words::measured_said;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use velvet_dial_core::field;
-use velvet_dial_core::opened::{PumpMeasured, ScreenMeasured, Spring, StripDownError, spring_opens_kpa};
 use velvet_dial_core::stage::Stage;
+use velvet_dial_core::strip_down::{PumpMeasured, ScreenMeasured, Spring, StripDownError, spring_opens_kpa};
 use velvet_dial_store::jobs::{Body, Measured};
 
 static SCREEN: Form = Form {
@@ -55,12 +55,12 @@ pub struct FigureForm {
 }
 
 /// The forms with what stands.
-pub fn forms(drawn: &ScreenData, worked: &Worked) -> Vec<FigureForm> {
-    let (case, form_state, unit) = (&drawn.assessed.case, &drawn.frame.form_state, drawn.frame.unit);
+pub fn forms(data: &ScreenData, worked: &Worked) -> Vec<FigureForm> {
+    let (case, form_state, unit) = (&data.assessed.case, &data.frame.form_state, data.frame.unit);
     let seen = &case.strip_down;
     let entry = |part: &str| {
         let subject = format!("measured {part}");
-        drawn.assessed.job.live().find(|entry| entry.body.subject().as_deref() == Some(&subject))
+        data.assessed.job.live().find(|entry| entry.body.subject().as_deref() == Some(&subject))
     };
     let one = |form: &'static Form, title: &'static str, values: Vec<Option<f64>>, means: String| {
         let mut fields = form.draw(form_state, unit, |_| Vec::new());

@@ -56,9 +56,9 @@ pub struct Row {
 }
 
 /// Lays it out.
-pub fn work(drawn: &ScreenData, plan: &Plan) -> LinkWork {
-    let form_state = &drawn.frame.form_state;
-    let mut fields = LINK.draw(form_state, drawn.frame.unit, |_| Vec::new());
+pub fn work(data: &ScreenData, links: &[Link], plan: &Plan) -> LinkWork {
+    let form_state = &data.frame.form_state;
+    let mut fields = LINK.draw(form_state, data.frame.unit, |_| Vec::new());
     if form_state.form != LINK.name {
         for field in &mut fields {
             field.value = match field.name {
@@ -68,7 +68,7 @@ pub fn work(drawn: &ScreenData, plan: &Plan) -> LinkWork {
             };
         }
     }
-    let zone = &drawn.assessed.job.zone;
+    let zone = &data.assessed.job.zone;
     let row = |link: &Link| {
         let until = show::moment(link.expires_at, zone);
         let stands = match link.state {
@@ -83,19 +83,19 @@ pub fn work(drawn: &ScreenData, plan: &Plan) -> LinkWork {
             open: link.state == LinkState::Open,
         }
     };
-    let said = drawn.assessed.job.live().filter(|entry| matches!(entry.body, Body::Customer { .. }));
+    let said = data.assessed.job.live().filter(|entry| matches!(entry.body, Body::Customer { .. }));
     LinkWork {
         fields,
         code: Some(form_state.typed(MADE, "address")).filter(|address| !address.is_empty()).and_then(velvet_dial_report::code),
         message: show::query_escape(&format!(
             "About your vehicle {}: please look at our proposal and tell us what you want. {}",
-            drawn.assessed.job.head.vehicle.tag,
+            data.assessed.job.head.vehicle.tag,
             form_state.typed(MADE, "address")
         )),
         address: Some(form_state.typed(MADE, "address").to_owned()).filter(|address| !address.is_empty()),
-        links: drawn.links.iter().map(row).collect(),
-        questions: open_questions(drawn),
-        said: said.map(|entry| format!("{} ({})", describe(&entry.body, drawn.frame.unit), show::moment(entry.written_at, zone))).collect(),
+        links: links.iter().map(row).collect(),
+        questions: open_questions(data),
+        said: said.map(|entry| format!("{} ({})", describe(&entry.body, data.frame.unit), show::moment(entry.written_at, zone))).collect(),
     }
 }
 
@@ -119,14 +119,14 @@ pub struct OpenQuestion {
     pub fields: Vec<Field>,
 }
 
-fn open_questions(drawn: &ScreenData) -> Vec<OpenQuestion> {
-    let slip = &drawn.frame.form_state;
-    let unanswered = jobs::questions(&drawn.assessed.job).into_iter().filter(|asked| asked.answer.is_empty());
+fn open_questions(data: &ScreenData) -> Vec<OpenQuestion> {
+    let form_state = &data.frame.form_state;
+    let unanswered = jobs::questions(&data.assessed.job).into_iter().filter(|asked| asked.answer.is_empty());
     let one = |asked: jobs::CustomerQuestion| {
         let id = asked.entry.to_string();
-        let mut state = if slip.typed(REPLY.name, "question") == id { slip.clone() } else { FormState::of(REPLY.name) };
+        let mut state = if form_state.typed(REPLY.name, "question") == id { form_state.clone() } else { FormState::of(REPLY.name) };
         state.keep("question", &id);
-        OpenQuestion { question: asked.question, fields: REPLY.draw(&state, drawn.frame.unit, |_| Vec::new()) }
+        OpenQuestion { question: asked.question, fields: REPLY.draw(&state, data.frame.unit, |_| Vec::new()) }
     };
     // One at a time, the oldest first.
     unanswered.take(1).map(one).collect()

@@ -5,12 +5,13 @@ mod link;
 mod plan;
 mod talk;
 
-use crate::job::ScreenData;
-use crate::job::assess::Assessed;
+use crate::http::Failure;
+use crate::http::form::Sent as Query;
 use crate::job::cards::{self, CheckCard};
 use crate::job::frame::PageFrame;
 use crate::job::notes::{self, KeptNote};
 use crate::job::opening::{self, Yes, may_be_open};
+use crate::job::{Assessed, JobContext, Screen, ScreenData};
 use crate::state::ShopContext;
 use crate::ui::count;
 use crate::ui::words::describe;
@@ -22,10 +23,13 @@ use link::LinkWork;
 use plan::PlanWork;
 use talk::Talk;
 pub use talk::{stops, talked};
-use velvet_dial_core::calculator::{Screen, Starving, starving};
+use velvet_dial_core::calculator::{Screen as PickupScreen, Starving, starving};
 use velvet_dial_core::circuit::nominal::HOT_C;
-use velvet_dial_core::opened::{self, Crank, Explained, Plan, Surprise};
-use velvet_dial_core::trace::knowledge::{Check, knowledge};
+use velvet_dial_core::knowledge::{Check, knowledge};
+use velvet_dial_core::opened::{self, Crank, Explained, Plan, UnexpectedFinding};
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::{self, EngineNote, Job, Link};
 
 /// What is worked out for the screen off the threads that serve.
 pub struct Worked {
@@ -35,20 +39,20 @@ pub struct Worked {
     crank: Crank,
     explained: Option<Explained>,
     /// Findings that do not fit and were not talked over.
-    surprises: Vec<Surprise>,
+    unexpected_findings: Vec<UnexpectedFinding>,
     /// When a pump behind the screen as it was measured starves.
     starving: Option<Starving>,
 }
 
 /// Works it out.
-pub fn worked(assessed: &Assessed, shop_context: &ShopContext) -> Worked {
+fn worked(assessed: &Assessed, shop_context: &ShopContext) -> Worked {
     let (case, now) = (&assessed.case, &assessed.now);
     let crank = opened::crank(&case.engine, &case.strip_down);
     let screen =
-        case.strip_down.screen.map(|screen| Screen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
+        case.strip_down.screen.map(|screen| PickupScreen { engine: case.engine.clone(), open_share: screen.open_share, oil_temp_c: HOT_C });
     let plan = opened::plan(case, now, shop_context.shop.labour_rate);
     Worked {
-        surprises: talk::open(assessed, &plan),
+        unexpected_findings: talk::open(assessed, &plan),
         plan,
         money: shop_context.money().to_owned(),
         explained: opened::explained(case, now, &assessed.tracer, &crank),
@@ -61,7 +65,7 @@ pub fn worked(assessed: &Assessed, shop_context: &ShopContext) -> Worked {
 #[derive(Template)]
 #[template(path = "job/open_up/open_up.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     /// Said where neither plan nor opening is due.
     quiet: bool,
     /// What stops the job until it is talked over.
@@ -98,28 +102,57 @@ impl Look {
     }
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    // OK because the context works it out for this stage before it draws.
-    let Some(worked) = drawn.opened else { return Ok(String::new()) };
-    let assessed = drawn.assessed;
-    let looks = looks(drawn, worked);
+/// What the screen shows beside the job.
+pub struct Lists {
+    /// Links sent to the customer.
+    links: Vec<Link>,
+    /// Notes that are kept with the engine.
+    engine_notes: Vec<EngineNote>,
+}
+
+/// The screen.
+pub struct OpenUp;
+
+impl Screen for OpenUp {
+    const STAGE: Stage = Stage::OpenUp;
+    type Loaded = Lists;
+    type Computed = Worked;
+
+    async fn load(context: &JobContext, job: &Job) -> Result<Lists, Failure> {
+        let (db, viewer) = (&context.app.db, &context.viewer);
+        let (links, engine_notes) =
+            tokio::try_join!(jobs::links(db, viewer, context.number), jobs::engine_notes(db, viewer, job.head.engine))?;
+        Ok(Lists { links, engine_notes })
+    }
+
+    fn compute(assessed: &Assessed, shop_context: &ShopContext, _: &Query, _: Units) -> Worked {
+        worked(assessed, shop_context)
+    }
+
+    fn draw(data: &ScreenData, lists: &Lists, worked: &Worked) -> askama::Result<String> {
+        draw(data, lists, worked)
+    }
+}
+
+fn draw(data: &ScreenData, lists: &Lists, worked: &Worked) -> askama::Result<String> {
+    let assessed = data.assessed;
+    let looks = looks(data, worked);
     Surface {
-        bench: drawn.frame,
+        frame: data.frame,
         quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
-        talk: talk::work(&worked.surprises, &drawn.frame.form_state, drawn.frame.unit, &worked.money),
-        talked: talked(&assessed.job, drawn.frame.unit),
+        talk: talk::work(&worked.unexpected_findings, &data.frame.form_state, data.frame.unit, &worked.money),
+        talked: talked(&assessed.job, data.frame.unit),
         plan: plan::work(&worked.plan, &worked.money, &assessed.job),
         pace: pace(assessed),
-        kept: notes::kept(drawn.engine_notes, assessed.job.head.number, &assessed.job.zone),
-        yes: opening::yes(drawn, plan::up_to(&worked.plan)),
-        link: link::work(drawn, &worked.plan),
+        kept: notes::kept(&lists.engine_notes, assessed.job.head.number, &assessed.job.zone),
+        yes: opening::yes(data, plan::up_to(&worked.plan)),
+        link: link::work(data, &lists.links, &worked.plan),
         open: may_be_open(&assessed.job),
         next_look: looks.iter().find(|look| !look.is_taken()).map(|look| look.card.id),
         looks,
-        crank: crank::work(drawn, worked),
-        figures: figures::forms(drawn, worked),
-        after: assessed.job.figures_after().into_iter().map(|entry| describe(&entry.body, drawn.frame.unit)).collect(),
+        crank: crank::work(data, worked),
+        figures: figures::forms(data, worked),
+        after: assessed.job.figures_after().into_iter().map(|entry| describe(&entry.body, data.frame.unit)).collect(),
     }
     .render()
 }
@@ -134,11 +167,11 @@ fn pace(assessed: &Assessed) -> String {
 }
 
 /// What lies behind the openings of the plan, and what was found behind one, in the order of the bench.
-fn looks(drawn: &ScreenData, worked: &Worked) -> Vec<Look> {
-    let card = &drawn.assessed.case.engine;
-    let figures = drawn.assessed.case.strip_down.outcomes(card.cylinders);
+fn looks(data: &ScreenData, worked: &Worked) -> Vec<Look> {
+    let card = &data.assessed.case.engine;
+    let figures = data.assessed.case.strip_down.outcomes(card.cylinders);
     let planned = |check: &str| worked.plan.openings.iter().any(|opening| opening.looks.iter().any(|look| look.check.id == check));
-    let found = |check: &str| drawn.assessed.job.live().any(|entry| entry.body.subject().as_deref() == Some(&format!("check {check}")));
+    let found = |check: &str| data.assessed.job.live().any(|entry| entry.body.subject().as_deref() == Some(&format!("check {check}")));
     let mut behind: Vec<_> = knowledge()
         .checks
         .iter()
@@ -149,7 +182,7 @@ fn looks(drawn: &ScreenData, worked: &Worked) -> Vec<Look> {
         .collect();
     behind.sort_by(|a, b| a.access(card).cmp(&b.access(card)).then(a.order.total_cmp(&b.order)));
     let look = |check: &&'static Check| {
-        let card = cards::card(drawn.assessed, &check.id)?;
+        let card = cards::card(data.assessed, &check.id)?;
         let counted = figures.iter().find(|(id, _)| *id == check.id).filter(|_| card.answer.is_none());
         let counted =
             counted.and_then(|(_, outcome)| check.outcomes.iter().find(|known| known.id == *outcome)).map(|known| known.label.as_str());

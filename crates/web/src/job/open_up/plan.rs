@@ -29,13 +29,15 @@ pub struct Opening {
     pub steps: Vec<StepRow>,
     /// The word that its ticks are written under.
     pub word: String,
-    pub looks: Vec<Look>,
+    /// Looks that the diagnosis needs: the estimate counts them.
+    pub needed: Vec<Look>,
+    /// What else can be looked at while it is open, beside the estimate.
+    pub options: Vec<Look>,
 }
 
 pub struct Look {
     pub ask: &'static str,
     pub minutes: String,
-    pub asked: bool,
     /// Only when the strip says so.
     pub waits: bool,
 }
@@ -56,7 +58,6 @@ pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
     let look = |look: &velvet_dial_core::opened::Look| Look {
         ask: look.check.ask.as_str(),
         minutes: show::minutes(look.minutes),
-        asked: look.asked,
         waits: look.waits,
     };
     let openings = plan.openings.iter().map(|opening| Opening {
@@ -65,7 +66,8 @@ pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
         steps: opening_said(opening.access).map_or_else(Vec::new, |said| steps::rows(job, &opened_word(opening.access), said.steps.iter())),
         word: opened_word(opening.access),
         price: format!("{}, {:.0} in material", show::minutes(opening.minutes), opening.material),
-        looks: opening.looks.iter().map(look).collect(),
+        needed: opening.looks.iter().filter(|known| known.needed).map(look).collect(),
+        options: opening.looks.iter().filter(|known| !known.needed).map(look).collect(),
     });
     let beyond = plan.beyond.iter().map(|(check, access, odds)| {
         let odds = if *odds >= 0.01 { format!("; probability of what it would prove: {}", show::percent(*odds)) } else { String::new() };

@@ -9,7 +9,7 @@ use crate::ui::show;
 use crate::ui::words::describe;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
-use velvet_dial_core::opened::{self, Surprise, surprises};
+use velvet_dial_core::opened::{self, UnexpectedFinding, unexpected_findings};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Approval, Body, Job};
@@ -33,17 +33,17 @@ pub struct Talk {
 }
 
 /// The findings that do not fit and were not talked over.
-pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<Surprise> {
+pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<UnexpectedFinding> {
     let job = &assessed.job;
     let agreed = job.agreed().map(|entry| entry.written_at.and_utc());
     let talked = |key: &str| job.live().any(|entry| matches!(&entry.body, Body::Talked { about, .. } if about == key));
     let mended = job.repair().is_some() || job.closed();
-    let all = if mended { Vec::new() } else { surprises(&assessed.case, &assessed.now, plan, agreed) };
+    let all = if mended { Vec::new() } else { unexpected_findings(&assessed.case, &assessed.now, plan, agreed) };
     all.into_iter().filter(|surprise| !talked(&surprise.key)).collect()
 }
 
 /// The first of them as the screen shows it: one talk at a time.
-pub fn work(open: &[Surprise], form_state: &FormState, unit: Units, money: &str) -> Option<Talk> {
+pub fn work(open: &[UnexpectedFinding], form_state: &FormState, unit: Units, money: &str) -> Option<Talk> {
     let surprise = open.first()?;
     let name = |cause: &str| cause.to_lowercase();
     let mut says = vec![format!(

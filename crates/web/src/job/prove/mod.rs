@@ -1,13 +1,14 @@
 //! Prove: the same points again, and the close. After-readings are taken as all readings are.
 use crate::http::Failure;
 use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
-use crate::job::ScreenData;
 use crate::job::cards::{self, CheckCard};
 use crate::job::frame::{PageFrame, ScreenRequest};
+use crate::job::live::Rigs;
 use crate::job::put_right::steps::{SchoolQuestion, questions_at};
 use crate::job::put_right::{DebrisCard, debris_cards};
 use crate::job::run::view::{self, ReadingsWork};
-use crate::job::{JobContext, Sent, record};
+use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent, record};
+use crate::state::ShopContext;
 use crate::state::seal_ledgers;
 use crate::ui::show;
 use crate::ui::words::describe;
@@ -15,14 +16,17 @@ use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
-use velvet_dial_core::case::{Cranked, Phase, Proof, ProofWord};
+use velvet_dial_core::case::{Cranked, Phase};
+use velvet_dial_core::diagnosis::curves;
+use velvet_dial_core::diagnosis::{Proof, ProofWord};
+use velvet_dial_core::experience::Known;
 use velvet_dial_core::field;
+use velvet_dial_core::knowledge::{Access, knowledge};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::opened::{self, SourceIs};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::Known;
-use velvet_dial_core::trace::knowledge::{Access, knowledge};
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, Found, Job};
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, File, Found, Job};
 
 /// What it was, asked as it is closed.
 static CLOSING: Form = Form {
@@ -149,7 +153,7 @@ pub fn shape(word: &ProofWord) -> &'static str {
 #[derive(Template)]
 #[template(path = "job/prove/prove.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     work: ReadingsWork,
     /// It was opened and closed again: it is cranked before it is started.
     crank_first: bool,
@@ -163,24 +167,49 @@ struct Surface<'a> {
     questions: Vec<SchoolQuestion>,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    let work = view::work(drawn, true);
-    let cranked = cranked_since(&drawn.assessed.job);
-    let debris = debris_cards(drawn);
-    let read = drawn.assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
+/// The screen.
+pub struct Prove;
+
+impl Screen for Prove {
+    const STAGE: Stage = Stage::Prove;
+    type Loaded = (Vec<File>, Rigs);
+    type Computed = ();
+
+    async fn load(context: &JobContext, _: &Job) -> Result<(Vec<File>, Rigs), Failure> {
+        context.recordings().await
+    }
+
+    /// The curves of the map take every sample at every speed; they are kept with the diagnosis.
+    fn compute(assessed: &Assessed, _: &ShopContext, _: &form::Sent, _: Units) {
+        curves(&assessed.case, &assessed.now, &assessed.tracer);
+    }
+
+    fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs), (): &()) -> askama::Result<String> {
+        draw(data, recordings)
+    }
+
+    fn is_live((_, rigs): &(Vec<File>, Rigs), number: i64) -> bool {
+        rigs.assigned(number).is_some()
+    }
+}
+
+fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result<String> {
+    let work = view::work(data, recordings, true);
+    let cranked = cranked_since(&data.assessed.job);
+    let debris = debris_cards(data);
+    let read = data.assessed.case.readings.iter().any(|reading| reading.phase == Phase::After);
     Surface {
-        bench: drawn.frame,
-        crank_first: opened_for_it(&drawn.assessed.job) && cranked.is_none_or(showed_none) && !read && !drawn.assessed.job.closed(),
-        recheck: if drawn.assessed.job.repair().is_some() && !drawn.assessed.job.closed() {
-            cards::recheck(drawn.assessed)
+        frame: data.frame,
+        crank_first: opened_for_it(&data.assessed.job) && cranked.is_none_or(showed_none) && !read && !data.assessed.job.closed(),
+        recheck: if data.assessed.job.repair().is_some() && !data.assessed.job.closed() {
+            cards::recheck(data.assessed)
         } else {
             Vec::new()
         },
-        cranked: cranked.map(|entry| describe(&entry.body, drawn.frame.unit)),
-        closing: closing(drawn, work.proof.as_ref(), &debris),
+        cranked: cranked.map(|entry| describe(&entry.body, data.frame.unit)),
+        closing: closing(data, work.proof.as_ref(), &debris),
         debris,
-        questions: questions_at(Stage::Prove, &drawn.shop_context.shop.ways),
+        questions: questions_at(Stage::Prove, &data.shop_context.shop.ways),
         work,
     }
     .render()
@@ -210,13 +239,13 @@ fn cranked_since(job: &Job) -> Option<&Entry> {
 }
 
 /// The questions of the closing; what was put right stands in them, and that the pressure came back where it did.
-fn closing(drawn: &ScreenData, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
-    let (assessed, know, form_state) = (drawn.assessed, knowledge(), &drawn.frame.form_state);
+fn closing(data: &ScreenData, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
+    let (assessed, know, form_state) = (data.assessed, knowledge(), &data.frame.form_state);
     let none = Choice { id: String::new(), label: "not on the list, or not known".to_owned() };
     let of = |index: usize| know.causes.get(index).map(|cause| Choice { id: cause.id.clone(), label: cause.name.clone() });
     let causes = || assessed.now.posterior.ranked().into_iter().filter_map(of).chain([none.clone()]).collect();
     let choose = Choice { id: String::new(), label: "choose".to_owned() };
-    let mut fields = CLOSING.draw(form_state, drawn.frame.unit, |name| match name {
+    let mut fields = CLOSING.draw(form_state, data.frame.unit, |name| match name {
         "cause" => causes(),
         "source" => std::iter::once(choose.clone()).chain(Choice::all(SourceIs::ALL)).collect(),
         _ => std::iter::once(choose.clone()).chain(Choice::all(Known::ALL)).collect(),

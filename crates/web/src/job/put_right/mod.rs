@@ -5,25 +5,25 @@ mod timetable;
 
 use crate::http::Failure;
 use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
-use crate::job::ScreenData;
 use crate::job::frame::PageFrame;
 use crate::job::frame::ScreenRequest;
 use crate::job::lines::{self, Line};
 use crate::job::open_up::{stops, talked};
-use crate::job::{JobContext, Sent};
+use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent};
+use crate::state::ShopContext;
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
+use chrono::Utc;
 use steps::Steps;
 use timetable::Timetable;
-pub use timetable::schedule;
-use velvet_dial_core::opened::{Found, debris};
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::opened::{Found, Schedule, debris};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::unit::first_upper;
-use velvet_dial_store::jobs::{Body, Repair};
+use velvet_dial_core::unit::{Units, first_upper};
+use velvet_dial_store::jobs::{Body, Job, Repair};
 
 /// What a repair is.
 static FORM: Form = Form {
@@ -74,13 +74,30 @@ pub fn routes(config: &mut ServiceConfig) {
 #[derive(Template)]
 #[template(path = "job/put_right/put_right.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     work: PutRightWork,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    Surface { bench: drawn.frame, work: put_right(drawn) }.render()
+/// The screen.
+pub struct PutRight;
+
+impl Screen for PutRight {
+    const STAGE: Stage = Stage::PutRight;
+    type Loaded = ();
+    /// What is left until the promised hand-over.
+    type Computed = Option<Schedule>;
+
+    async fn load(_: &JobContext, _: &Job) -> Result<(), Failure> {
+        Ok(())
+    }
+
+    fn compute(assessed: &Assessed, shop_context: &ShopContext, _: &form::Sent, _: Units) -> Option<Schedule> {
+        timetable::schedule(assessed, shop_context, Utc::now())
+    }
+
+    fn draw(data: &ScreenData, (): &(), schedule: &Option<Schedule>) -> askama::Result<String> {
+        Surface { frame: data.frame, work: put_right(data, schedule.as_ref()) }.render()
+    }
 }
 
 /// What was put right, and what to propose.
@@ -105,14 +122,14 @@ pub struct DebrisCard {
 }
 
 /// What was found before the repair.
-pub fn debris_cards(drawn: &ScreenData) -> Vec<DebrisCard> {
+pub fn debris_cards(data: &ScreenData) -> Vec<DebrisCard> {
     let card = |found: Found| DebrisCard {
         title: first_upper(&found.debris.name),
         from: &found.debris.from,
         went: &found.debris.went,
         mended: found.source_mended,
     };
-    debris(&drawn.assessed.case).into_iter().map(card).collect()
+    debris(&data.assessed.case).into_iter().map(card).collect()
 }
 
 /// For the leading suspect.
@@ -129,8 +146,8 @@ pub struct Done {
     pub follow_up: String,
 }
 
-fn put_right(drawn: &ScreenData) -> PutRightWork {
-    let (assessed, know) = (drawn.assessed, knowledge());
+fn put_right(data: &ScreenData, schedule: Option<&Schedule>) -> PutRightWork {
+    let (assessed, know) = (data.assessed, knowledge());
     let ranked = assessed.now.posterior.ranked();
     let leader = ranked.first().and_then(|index| know.causes.get(*index));
     let choice = |index: &usize| {
@@ -140,23 +157,23 @@ fn put_right(drawn: &ScreenData) -> PutRightWork {
     };
     let none = Choice { id: String::new(), label: "none of these".to_owned() };
     let causes = || ranked.iter().filter_map(choice).chain([none.clone()]).collect();
-    let mut fields = FORM.draw(&drawn.frame.form_state, drawn.frame.unit, |_| causes());
+    let mut fields = FORM.draw(&data.frame.form_state, data.frame.unit, |_| causes());
     // On a fresh form the leading suspect is the likeliest.
-    if drawn.frame.form_state.form != FORM.name
+    if data.frame.form_state.form != FORM.name
         && let (Some(field), Some(leader)) = (fields.first_mut(), leader)
     {
         field.value.clone_from(&leader.id);
     }
     let done = assessed.job.live().filter_map(|entry| match &entry.body {
         Body::Repair(repair) => Some(Done {
-            line: lines::line(&assessed.job, entry, drawn.frame.unit),
+            line: lines::line(&assessed.job, entry, data.frame.unit),
             done: repair.done.clone(),
             follow_up: repair.follow_up.clone(),
         }),
         _ => None,
     });
-    let steps = steps::steps(drawn);
-    if drawn.frame.form_state.form != FORM.name
+    let steps = steps::steps(data);
+    if data.frame.form_state.form != FORM.name
         && let Some(steps) = &steps
     {
         for field in &mut fields {
@@ -170,9 +187,9 @@ fn put_right(drawn: &ScreenData) -> PutRightWork {
     PutRightWork {
         fields,
         steps,
-        timetable: timetable::timetable(drawn),
-        debris: debris_cards(drawn),
-        talked: talked(&assessed.job, drawn.frame.unit),
+        timetable: timetable::timetable(data, schedule),
+        debris: debris_cards(data),
+        talked: talked(&assessed.job, data.frame.unit),
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),
         done: done.collect(),
     }

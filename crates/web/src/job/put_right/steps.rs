@@ -8,10 +8,10 @@ use crate::ui::show;
 use crate::ui::words::sheet_name;
 use actix_web::{HttpResponse, web};
 use std::collections::BTreeMap;
+use velvet_dial_core::knowledge::{Access, Cause, knowledge};
 use velvet_dial_core::opened::{Choice, Hand, looks_after, opening_said, repair_of};
 use velvet_dial_core::schools::{School, Way, schools, schools_of};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::{Access, Cause, knowledge};
 use velvet_dial_store::jobs::{Body, Job};
 
 /// The repair at hand.
@@ -104,10 +104,10 @@ pub fn questions_at(stage: Stage, ways: &BTreeMap<String, String>) -> Vec<School
 }
 
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
-pub fn steps(drawn: &ScreenData) -> Option<Steps> {
-    let (assessed, know) = (drawn.assessed, knowledge());
+pub fn steps(data: &ScreenData) -> Option<Steps> {
+    let (assessed, know) = (data.assessed, knowledge());
     let ranked: Vec<&'static Cause> = assessed.now.posterior.ranked().into_iter().filter_map(|index| know.causes.get(index)).collect();
-    let asked = drawn.query.get("cause").map(String::as_str).or_else(|| begun(&assessed.job));
+    let asked = data.query.get("cause").map(String::as_str).or_else(|| begun(&assessed.job));
     let at_hand = asked.and_then(|id| ranked.iter().find(|cause| cause.id == id)).or_else(|| ranked.first())?;
     let repair = repair_of(&at_hand.id)?;
     let rows = rows(&assessed.job, &at_hand.id, repair.steps_on(&assessed.case.engine).into_iter());
@@ -127,7 +127,7 @@ pub fn steps(drawn: &ScreenData) -> Option<Steps> {
         choice: repair.choice.as_ref(),
         stopgap: &repair.stopgap,
         after: looks_after(repair).collect(),
-        questions: schools_of(&at_hand.id).map(|school| question(school, &drawn.shop_context.shop.ways)).collect(),
+        questions: schools_of(&at_hand.id).map(|school| question(school, &data.shop_context.shop.ways)).collect(),
         torques: assessed.job.sheet().filter(|sheet| !sheet.torques.is_empty()).map(|sheet| (sheet_name(sheet), sheet.torques.clone())),
         vain: assessed
             .case

@@ -2,7 +2,7 @@
 use super::calendar;
 use super::steps::begun;
 use crate::http::Failure;
-use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::form::{self, FieldView as Field, Form, Input, Kind, Question, Read};
 use crate::job::assess::assess;
 use crate::job::frame::ScreenRequest;
 use crate::job::{Assessed, JobContext, ScreenData, Sent};
@@ -15,9 +15,9 @@ use actix_web::{HttpResponse, web};
 use chrono::{DateTime, NaiveTime, TimeDelta, Utc};
 use velvet_dial_core::clock::Hours;
 use velvet_dial_core::field;
+use velvet_dial_core::knowledge::{Cause, knowledge};
 use velvet_dial_core::opened::{self, Planned, Promise, Schedule};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::{Cause, knowledge};
 use velvet_dial_store::accounts::Shop;
 use velvet_dial_store::jobs::Body;
 use velvet_dial_store::zone::Zone;
@@ -27,9 +27,9 @@ static FORM: Form = Form {
     asks: &[
         Question::new("hand_over", "Hand-over", "by the shop's clock", Kind::Moment),
         Question::new("parts_at", "Parts come", "empty: they are here", Kind::Moment),
-        Question::new("cool", "It cools", "min", Kind::Number(&field::WAITS)),
+        Question::new("cool", "Engine cools", "min", Kind::Number(&field::WAITS)),
         Question::new("drain", "Oil drains", "min", Kind::Number(&field::WAITS)),
-        Question::new("soak", "Something soaks", "min", Kind::Number(&field::WAITS)),
+        Question::new("soak", "Soaks", "min", Kind::Number(&field::WAITS)),
         Question::new("cure", "Sealant cures", "min, by its sheet", Kind::Number(&field::WAITS)),
         Question::new("recheck_at", "Comes back", "level, filter cut open, leaks", Kind::Moment),
     ],
@@ -99,11 +99,11 @@ fn at_hand(assessed: &Assessed) -> Option<&'static Cause> {
 }
 
 /// The timetable of a job.
-pub fn timetable(drawn: &ScreenData) -> Timetable {
-    let (assessed, zone) = (drawn.assessed, &drawn.assessed.job.zone);
+pub fn timetable(data: &ScreenData, schedule: Option<&Schedule>) -> Timetable {
+    let (assessed, zone) = (data.assessed, &data.assessed.job.zone);
     let promised = assessed.job.promise();
-    let refused = drawn.frame.form_state.form == FORM.name;
-    let mut fields = FORM.draw(&drawn.frame.form_state, drawn.frame.unit, |_| Vec::new());
+    let refused = data.frame.form_state.form == FORM.name;
+    let mut fields = FORM.draw(&data.frame.form_state, data.frame.unit, |_| Vec::new());
     if !refused {
         let usual =
             promised.as_ref().map_or(USUAL, |(said, _)| [said.cool_minutes, said.drain_minutes, said.soak_minutes, said.cure_minutes]);
@@ -124,10 +124,33 @@ pub fn timetable(drawn: &ScreenData) -> Timetable {
             field.value = value;
         }
     }
+    ask_what_it_waits_for(&mut fields, data);
     let now = Utc::now();
-    let laid = promised.zip(drawn.scheduled);
-    let laid = laid.map(|((promise, _), schedule)| self::laid(schedule, promise, &hours(&drawn.shop_context.shop, zone), zone, now));
+    let laid = promised.zip(schedule);
+    let laid = laid.map(|((promise, _), schedule)| self::laid(schedule, promise, &hours(&data.shop_context.shop, zone), zone, now));
     Timetable { fields, refused, entry: promised.map(|(_, entry)| entry.to_string()).unwrap_or_default(), laid }
+}
+
+/// A wait that this repair does not have goes along unseen, with the value it had.
+fn ask_what_it_waits_for(fields: &mut [Field], data: &ScreenData) {
+    let (case, shop) = (&data.assessed.case, &data.shop_context.shop);
+    let Some(cause) = at_hand(data.assessed) else { return };
+    let waits = opened::waits(case, &opened::plan(case, &data.assessed.now, shop.labour_rate), cause);
+    for field in fields {
+        let asked = match field.name {
+            "cool" => waits.cool,
+            "drain" => waits.drain,
+            "soak" => !waits.soaks.is_empty(),
+            "cure" => waits.cure,
+            _ => true,
+        };
+        if field.name == "soak" && asked {
+            field.hint = format!("min: {}", waits.soaks);
+        }
+        if !asked && field.problem.is_none() {
+            field.input = Input::Hidden;
+        }
+    }
 }
 
 fn laid(schedule: &Schedule, promise: &Promise, hours: &Hours<'_>, zone: &Zone, now: DateTime<Utc>) -> Laid {

@@ -7,9 +7,9 @@ use crate::ui::words::{flag_class, followed_up};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web;
-use velvet_dial_core::flag::{Word, stops};
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::safety::{Word, stops};
 use velvet_dial_core::stage::FOLLOW_UP;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_report::{Block, Span, Tone};
 use velvet_dial_store::jobs::{self, Body, FollowUp, Job, Write};
 

@@ -6,12 +6,13 @@ use crate::job::prove;
 use crate::ui::show;
 use crate::ui::words::{flag_class, limit_words, reading_place, sheet_name};
 use chrono::{DateTime, Utc};
-use velvet_dial_core::case::{Phase, ProofWord};
+use velvet_dial_core::case::Phase;
+use velvet_dial_core::diagnosis::ProofWord;
 use velvet_dial_core::flag::Word;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::record::{self, ReadingSaid, Record, Recording};
 use velvet_dial_core::stage::RECHECK;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_core::unit::Units;
 use velvet_dial_report::{Block, Cell, Document, Photo, Picture, Span, Tone};
 use velvet_dial_store::zone::Zone;
@@ -27,7 +28,7 @@ pub struct Drawings {
 }
 
 /// Lays it out.
-pub fn document(record: &Record, reader: Reader, unit: Units, drawn: Drawings) -> Document {
+pub fn document(record: &Record, reader: Reader, unit: Units, data: Drawings) -> Document {
     let papers = &record.papers;
     let zone = Zone::named(&papers.zone).unwrap_or_default();
     let lay = Lay { record, reader, unit, zone };
@@ -46,7 +47,7 @@ pub fn document(record: &Record, reader: Reader, unit: Units, drawn: Drawings) -
             foot.map(|hash| format!(" · report {hash}")).unwrap_or_default()
         ),
         job,
-        blocks: lay.blocks(drawn),
+        blocks: lay.blocks(data),
     }
 }
 
@@ -105,7 +106,7 @@ impl Lay<'_> {
         self.reader == Reader::Full
     }
 
-    fn blocks(&self, drawn: Drawings) -> Vec<Block> {
+    fn blocks(&self, data: Drawings) -> Vec<Block> {
         let mut blocks = self.head();
         blocks.push(heading("In plain words"));
         blocks.extend(self.record.plain.iter().map(|sentence| large(vec![plain(sentence)])));
@@ -127,16 +128,16 @@ impl Lay<'_> {
             blocks.push(text(vec![strong(format!("Booked to be looked at again {}:", self.when(back))), plain(said)]));
         }
         blocks.extend(self.notes());
-        blocks.extend(self.before_and_after(drawn.map));
+        blocks.extend(self.before_and_after(data.map));
         if self.full() {
             blocks.extend(self.readings());
-            blocks.extend(self.recordings(drawn.strips));
+            blocks.extend(self.recordings(data.strips));
         }
         blocks.extend(self.photos());
         if self.full() {
             blocks.extend(self.ledger());
         }
-        blocks.extend(self.small_print(drawn.code));
+        blocks.extend(self.small_print(data.code));
         blocks
     }
 

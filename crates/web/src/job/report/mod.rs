@@ -17,7 +17,9 @@ use chrono::Datelike;
 use serde::Deserialize;
 use std::collections::HashMap;
 use uuid::Uuid;
-use velvet_dial_core::record::{self as core_record, Record, SealError, Signer};
+use velvet_dial_core::record::{self as core_record, Record};
+use velvet_dial_core::signing;
+use velvet_dial_core::signing::{SealError, Signer};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_report::{Attached, Block, Document, Paper, PaperError, Tone, pdf};
 use velvet_dial_store::jobs::{self, Body};
@@ -147,12 +149,12 @@ async fn served(context: &JobContext) -> Result<Served, Failure> {
 }
 
 async fn document(context: &JobContext, record: &Record, reader: Reader, follow_ups: &[follow_up::Row]) -> Result<Document, Failure> {
-    let drawn = lay::Drawings {
+    let drawings = lay::Drawings {
         map: pictures::map(record, context.preferences.unit)?,
         strips: if reader == Reader::Full { pictures::strips(context, record).await? } else { Vec::new() },
         code: check_at(context, record).and_then(|text| velvet_dial_report::code(&text)),
     };
-    let mut document = lay::document(record, reader, context.preferences.unit, drawn);
+    let mut document = lay::document(record, reader, context.preferences.unit, drawings);
     document.blocks.splice(0..0, follow_up::warning(follow_ups));
     Ok(document)
 }
@@ -239,12 +241,12 @@ fn signed_pdf(
     let of = |name, mime_type, about, bytes| Attached { name, mime_type, about, bytes, on };
     let attached = [
         of("report.json", "application/json", "The signed report as data", text.into_bytes()),
-        of("pages.txt", "text/plain", "Which pages belong to the report", core_record::blank_slip().into_bytes()),
+        of("pages.txt", "text/plain", "Which pages belong to the report", signing::blank_slip().into_bytes()),
     ];
     let mut file = pdf(document, size, &attached)?;
     let [report, _] = &attached;
     let hash = record.seal.as_ref().map(|seal| seal.document.as_str()).unwrap_or_default();
-    Ok(core_record::sign_pages(&mut file, &report.bytes, hash, signer).map(|()| file))
+    Ok(signing::sign_pages(&mut file, &report.bytes, hash, signer).map(|()| file))
 }
 
 /// The public keys that the shop's reports are checked with, the one in use first.

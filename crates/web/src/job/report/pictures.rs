@@ -53,11 +53,11 @@ struct StripPicture {
 
 /// The runs that readings were taken from.
 pub async fn strips(context: &JobContext, record: &Record) -> Result<Vec<Strip>, Failure> {
-    let mut drawn = Vec::new();
+    let mut data = Vec::new();
     for run in &record.recordings {
         let spans: Vec<(f64, f64)> =
             record.readings.iter().filter(|taken| taken.run.as_ref() == Some(&run.id)).filter_map(|taken| taken.of_run).collect();
-        if spans.is_empty() || drawn.len() == MOST {
+        if spans.is_empty() || data.len() == MOST {
             continue;
         }
         let Some(levels) = levels(context, run).await? else { continue };
@@ -65,9 +65,9 @@ pub async fn strips(context: &JobContext, record: &Record) -> Result<Vec<Strip>,
         let svg = StripPicture { strip: strip::strip(&levels, &spans, &[], unit) }.render()?;
         let holds = spans.iter().enumerate().map(|(place, (from, to))| format!("{}: {from:.1} to {to:.1} s", place + 1));
         let caption = format!("Between the cursors a reading was taken. {}", holds.collect::<Vec<_>>().join(" · "));
-        drawn.push(Strip { run: run.id.clone(), svg, caption });
+        data.push(Strip { run: run.id.clone(), svg, caption });
     }
-    Ok(drawn)
+    Ok(data)
 }
 
 /// A run in steps; none of one that is gone or cannot be read any more, which the report then tells without a picture.

@@ -6,7 +6,7 @@ use actix_web::http::header;
 use actix_web::{HttpResponse, web};
 use std::fmt::Write;
 use velvet_dial_core::adapter::{Chain, End, chain};
-use velvet_dial_core::calculator::{Thread, threads};
+use velvet_dial_core::thread::{Thread, threads};
 use velvet_dial_report::{Block, Document, Paper, Picture, Tone, pdf};
 use velvet_dial_store::{accounts, library};
 
@@ -82,25 +82,25 @@ fn said(where_to: &str, end: &End, thread: &Thread) -> String {
 fn svg((one, near): (&End, &Thread), (other, far): (&End, &Thread)) -> String {
     let (middle, left) = (40.0, 30.0);
     let flats = near.diameter_mm.max(far.diameter_mm) + SHOULDER_MM;
-    let mut drawn = format!(
+    let mut data = format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {WIDE_MM} {HIGH_MM}\" width=\"{WIDE_MM}\" height=\"{HIGH_MM}\"><g fill=\"none\" stroke=\"#20172a\" stroke-width=\"0.35\">"
     );
     let mut at = left;
     for (end, thread, outwards) in [(one, near, -1.0), (other, far, 1.0)] {
         if outwards > 0.0 {
-            rectangle(&mut drawn, at, middle, HEXAGON_MM, flats);
+            rectangle(&mut data, at, middle, HEXAGON_MM, flats);
             at += HEXAGON_MM;
         }
         // A female end stands in a socket as wide as the hexagon.
         let outside = if end.male { thread.diameter_mm } else { flats };
-        rectangle(&mut drawn, at, middle, THREAD_MM, outside);
+        rectangle(&mut data, at, middle, THREAD_MM, outside);
         let turns = (THREAD_MM / thread.pitch_mm) as u32;
         for turn in 0..turns {
             let x = at + f64::from(turn) * thread.pitch_mm;
             let half = 0.5 * thread.diameter_mm;
             // OK because writing to a string cannot fail.
             let _ = write!(
-                drawn,
+                data,
                 "<path d=\"M{x:.2} {:.2}L{:.2} {:.2}\" stroke-width=\"0.2\"/>",
                 middle - half,
                 x + 0.5 * thread.pitch_mm,
@@ -109,20 +109,20 @@ fn svg((one, near): (&End, &Thread), (other, far): (&End, &Thread)) -> String {
         }
         at += THREAD_MM;
     }
-    rectangle(&mut drawn, left, middle, 2.0 * THREAD_MM + HEXAGON_MM, BORE_MM);
+    rectangle(&mut data, left, middle, 2.0 * THREAD_MM + HEXAGON_MM, BORE_MM);
     let _ = write!(
-        drawn,
+        data,
         "<path d=\"M{:.1} {middle}H{:.1}\" stroke-dasharray=\"4 1.5 1 1.5\" stroke-width=\"0.2\"/><path d=\"M30 80H80M30 78V82M80 78V82\"/></g><g font-family=\"Archivo\" font-size=\"4\" fill=\"#20172a\"><text x=\"84\" y=\"81.5\">50 mm</text><text x=\"{left}\" y=\"14\">port</text><text x=\"{:.1}\" y=\"14\">gauge</text></g></svg>",
         left - 5.0,
         at + 5.0,
         left + THREAD_MM + HEXAGON_MM
     );
-    drawn
+    data
 }
 
-fn rectangle(drawn: &mut String, x: f64, middle: f64, wide: f64, high: f64) {
+fn rectangle(data: &mut String, x: f64, middle: f64, wide: f64, high: f64) {
     // OK because writing to a string cannot fail.
-    let _ = write!(drawn, "<path d=\"M{x:.2} {:.2}h{wide:.2}v{high:.2}h-{wide:.2}z\"/>", middle - 0.5 * high);
+    let _ = write!(data, "<path d=\"M{x:.2} {:.2}h{wide:.2}v{high:.2}h-{wide:.2}z\"/>", middle - 0.5 * high);
 }
 
 #[cfg(test)]
@@ -134,9 +134,9 @@ mod tests {
     fn every_pair_of_ends_is_drawn_to_scale() {
         for near in threads() {
             for far in threads().iter().take(6) {
-                let drawn = svg((&End::male(&near.name), near), (&End::female(&far.name), far));
-                assert!(drawn.contains(&format!("v{:.2}h-{THREAD_MM:.2}z", near.diameter_mm)), "{}", near.name);
-                assert!(drawn.contains("M30 80H80") && drawn.matches("<svg").count() == 1);
+                let data = svg((&End::male(&near.name), near), (&End::female(&far.name), far));
+                assert!(data.contains(&format!("v{:.2}h-{THREAD_MM:.2}z", near.diameter_mm)), "{}", near.name);
+                assert!(data.contains("M30 80H80") && data.matches("<svg").count() == 1);
             }
         }
     }

@@ -7,19 +7,22 @@ use crate::http::form::{self, Choice, Form, Kind, Question, Read};
 use crate::http::{Failure, FormState};
 use crate::job::assess::Assessed;
 use crate::job::frame::{PageFrame, ScreenRequest};
-use crate::job::{JobContext, ScreenData, Sent};
+use crate::job::{JobContext, Screen, ScreenData, Sent};
+use crate::state::ShopContext;
 use crate::ui::field::FieldView as Field;
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
-use chooser::{Chooser, chooser};
+use chooser::{Chooser, Expected, chooser};
 use velvet_dial_core::rigging::{self, SKIPPED};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
 use velvet_dial_core::{field, rigging::zero_outcome};
-use velvet_dial_store::jobs::{Body, RigStep};
+use velvet_dial_store::jobs::{Body, Job, RigStep};
+use velvet_dial_store::library::{self, ShopAdapter};
+use velvet_dial_store::rigs;
 
 /// A step's answer.
 static FORM: Form = Form {
@@ -96,7 +99,7 @@ pub struct Done {
 #[derive(Template)]
 #[template(path = "job/rig/rig.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     steps: Vec<StepCard>,
     chooser: Option<Chooser>,
     fitted: bool,
@@ -115,24 +118,51 @@ pub struct Link {
     pub elsewhere: Option<i64>,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    let unit = drawn.frame.unit;
-    let chooser = drawn.expected.and_then(|expected| chooser(drawn.assessed, expected, unit));
-    let fitted = drawn.assessed.case.bench.is_some_and(|bench| bench.gauge_fitted == Some(true));
-    let thread = drawn.assessed.case.engine.port_thread.clone().unwrap_or_default();
-    let here = |rig: &velvet_dial_store::rigs::Rig| rig.job == Some(drawn.frame.number);
-    let links = drawn
+/// What the screen shows beside the job.
+pub struct Hardware {
+    rigs: Vec<velvet_dial_store::rigs::Rig>,
+    adapters: Vec<ShopAdapter>,
+}
+
+/// The screen.
+pub struct Rig;
+
+impl Screen for Rig {
+    const STAGE: Stage = Stage::Rig;
+    type Loaded = Hardware;
+    type Computed = Expected;
+
+    async fn load(context: &JobContext, _: &Job) -> Result<Hardware, Failure> {
+        let (db, viewer) = (&context.app.db, &context.viewer);
+        let (rigs, adapters) = tokio::try_join!(rigs::rigs(db, viewer), library::adapters(db, viewer))?;
+        Ok(Hardware { rigs, adapters })
+    }
+
+    fn compute(assessed: &Assessed, _: &ShopContext, _: &form::Sent, _: Units) -> Expected {
+        chooser::expected(assessed)
+    }
+
+    fn draw(data: &ScreenData, hardware: &Hardware, expected: &Expected) -> askama::Result<String> {
+        draw(data, hardware, expected)
+    }
+}
+
+fn draw(data: &ScreenData, hardware: &Hardware, expected: &Expected) -> askama::Result<String> {
+    let unit = data.frame.unit;
+    let chooser = chooser(data.assessed, expected, unit);
+    let fitted = data.assessed.case.bench.is_some_and(|bench| bench.gauge_fitted == Some(true));
+    let thread = data.assessed.case.engine.port_thread.clone().unwrap_or_default();
+    let here = |rig: &velvet_dial_store::rigs::Rig| rig.job == Some(data.frame.number);
+    let links = hardware
         .rigs
-        .all
         .iter()
         .map(|rig| Link { id: rig.id.to_string(), name: rig.name.clone(), here: here(rig), elsewhere: rig.job.filter(|_| !here(rig)) })
         .collect();
     Surface {
-        bench: drawn.frame,
+        frame: data.frame,
         links,
-        ways: way::ways(drawn),
-        steps: steps(drawn.assessed, &drawn.frame.form_state, unit),
+        ways: way::ways(data, &hardware.adapters),
+        steps: steps(data.assessed, &data.frame.form_state, unit),
         chooser,
         fitted,
         thread,

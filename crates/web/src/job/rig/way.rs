@@ -2,6 +2,7 @@
 use crate::job::ScreenData;
 use chrono::Utc;
 use velvet_dial_core::adapter::{Adapter, Chain, End, chain};
+use velvet_dial_store::library::ShopAdapter;
 
 /// The way to one gauge.
 pub struct Way {
@@ -14,13 +15,13 @@ pub struct Way {
 }
 
 /// The ways, where the card names the port's thread and the register the gauge's.
-pub fn ways(drawn: &ScreenData) -> Vec<Way> {
-    let job = &drawn.assessed.job;
-    let Some(port) = drawn.assessed.case.engine.port_thread.as_deref().map(End::female) else { return Vec::new() };
-    let adapters: Vec<Adapter> = drawn.adapters.iter().map(|piece| piece.adapter.clone()).collect();
+pub fn ways(data: &ScreenData, drawer: &[ShopAdapter]) -> Vec<Way> {
+    let job = &data.assessed.job;
+    let Some(port) = data.assessed.case.engine.port_thread.as_deref().map(End::female) else { return Vec::new() };
+    let adapters: Vec<Adapter> = drawer.iter().map(|piece| piece.adapter.clone()).collect();
     let today = job.zone.day(Utc::now().naive_utc());
     let name = |place: &usize| {
-        let piece = drawn.adapters.get(*place)?;
+        let piece = drawer.get(*place)?;
         let minds = piece.adapter.minds();
         Some(if minds.is_empty() { piece.name.clone() } else { format!("{} ({})", piece.name, minds.join("; ")) })
     };

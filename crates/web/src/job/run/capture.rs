@@ -2,10 +2,10 @@
 use super::named::Named;
 use super::source::{FILES, RIGS, Source};
 use super::told::{RunAnalysis, told};
-use crate::http::Failure;
-use crate::http::FormState;
-use crate::job::JobContext;
+use crate::http::form::{self, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState};
 use crate::job::frame::ScreenRequest;
+use crate::job::{JobContext, Sent};
 use crate::ui::count;
 use crate::ui::{Chrome, show};
 use actix_multipart::Multipart;
@@ -16,11 +16,16 @@ use futures_util::TryStreamExt;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, CaptureError, MOST_BYTES, UNDERSTOOD};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Incoming};
+use velvet_dial_store::jobs::{self, Body, Incoming};
 
 /// The name of the upload's form, and of its one field.
 const FORM: &str = "capture";
 const FIELD: &str = "file";
+/// Why an upload is withdrawn.
+static WITHDRAW: Form = Form {
+    name: "upload",
+    asks: &[Question::new("reason", "Why", "", Kind::Needed(300, "say in a few words why, for example “recorded on another vehicle”."))],
+};
 /// Whether a file is text with rows of numbers shows within so much of it.
 const LOOK: usize = 256 << 10;
 
@@ -92,6 +97,23 @@ async fn receive(
 
 async fn refused(context: &JobContext, head: Vec<u8>) -> Result<Option<CaptureError>, Failure> {
     Ok(context.app.work.out(move || capture::table(&head).err()).await?)
+}
+
+/// Withdraws an upload: the file is kept, and no reading is taken from it any more. One that readings were taken from keeps them until they are withdrawn.
+pub async fn withdraw(context: JobContext, path: web::Path<(i64, Uuid)>, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let (sent, mut typed) = (Sent::of(&form), Read::of(&WITHDRAW, &form, context.preferences.unit));
+    let reason = typed.text("reason");
+    let files = jobs::captures(&context.app.db, &context.viewer, context.number).await?;
+    let Some(file) = files.into_iter().find(|file| file.id == path.1) else { return Err(Failure::NoPage) };
+    if context.job().await?.reads_from(file.id) {
+        typed.form_state.wrong("reason", "Readings were taken from this run. Withdraw those readings first, then the upload.");
+    }
+    if !typed.form_state.is_clean() {
+        let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+        return context.answer(Stage::Run, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
+    }
+    let action = format!("captures/{}/withdraw", file.id);
+    context.write(Stage::Run, sent, Body::UploadWithdrawn { capture: file.id, name: file.name, reason }, &action, typed.fields()).await
 }
 
 /// Keeps how the columns are named and shows the run.

@@ -9,10 +9,11 @@ pub mod view;
 use crate::http::Failure;
 use crate::http::FormState;
 use crate::http::form::{self, Form, Kind, Question, Read};
-use crate::job::ScreenData;
 use crate::job::frame::PageFrame;
 use crate::job::frame::ScreenRequest;
-use crate::job::{JobContext, Sent};
+use crate::job::live::Rigs;
+use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent};
+use crate::state::ShopContext;
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -20,10 +21,11 @@ use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Shows, Slope, SpeedHeld};
+use velvet_dial_core::diagnosis::curves;
 use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{self, Body, Job, TakenReading};
+use velvet_dial_store::jobs::{self, Body, File, Job, TakenReading};
 use velvet_dial_store::library::{self, Gauge};
 use velvet_dial_store::rigs;
 use view::ReadingsWork;
@@ -173,6 +175,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}/captures", post().to(capture::upload))
         .route("/jobs/{number}/captures/{id}", get().to(capture::show))
         .route("/jobs/{number}/captures/{id}/mapping", post().to(capture::map))
+        .route("/jobs/{number}/captures/{id}/withdraw", post().to(capture::withdraw))
         .route("/jobs/{number}/runs/{id}", get().to(capture::show_recorded))
         .route("/jobs/{number}/runs/{id}/told", get().to(told::fragment))
         .route("/jobs/{number}/{kind:captures|runs}/{id}/strip", get().to(strip::steps))
@@ -183,11 +186,36 @@ pub fn routes(config: &mut ServiceConfig) {
 #[derive(Template)]
 #[template(path = "job/run/run.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     work: ReadingsWork,
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    Surface { bench: drawn.frame, work: view::work(drawn, false) }.render()
+/// The screen.
+pub struct Run;
+
+impl Screen for Run {
+    const STAGE: Stage = Stage::Run;
+    type Loaded = (Vec<File>, Rigs);
+    type Computed = ();
+
+    async fn load(context: &JobContext, _: &Job) -> Result<(Vec<File>, Rigs), Failure> {
+        context.recordings().await
+    }
+
+    /// The curves of the map take every sample at every speed; they are kept with the diagnosis.
+    fn compute(assessed: &Assessed, _: &ShopContext, _: &form::Sent, _: Units) {
+        curves(&assessed.case, &assessed.now, &assessed.tracer);
+    }
+
+    fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs), (): &()) -> askama::Result<String> {
+        draw(data, recordings)
+    }
+
+    fn is_live((_, rigs): &(Vec<File>, Rigs), number: i64) -> bool {
+        rigs.assigned(number).is_some()
+    }
+}
+
+fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result<String> {
+    Surface { frame: data.frame, work: view::work(data, recordings, false) }.render()
 }

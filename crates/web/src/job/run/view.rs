@@ -6,20 +6,22 @@ use crate::job::ScreenData;
 use crate::job::assess::Assessed;
 use crate::job::cards::{self, CheckCard};
 use crate::job::happened;
-use crate::job::live::{self, Panel};
+use crate::job::live::{self, Panel, Rigs};
 use crate::job::pairs::{Pair, pairs};
 use crate::job::{next_step, notes};
 use crate::ui::picture::dial::{self, Dial, Shown};
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
-use crate::ui::words::{limit_words, point_name, reading_place};
-use velvet_dial_core::case::{JudgedReading, Phase, Proof, ProofWord, Shows, Slope, SpeedHeld, proof};
+use crate::ui::words::{describe, limit_words, point_name, reading_place};
+use velvet_dial_core::case::{Phase, Shows, Slope, SpeedHeld};
+use velvet_dial_core::diagnosis::curves;
+use velvet_dial_core::diagnosis::{JudgedReading, Proof, ProofWord, proof};
 use velvet_dial_core::flag::{self, Word};
 use velvet_dial_core::record;
 use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::start_up::StartUp;
 use velvet_dial_core::unit::{Gear, Units};
-use velvet_dial_store::jobs::{Body, Entry, Job, TakenReading};
+use velvet_dial_store::jobs::{Body, Entry, File, Job, TakenReading};
 use velvet_dial_store::rigs::Recorded;
 use velvet_dial_store::zone::Zone;
 
@@ -119,6 +121,23 @@ pub struct RunLine {
     pub id: String,
     pub name: String,
     pub when: String,
+    /// Readings were taken from it.
+    pub read_from: bool,
+    /// The entry by which it was withdrawn, and in words; empty while it counts.
+    pub withdrawn: Option<(String, String)>,
+}
+
+impl RunLine {
+    fn of_file(file: &File, job: &Job, unit: Units) -> Self {
+        let withdrawn = job.upload_withdrawn(file.id);
+        Self {
+            id: file.id.to_string(),
+            name: file.name.clone(),
+            when: show::moment(file.uploaded_at, &job.zone),
+            read_from: job.reads_from(file.id),
+            withdrawn: withdrawn.map(|entry| (entry.id.to_string(), describe(&entry.body, unit))),
+        }
+    }
 }
 
 /// The readings of a phase as rows, the last one first.
@@ -167,8 +186,8 @@ fn row(job: &Job, entry: &Entry, taken: &TakenReading, judged: &JudgedReading, u
 }
 
 /// What lies on the surface, before or after.
-pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
-    let (assessed, unit, captures) = (drawn.assessed, drawn.frame.unit, drawn.captures);
+pub fn work(data: &ScreenData, (captures, rigs): &(Vec<File>, Rigs), after: bool) -> ReadingsWork {
+    let (assessed, unit) = (data.assessed, data.frame.unit);
     let phase = if after { Phase::After } else { Phase::Before };
     let job = &assessed.job;
     let last = taken(assessed).filter(|(_, taken, _)| taken.reading.phase == phase).last();
@@ -190,9 +209,9 @@ pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
     let rigged = job.fitted_gauge().map(|gauge| gauge.name.clone());
     let last_gauge = taken(assessed).filter_map(|(_, taken, _)| taken.reading.instrument.clone()).last().or(rigged).unwrap_or_default();
     let points = script::script(&assessed.case, phase);
-    let chosen = points.iter().find(|point| Some(point.id.as_str()) == drawn.frame.point.as_deref());
+    let chosen = points.iter().find(|point| Some(point.id.as_str()) == data.frame.point.as_deref());
     // A data logger says how warm the oil is, whether anything was read or not.
-    let warm = drawn.rigs.linked.as_ref().and_then(|linked| linked.oil_c()).is_some_and(|oil| oil >= script::COLD_C);
+    let warm = rigs.linked.as_ref().and_then(|linked| linked.oil_c()).is_some_and(|oil| oil >= script::COLD_C);
     let next = if after || warm {
         script::now(&points, warm || next_step::taken_hot(assessed, phase)).cloned()
     } else {
@@ -204,8 +223,8 @@ pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
     let proven = proof(&assessed.case, &assessed.now);
     ReadingsWork {
         after,
-        live: live::panel(drawn, now, after),
-        recorded: drawn.rigs.runs.iter().rev().map(|run| recorded_line(run, &job.zone)).collect(),
+        live: live::panel(data, rigs, now, after),
+        recorded: rigs.runs.iter().rev().map(|run| recorded_line(run, &job.zone)).collect(),
         start_up: StartUp::of(&assessed.case),
         script: points
             .iter()
@@ -229,11 +248,8 @@ pub fn work(drawn: &ScreenData, after: bool) -> ReadingsWork {
         map: map::map(&if after { scene(assessed) } else { lines_alone(assessed) }, unit),
         missing: verdict.missing().map(|point| point_name(&assessed.case.engine, point, unit)).collect(),
         // Gear and slope follow a point that was chosen by hand alone: whoever reads another point than the script's must not find them changed.
-        form: form(job, &drawn.frame.form_state, unit, last_gauge, chosen),
-        captures: captures
-            .iter()
-            .map(|file| RunLine { id: file.id.to_string(), name: file.name.clone(), when: show::moment(file.uploaded_at, &job.zone) })
-            .collect(),
+        form: form(job, &data.frame.form_state, unit, last_gauge, chosen),
+        captures: captures.iter().map(|file| RunLine::of_file(file, job, unit)).collect(),
         has_sheet: job.sheet().is_some(),
         pairs: pairs(&record::points(&assessed.case, &assessed.now), unit),
         closes: closes(proven.as_ref()),
@@ -255,7 +271,14 @@ fn against_flag(job: &Job, entry: &Entry) -> bool {
 
 fn recorded_line(run: &Recorded, zone: &Zone) -> RunLine {
     let minutes = run.clock().seconds() / 60.0;
-    RunLine { id: run.id.to_string(), name: format!("{} live, {minutes:.1} min", run.rig), when: show::moment(run.started_at, zone) }
+    RunLine {
+        id: run.id.to_string(),
+        name: format!("{} live, {minutes:.1} min", run.rig),
+        when: show::moment(run.started_at, zone),
+        // A data logger's run cannot be uploaded to the wrong job, and is never withdrawn.
+        read_from: true,
+        withdrawn: None,
+    }
 }
 
 /// The form of the next reading, or of one to be corrected.
@@ -310,5 +333,5 @@ pub fn scene(assessed: &Assessed) -> Scene {
     let sheets = assessed.job.engine.sheets.iter().map(|sheet| (sheet, Some(sheet) == in_force));
     let apart = |place: usize| assessed.now.not_believed.iter().any(|told| told.reading == place);
     let readings = taken(assessed).map(|(_, taken, judged)| (&taken.reading, judged.u_kpa(), apart(judged.reading)));
-    Scene::of(sheets, readings, record::curves(&assessed.case, &assessed.now, &assessed.tracer).to_vec())
+    Scene::of(sheets, readings, curves(&assessed.case, &assessed.now, &assessed.tracer).to_vec())
 }

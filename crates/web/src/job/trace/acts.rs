@@ -3,9 +3,9 @@ use crate::http::Failure;
 use crate::http::form;
 use crate::job::{JobContext, Sent};
 use actix_web::{HttpResponse, web};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::trace::Order;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::Body;
 
 fn owned(fields: &[(&str, &str)]) -> Vec<(String, String)> {

@@ -5,18 +5,23 @@ mod next;
 mod part;
 mod why;
 
-use crate::job::ScreenData;
+use crate::http::Failure;
+use crate::http::form::Sent as Query;
 use crate::job::frame::PageFrame;
 use crate::job::lines::{Line, lines};
+use crate::job::{Assessed, JobContext, Screen, ScreenData};
+use crate::state::ShopContext;
 use crate::ui::count;
 use crate::ui::picture::route::{self, Route};
 use crate::ui::words::cause_name;
 use actix_web::web::{ServiceConfig, get, post};
 use askama::Template;
 use list::List;
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{Memory, OWN_JOBS};
-use velvet_dial_store::jobs::Similar;
+use velvet_dial_core::experience::{Memory, OWN_JOBS};
+use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::stage::Stage;
+use velvet_dial_core::unit::Units;
+use velvet_dial_store::jobs::{self, Job, Similar};
 
 /// What lies on the surface.
 struct Work {
@@ -34,7 +39,7 @@ struct Work {
 #[derive(Template)]
 #[template(path = "job/trace/trace.html")]
 struct Surface<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     work: Work,
 }
 
@@ -75,9 +80,32 @@ fn remembered(memory: &Memory) -> String {
     )
 }
 
-/// Draws the screen.
-pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
-    let (assessed, unit) = (drawn.assessed, drawn.frame.unit);
+/// The screen.
+pub struct Trace;
+
+impl Screen for Trace {
+    const STAGE: Stage = Stage::Trace;
+    const LONG: bool = false;
+    type Loaded = Vec<Similar>;
+    type Computed = ();
+
+    async fn load(context: &JobContext, job: &Job) -> Result<Vec<Similar>, Failure> {
+        Ok(jobs::similar(&context.app.db, &context.viewer, job).await?)
+    }
+
+    fn compute(_: &Assessed, _: &ShopContext, _: &Query, _: Units) {}
+
+    fn draw(data: &ScreenData, similar: &Vec<Similar>, (): &()) -> askama::Result<String> {
+        draw(data, similar)
+    }
+
+    fn panel(data: &ScreenData) -> askama::Result<String> {
+        next::panel(data)
+    }
+}
+
+fn draw(data: &ScreenData, similar: &[Similar]) -> askama::Result<String> {
+    let (assessed, unit) = (data.assessed, data.frame.unit);
     let answered = |id: &str| assessed.case.evidence.iter().any(|e| e.check == id);
     let running = knowledge().checks.iter().filter(|check| check.running(&assessed.case.engine) && !answered(&check.id));
     let (parts, says) = part::parts(assessed, unit);
@@ -86,14 +114,12 @@ pub fn draw(drawn: &ScreenData) -> askama::Result<String> {
         route: route::route(&parts, unit),
         route_says: says,
         withheld: if assessed.now.flag.allowed() { 0 } else { running.count() },
-        similar: drawn.similar.iter().map(like).collect(),
+        similar: similar.iter().map(like).collect(),
         memory: assessed.case.memory.as_ref().map(remembered),
         ledger: lines(&assessed.job, unit),
     };
-    Surface { bench: drawn.frame, work }.render()
+    Surface { frame: data.frame, work }.render()
 }
-
-pub use next::panel;
 
 /// Addresses.
 pub fn routes(config: &mut ServiceConfig) {

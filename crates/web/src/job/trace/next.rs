@@ -11,7 +11,7 @@ use crate::ui::show;
 use crate::ui::words::access_words;
 use actix_web::HttpResponse;
 use askama::Template;
-use velvet_dial_core::trace::knowledge::{Access, knowledge};
+use velvet_dial_core::knowledge::{Access, knowledge};
 use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plans, price_if_wrong, proof_of};
 use velvet_dial_store::jobs::Body;
 
@@ -55,7 +55,7 @@ struct Pattern {
 #[derive(Template)]
 #[template(path = "job/trace/next.html")]
 struct Panel<'a> {
-    bench: &'a PageFrame,
+    frame: &'a PageFrame,
     ways: Vec<Way>,
     order: String,
     order_entry: String,
@@ -110,8 +110,8 @@ pub async fn prices(context: JobContext) -> Result<HttpResponse, Failure> {
 }
 
 /// Draws the panel.
-pub fn panel(drawn: &ScreenData) -> askama::Result<String> {
-    let assessed = drawn.assessed;
+pub fn panel(data: &ScreenData) -> askama::Result<String> {
+    let assessed = data.assessed;
     let live = |wanted: fn(&Body) -> bool| assessed.job.live().find(|entry| wanted(&entry.body));
     let id = |entry: Option<&velvet_dial_store::jobs::Entry>| entry.map(|entry| entry.id.to_string()).unwrap_or_default();
     let order = assessed.job.order();
@@ -122,7 +122,7 @@ pub fn panel(drawn: &ScreenData) -> askama::Result<String> {
     let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
     let know = knowledge();
     let plans = assessed.now.plans.get().map(Vec::as_slice);
-    let instead = drawn
+    let instead = data
         .query
         .get("instead")
         .and_then(|check| cards::card(assessed, check))
@@ -134,21 +134,21 @@ pub fn panel(drawn: &ScreenData) -> askama::Result<String> {
     }
     let waits = matches!(&next, Some(NextCard::Check(card)) if card.waits) || instead.as_ref().is_some_and(|card| card.waits);
     Panel {
-        bench: drawn.frame,
+        frame: data.frame,
         waits,
         ways: ways(order, plans),
         order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
-        price: first.map(|first| price(assessed, first, drawn.shop_context.money())).unwrap_or_default(),
+        price: first.map(|first| price(assessed, first, data.shop_context.money())).unwrap_or_default(),
         instead: instead.map(|card| {
             let says = against(assessed, card.id);
             (card, says)
         }),
-        then: then.iter().map(|proposal| row(drawn, proposal)).collect(),
-        places: places(drawn, &others),
-        openings: openings(drawn),
-        said: opening::said(drawn),
+        then: then.iter().map(|proposal| row(data, proposal)).collect(),
+        places: places(data, &others),
+        openings: openings(data),
+        said: opening::said(data),
         pattern: pattern(assessed),
         pattern_entry: id(live(|body| matches!(body, Body::Pattern { .. }))),
         causes: know.causes.iter().filter(|cause| cause.group != "none").map(|cause| (cause.id.as_str(), cause.name.as_str())).collect(),
@@ -189,12 +189,12 @@ fn against(assessed: &Assessed, check: &str) -> String {
     }
 }
 
-fn row(drawn: &ScreenData, proposal: &Proposal) -> Row {
-    let number = drawn.frame.number;
+fn row(data: &ScreenData, proposal: &Proposal) -> Row {
+    let number = data.frame.number;
     let opening = match &proposal.step {
         Step::Check(check) => {
             let check = knowledge().check(check);
-            let access = check.map_or(Access::Outside, |check| check.access(&drawn.assessed.case.engine));
+            let access = check.map_or(Access::Outside, |check| check.access(&data.assessed.case.engine));
             if proposal.opening_minutes > 0.0 { access_words(access) } else { "" }
         }
         _ => "",
@@ -206,14 +206,14 @@ fn row(drawn: &ScreenData, proposal: &Proposal) -> Row {
         Step::Bench(..) => format!("/jobs/{number}/rig"),
     };
     let opening = if opening.is_empty() { String::new() } else { format!(", {opening}") };
-    Row { name: cards::name(drawn.assessed, &proposal.step), price: format!("{}{opening}", show::minutes(proposal.minutes)), to }
+    Row { name: cards::name(data.assessed, &proposal.step), price: format!("{}{opening}", show::minutes(proposal.minutes)), to }
 }
 
 /// The rest by where it is done.
-fn places(drawn: &ScreenData, others: &[&Proposal]) -> Vec<Place> {
+fn places(data: &ScreenData, others: &[&Proposal]) -> Vec<Place> {
     let know = knowledge();
     let place = |proposal: &&Proposal| match &proposal.step {
-        Step::Check(check) => know.check(check).map_or(0, |check| match check.access(&drawn.assessed.case.engine) {
+        Step::Check(check) => know.check(check).map_or(0, |check| match check.access(&data.assessed.case.engine) {
             Access::Outside if check.gauge => 1,
             Access::Outside => 0,
             Access::Cover | Access::Sump => 2,
@@ -226,18 +226,18 @@ fn places(drawn: &ScreenData, others: &[&Proposal]) -> Vec<Place> {
     ["Beside the vehicle", "At the gauge", "Under sump and cover", "Engine out"]
         .into_iter()
         .enumerate()
-        .map(|(index, name)| Place { name, rows: others.iter().filter(|one| place(one) == index).map(|one| row(drawn, one)).collect() })
+        .map(|(index, name)| Place { name, rows: others.iter().filter(|one| place(one) == index).map(|one| row(data, one)).collect() })
         .filter(|place| !place.rows.is_empty())
         .collect()
 }
 
 /// What is opened, with what is looked at behind it in the order of the bench.
-fn openings(drawn: &ScreenData) -> Vec<Opening> {
-    let assessed = drawn.assessed;
+fn openings(data: &ScreenData) -> Vec<Opening> {
+    let assessed = data.assessed;
     let opened = assessed.now.next.iter().filter_map(|proposal| match &proposal.step {
         Step::Bench(step, behind) if step.opens() => Some(Opening {
             name: step.label(),
-            price: format!("{}, about {:.0} {}", show::minutes(proposal.minutes), proposal.money, drawn.shop_context.money()),
+            price: format!("{}, about {:.0} {}", show::minutes(proposal.minutes), proposal.money, data.shop_context.money()),
             steps: behind.iter().map(|step| cards::name(assessed, step)).collect(),
         }),
         _ => None,

@@ -8,9 +8,10 @@ use crate::ui::show;
 use crate::ui::words::group_name;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use velvet_dial_core::case::{hot_c, reasons};
+use velvet_dial_core::case::hot_c;
 use velvet_dial_core::circuit::{Cooler, Place, Working};
-use velvet_dial_core::trace::knowledge::{Check, knowledge};
+use velvet_dial_core::diagnosis::reasons;
+use velvet_dial_core::knowledge::{Check, knowledge};
 use velvet_dial_core::trace::{Order, Proposal, Step};
 use velvet_dial_core::unit::Units;
 

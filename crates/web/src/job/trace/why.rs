@@ -8,8 +8,8 @@ use crate::ui::words::{fact_name, factor_words, reading_name};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use uuid::Uuid;
-use velvet_dial_core::case::{Reason, reasons};
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::diagnosis::{Reason, reasons};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::jobs::Body;
 

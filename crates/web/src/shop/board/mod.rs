@@ -15,9 +15,9 @@ use serde::Deserialize;
 use std::time::Duration;
 use tokio::time::{Instant, sleep};
 use velvet_dial_core::flag::Word;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::knowledge::knowledge;
 use velvet_dial_store::jobs::{self, Board, Sieve, Waits};
 use velvet_dial_store::{Viewer, accounts};
 

@@ -160,10 +160,15 @@ async fn one(
             }),
         },
         Some((Err(error), _)) => Answer { lines: Vec::new(), problem: error.to_string(), picture: None, kept: None },
-        // While one types, what is still missing is no mistake.
+        // What was typed wrongly comes before what is still missing.
         None => Answer {
             lines: Vec::new(),
-            problem: wrong.first().map(|(_, told)| told.clone()).unwrap_or_default(),
+            problem: wrong
+                .iter()
+                .find(|(name, _)| sent.get(name).is_some_and(|typed| !typed.trim().is_empty()))
+                .or(wrong.first())
+                .map(|(_, told)| told.clone())
+                .unwrap_or_default(),
             picture: None,
             kept: None,
         },

@@ -1,15 +1,16 @@
 //! A gauge, read and written as a form.
 use super::{Typed, page};
-use crate::http::form::{Choice, FieldView, Form, Kind as Answer, Question, Read, Sent, taken};
+use crate::http::form::{Choice, FieldView, Form, Kind as Answer, Question, Read, Sent, changed, taken};
 use crate::http::{Failure, FormState, SignedIn};
 use crate::state::App;
 use crate::ui::{DisplayPreferences, show};
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
-use velvet_dial_core::calculator::threads;
 use velvet_dial_core::field;
 use velvet_dial_core::instrument::{Instrument, Kind};
+use velvet_dial_core::thread::threads;
 use velvet_dial_core::unit::Units;
+use velvet_dial_store::Viewer;
 use velvet_dial_store::library::{self, Gauge};
 
 /// A gauge.
@@ -49,6 +50,14 @@ pub fn of(gauge: &Gauge, unit: Units) -> FormState {
         form_state.keep(name, said.as_deref().unwrap_or_default());
     }
     form_state
+}
+
+/// What was changed of it, by whom and when: a line each change, the last one first.
+pub async fn history(app: &App, viewer: &Viewer, gauge: &Gauge, unit: Units) -> Result<Vec<String>, Failure> {
+    let earlier = library::earlier::<Instrument>(&app.db, viewer, gauge.id).await?;
+    let was = earlier.iter().map(|state| of(&Gauge { id: gauge.id, name: state.name.clone(), gauge: state.was.clone() }, unit));
+    let states = was.chain([of(gauge, unit)]).collect();
+    Ok(changed(&GAUGE, earlier.iter().map(|state| (state.by.as_str(), state.until)), states, &viewer.zone, choices))
 }
 
 fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {

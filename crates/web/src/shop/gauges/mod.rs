@@ -15,8 +15,8 @@ use form::GaugeForm;
 use serde::Deserialize;
 use uuid::Uuid;
 use velvet_dial_core::adapter::{Adapter, End, Piece, Ring};
-use velvet_dial_core::calculator::threads;
 use velvet_dial_core::field;
+use velvet_dial_core::thread::threads;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::Viewer;
 use velvet_dial_store::library::{self, Gauge, GaugeCheck};
@@ -97,6 +97,8 @@ struct Page {
     pieces: Vec<PieceRow>,
     fields: Vec<Field>,
     form: GaugeForm,
+    /// What was changed before on the gauge that is changed, a line each.
+    history: Vec<String>,
 }
 
 /// What is being typed.
@@ -114,6 +116,11 @@ async fn page(app: &App, who: &Viewer, preferences: DisplayPreferences, typed: T
     let gauges = library::gauges(&app.db, who).await?;
     let mut checks = library::gauge_checks(&app.db, who).await?;
     let adapters = library::adapters(&app.db, who).await?;
+    let changing = gauge.as_ref().and_then(|(id, _)| gauges.iter().find(|known| Some(known.id) == *id));
+    let history = match changing {
+        Some(gauge) => form::history(app, who, gauge, unit).await?,
+        None => Vec::new(),
+    };
     let today = who.zone.day(Utc::now().naive_utc());
     let clean = form_state.is_clean() && gauge.as_ref().is_none_or(|(_, form_state)| form_state.is_clean());
     let status = if clean { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
@@ -134,6 +141,7 @@ async fn page(app: &App, who: &Viewer, preferences: DisplayPreferences, typed: T
             .collect(),
         fields: ADAPTER.draw(&form_state, unit, choices),
         form: form::laid_out(gauge, unit),
+        history,
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }

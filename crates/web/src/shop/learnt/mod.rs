@@ -9,8 +9,8 @@ use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use velvet_dial_core::circuit::Layout;
-use velvet_dial_core::trace::knowledge::knowledge;
-use velvet_dial_core::trace::{OWN_JOBS, OWN_TIMES};
+use velvet_dial_core::experience::{OWN_JOBS, OWN_TIMES};
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::Learnt;
 

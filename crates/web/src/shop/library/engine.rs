@@ -1,7 +1,7 @@
 //! An engine's card, read and written as a form.
-use super::form::ENGINE;
+use super::form::{ENGINE, choices};
 use super::{Editing, page, sheet};
-use crate::http::form::{Form, Read, Sent, taken};
+use crate::http::form::{Form, Read, Sent, changed, taken};
 use crate::http::{Failure, FormState, SignedIn};
 use crate::state::App;
 use crate::ui::{DisplayPreferences, show};
@@ -15,6 +15,7 @@ use velvet_dial_core::circuit::{
 };
 use velvet_dial_core::oil;
 use velvet_dial_core::unit::Units;
+use velvet_dial_store::Viewer;
 use velvet_dial_store::library::{self, Engine};
 
 /// The form of a new engine.
@@ -31,6 +32,13 @@ pub fn of(engine: &Engine, unit: Units) -> FormState {
     let mut form_state = filled(&engine.name, &engine.card, unit);
     form_state.keep("saw", &library::state_of(&engine.name, &engine.card).unwrap_or_default());
     form_state
+}
+
+/// What was changed of its card, by whom and when: a line each change, the last one first.
+pub async fn history(app: &App, viewer: &Viewer, engine: &Engine, unit: Units) -> Result<Vec<String>, Failure> {
+    let earlier = library::earlier::<Card>(&app.db, viewer, engine.id).await?;
+    let states = earlier.iter().map(|state| filled(&state.name, &state.was, unit)).chain([filled(&engine.name, &engine.card, unit)]);
+    Ok(changed(&ENGINE, earlier.iter().map(|state| (state.by.as_str(), state.until)), states.collect(), &viewer.zone, choices))
 }
 
 fn filled(name: &str, card: &Card, unit: Units) -> FormState {
@@ -192,8 +200,8 @@ pub async fn change(
         let state = library::state_of(&now.name, &now.card)?;
         let saw = form.get("saw").map_or("", String::as_str);
         if !saw.is_empty() && saw != state && state != library::state_of(&name, &card)? {
-            let by = library::changed_last(&app.db, &who.0, *path).await?;
-            let by = by.map_or("Somebody".to_owned(), |(by, at)| format!("{by} (at {})", show::moment(at, &who.0.zone)));
+            let last = library::earlier::<Card>(&app.db, &who.0, *path).await?.pop();
+            let by = last.map_or("Somebody".to_owned(), |last| format!("{} (at {})", last.by, show::moment(last.until, &who.0.zone)));
             typed.form_state.wrong("name", format!("{by} changed this engine after you opened it. What you typed is kept here, and nothing was saved. Save again to put yours in its place."));
             // Whoever sends it once more has been told.
             typed.form_state.keep("saw", &state);

@@ -1,14 +1,14 @@
 //! What the library's forms ask, each once.
 use crate::http::form::{Choice, Form, Kind, Question};
-use velvet_dial_core::calculator::threads;
 use velvet_dial_core::case::MOST_FAMILY;
 use velvet_dial_core::circuit::{
     BlowAccess, Burns, CamFeed, CamPlace, Cooler, Cooling, HeadFeed, MOST_NO_START, PartAccess, Port, PumpDrive, PumpKind, ReliefSenses,
     Rockers, TopOpen,
 };
 use velvet_dial_core::field;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::oil;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::thread::threads;
 use velvet_dial_core::unit::{Gear, first_upper};
 
 const FIND_AGAIN: &str = "nothing typed yet; it is how you find it again.";

@@ -2,10 +2,10 @@
 mod card;
 mod engine;
 mod form;
+mod import;
 mod paper;
 mod pattern;
 mod sheet;
-mod shelf;
 
 use crate::http::form::FieldView;
 use crate::http::{Failure, FormState, SignedIn};
@@ -82,6 +82,8 @@ struct Page {
     paper: Option<(String, String)>,
     for_a_job: bool,
     engine: EngineForm,
+    /// What was changed before on the engine that is changed, a line each.
+    history: Vec<String>,
     sheet: Option<SheetForm>,
 }
 
@@ -98,6 +100,8 @@ pub struct Editing {
     sheet: Option<(Uuid, Option<Uuid>, FormState)>,
     /// A known pattern.
     pattern: Option<FormState>,
+    /// What was changed before on the engine that is changed.
+    history: Vec<String>,
     /// A revision whose page was not kept, and why.
     paper: Option<(Uuid, String)>,
     /// Open jobs whose verdict the sheet turns.
@@ -132,6 +136,7 @@ async fn page(
         for_a_job: editing.for_a_job,
         engine: engine_form(editing.engine, editing.new_sheet, unit, named),
         sheet,
+        history: editing.history,
         families: card::families(&engines, &library::patterns(&app.db, viewer).await?, &mut pages, (preferences.unit, &viewer.zone)),
         pattern: editing.pattern.map(|form_state| PatternForm {
             family: form_state.typed(PATTERN.name, "family").to_owned(),
@@ -196,6 +201,7 @@ pub async fn show(
     }
     if let Some(id) = key(&asked.engine) {
         let engine = library::engine(&app.db, &who.0, id).await?;
+        editing.history = engine::history(&app, &who.0, &engine, preferences.unit).await?;
         editing.engine = Some((Some(id), engine::of(&engine, preferences.unit)));
     }
     if !asked.pattern.is_empty() {
@@ -229,5 +235,5 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/library/patterns/{pattern}/retire", post().to(pattern::retire))
         .route("/library/sheets/{sheet}/pages", post().to(paper::add))
         .route("/library/pages/{page}/{size}", get().to(paper::show))
-        .configure(shelf::routes);
+        .configure(import::routes);
 }

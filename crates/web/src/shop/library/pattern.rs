@@ -9,8 +9,8 @@ use crate::ui::{DisplayPreferences, show};
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use uuid::Uuid;
-use velvet_dial_core::trace::KnownPattern;
-use velvet_dial_core::trace::knowledge::knowledge;
+use velvet_dial_core::experience::KnownPattern;
+use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_store::library::{self, Entered};
 
 /// The form of a pattern that is not entered yet.

@@ -1,7 +1,7 @@
 //! A sheet, read and written as a form: its head and its lines.
 use super::engine::home;
 use super::form::{LINES, SHEET, choices, line};
-use super::shelf::turned;
+use super::import::turned;
 use super::{Editing, page};
 use crate::http::form::{Choice, Read, Sent};
 use crate::http::{Failure, FormState, SignedIn};

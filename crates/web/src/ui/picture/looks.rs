@@ -60,7 +60,7 @@ fn framed(drawing: &str) -> String {
 mod tests {
     use super::*;
     use std::collections::HashSet;
-    use velvet_dial_core::trace::knowledge::knowledge;
+    use velvet_dial_core::knowledge::knowledge;
 
     /// Every result of a check that is drawn has a drawing of its own, and nothing is drawn that no check has.
     #[test]

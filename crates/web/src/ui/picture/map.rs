@@ -3,9 +3,10 @@
 //! Names of bands stand in a column of their own at the right, each led to the end of its curve. A reading's figure stands where it covers neither a reading nor another figure, or
 //! is left out.
 use super::{at, multiples, numeral, polyline, round_step};
-use velvet_dial_core::case::{Phase, Reading, Slope, WHAT_IF};
+use velvet_dial_core::case::{Phase, Reading, Slope};
+use velvet_dial_core::diagnosis::WHAT_IF;
+use velvet_dial_core::diagnosis::{COLD_C, Curve, SPEEDS};
 use velvet_dial_core::limits::{COVERAGE, Sheet};
-use velvet_dial_core::record::{COLD_C, Curve, SPEEDS};
 use velvet_dial_core::unit::{Gear, Units};
 
 /// A limit of a revision at a speed.

@@ -10,7 +10,7 @@ use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::calculator::{ThreadMeasured, which};
 use velvet_dial_core::capture::{Run, levels};
 use velvet_dial_core::case::Slope;
-use velvet_dial_core::record::{Curve, SPEEDS};
+use velvet_dial_core::diagnosis::{Curve, SPEEDS};
 use velvet_dial_core::unit::{Pressure, Units};
 
 fn number(text: &str) -> f64 {
@@ -173,7 +173,7 @@ fn scales_keep_to_the_picture_and_names_apart() {
 #[test]
 fn every_lookalike_is_drawn_over_its_thread() {
     let mut drawn = 0;
-    for thread in velvet_dial_core::calculator::threads() {
+    for thread in velvet_dial_core::thread::threads() {
         let measured = ThreadMeasured {
             diameter_mm: thread.diameter_mm,
             pitch_mm: Some(thread.pitch_mm),

@@ -1,6 +1,7 @@
 //! Two threads one over the other, to scale: the one it likely is as a solid, the one it is mistaken for as a line, and the turn from which they bind.
 use super::at;
-use velvet_dial_core::calculator::{Family, Lookalike, Match, threads};
+use velvet_dial_core::calculator::{Lookalike, Match};
+use velvet_dial_core::thread::{Family, threads};
 
 /// What the template draws.
 pub struct Threads {

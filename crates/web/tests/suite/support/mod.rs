@@ -10,7 +10,7 @@ use std::thread::JoinHandle;
 use std::time::Duration;
 use tokio::sync::OnceCell;
 use uuid::Uuid;
-use velvet_dial_core::record::Signer;
+use velvet_dial_core::signing::Signer;
 use velvet_dial_rig::chunk::Chunk;
 use velvet_dial_rig::proof::Proof;
 use velvet_dial_rig::recorder::{self, Door, Hello, Sink};
@@ -54,6 +54,15 @@ async fn make_demo_shop() -> String {
 /// The same; it waits this long for what is sent.
 pub async fn start_waiting(patience: Option<Duration>) -> (String, Connection) {
     let db = demo_shop().await;
+    (serve(&db, patience), db)
+}
+
+/// One more server on the same database.
+pub fn beside(db: &Connection) -> String {
+    serve(db, None)
+}
+
+fn serve(db: &Connection, patience: Option<Duration>) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
     let serving = Serving { demo: true, keys: Some(keys()), patience, ..Serving::default() };
@@ -65,7 +74,7 @@ pub async fn start_waiting(patience: Option<Duration>) -> (String, Connection) {
         let _ends = ends;
         std::future::pending::<()>().await;
     });
-    (address, db)
+    address
 }
 
 /// Ends a server when it is dropped; its connections to the database end with it.

@@ -1,0 +1,6 @@
+//! What others saw before this job: the shop's own closed jobs, and known patterns of an engine's family.
+mod memory;
+mod pattern;
+
+pub use memory::{Known, Learned, Memory, MemoryError, OWN_JOBS, OWN_TIMES, Took};
+pub use pattern::{KnownPattern, MOST_SAID, raised, same_family};
