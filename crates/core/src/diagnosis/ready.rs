@@ -24,17 +24,17 @@ const MEND_PROBABLE: f64 = 0.6;
 /// What was seen may have been ruled out since: under this probability it is not mended.
 const MEND_LEAST: f64 = 0.05;
 
-/// An outcome is found at least so often with a cause, and at least so many times as often as otherwise. Not so where the table has no row of its own for it.
+/// What was seen shows a cause: it is among the outcomes that are found so many times as often with it as otherwise, and one of those is found so often with it.
+/// A valve held open is seen as a stuck plunger or as grit on its seat: each shows it, together they are what one finds. Not so where the table has no row of its own for it.
 fn speaks(know: &Knowledge, entry: &Evidence, cause: &Cause, (often, times): (f64, f64)) -> bool {
-    let shares = || {
+    let shows = || {
         let check = know.check(&entry.check)?;
         let row = check.rows.iter().find(|row| row.cause == cause.id)?;
-        Some(entry.seen().filter_map(|outcome| {
-            let outcome = check.outcome(outcome)?;
-            Some((*row.p.get(outcome)?, *check.usual.p.get(outcome)?))
-        }))
+        let shows = |outcome: usize| Some(*row.p.get(outcome)? >= times * *check.usual.p.get(outcome)?);
+        let all: f64 = row.p.iter().enumerate().filter(|(outcome, _)| shows(*outcome) == Some(true)).map(|(_, share)| share).sum();
+        Some(all >= often && entry.seen().filter_map(|outcome| check.outcome(outcome)).any(|outcome| shows(outcome) == Some(true)))
     };
-    shares().is_some_and(|mut shares| shares.any(|(with, otherwise)| with >= often && with >= times * otherwise))
+    shows().unwrap_or(false)
 }
 
 /// A fault that was itself seen and was not put right yet: it is put right now, and the gauge says afterwards whether it was all.

@@ -1,6 +1,7 @@
 //! Every test of the web in one program, so that it is linked once and its tests share one database server.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod access;
+mod acts;
 mod bench_work;
 mod compare;
 mod hands;

@@ -115,13 +115,14 @@ fn planned(job: &Job, found: &Found) -> Option<f64> {
     Some(opened::minutes_of(&job.engine.card, cause))
 }
 
-/// What a crank after the repair showed.
+/// What a crank showed, after the repair or after it was closed again to go on tracing.
 pub async fn cranked(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
+    let stage = Stage::parse(form.get("stage").map_or("", String::as_str)).unwrap_or(Stage::Prove);
     let said = form.get("outcome").map_or("", String::as_str);
     let outcome = Cranked::ALL.iter().find(|(_, id, _)| *id == said).map(|(outcome, ..)| *outcome);
     let outcome = outcome.ok_or_else(|| Failure::Form("a crank that showed what none can".to_owned()))?;
     let fields = vec![("outcome".to_owned(), outcome.id().to_owned())];
-    context.write(Stage::Prove, Sent::of(&form), Body::Cranked { outcome }, "cranked", fields).await
+    context.write(stage, Sent::of(&form), Body::Cranked { outcome }, "cranked", fields).await
 }
 
 /// Oil was filled to the mark, and the level checked.

@@ -22,6 +22,8 @@ use timetable::Timetable;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::opened::{Found, Schedule, debris};
 use velvet_dial_core::stage::Stage;
+use velvet_dial_core::start_up::StartUp;
+use velvet_dial_core::trace::{Move, Step};
 use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::jobs::{Body, Job, Repair};
 
@@ -104,6 +106,8 @@ impl Screen for PutRight {
 pub struct PutRightWork {
     pub fields: Vec<Field>,
     pub proposal: Option<Proposal>,
+    /// It is to be closed and filled before anything else is checked: seconds that cranking may take until pressure shows.
+    pub close_up: Option<f64>,
     pub steps: Option<Steps>,
     pub timetable: Timetable,
     /// Debris that was found, where it came from and where it went.
@@ -184,7 +188,11 @@ fn put_right(data: &ScreenData, schedule: Option<&Schedule>) -> PutRightWork {
             }
         }
     }
+    let closes = |step: &Step| matches!(step, Step::Bench(Move::CloseSump | Move::EngineIn | Move::Fill, _));
+    let close_up =
+        assessed.next.first().filter(|proposal| closes(&proposal.step) && assessed.job.repair().is_none() && !assessed.job.closed());
     PutRightWork {
+        close_up: close_up.map(|_| StartUp::of(&assessed.case).stop_s),
         fields,
         steps,
         timetable: timetable::timetable(data, schedule),

@@ -56,6 +56,8 @@ pub struct ReadingsWork {
     /// What the closing is called, and whether it is the main act.
     pub closes: (&'static str, bool),
     pub repaired: bool,
+    /// The engine must not run.
+    pub forbidden: bool,
     /// The last reading was taken although the engine must not run.
     pub against_flag: bool,
     /// The seconds that a start of this engine may take.
@@ -255,6 +257,7 @@ pub fn work(data: &ScreenData, (captures, rigs): &(Vec<File>, Rigs), after: bool
         closes: closes(proven.as_ref()),
         proof: proven,
         repaired: job.repair().is_some(),
+        forbidden,
         against_flag: forbidden && rows.first().is_some_and(|row| row.against_flag),
         rows,
     }
