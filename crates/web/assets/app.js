@@ -26,13 +26,16 @@ document.addEventListener("input", (event) => {
   const form = event.target.closest("#figures");
   if (form) history.replaceState(null, "", `?${new URLSearchParams(new FormData(form))}`);
 });
-// What is folded and takes a moment is asked for when it is unfolded, once.
-document.addEventListener("toggle", (event) => {
-  const box = event.target.open && event.target.querySelector("[data-load]:not([data-loaded])");
-  if (!box) return;
+// What is folded and takes a moment is asked for when it is unfolded, and once more where the screen was drawn again meanwhile.
+const vdUnfold = (box) => {
   box.dataset.loaded = "yes";
   htmx.ajax("GET", box.dataset.load, { target: box, swap: "innerHTML" });
+};
+document.addEventListener("toggle", (event) => {
+  const box = event.target.open && event.target.querySelector("[data-load]:not([data-loaded])");
+  if (box) vdUnfold(box);
 }, true);
+document.addEventListener("htmx:after:swap", () => document.querySelectorAll("details[open] [data-load]:not([data-loaded])").forEach(vdUnfold));
 // Listens to a stream for good: a browser gives up on one that was answered with anything but the stream, as by a server that is only just there again.
 const vdListen = (from, hear, lost) => {
   let source = null;
