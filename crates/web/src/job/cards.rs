@@ -4,7 +4,7 @@ use super::happened;
 use super::opening::waits_for_yes;
 use crate::ui::picture::looks;
 use crate::ui::show;
-use crate::ui::words::access_words;
+use crate::ui::words::{access_words, reading_to_take};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::diagnosis::how;
 use velvet_dial_core::knowledge::{Check, Outcome, knowledge};
@@ -223,7 +223,11 @@ pub(super) fn why(assessed: &Assessed, proposal: &Proposal) -> String {
 pub(super) fn name(assessed: &Assessed, step: &Step) -> String {
     match step {
         Step::Check(check) => knowledge().check(check).map_or_else(String::new, |check| check.ask.clone()),
-        Step::Reading(place) => assessed.now.takeable.get(*place).map_or_else(String::new, |reading| format!("Read {}", reading.name)),
+        Step::Reading(place) => assessed
+            .now
+            .takeable
+            .get(*place)
+            .map_or_else(String::new, |reading| format!("Read: {}", reading_to_take(&assessed.case.engine, reading))),
         Step::Bench(step, _) => step.label().to_owned(),
     }
 }

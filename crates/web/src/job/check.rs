@@ -1,6 +1,5 @@
 //! Takes the outcome of a check, from any stage.
 use crate::http::Failure;
-use crate::job::opening::{self, waits_for_yes};
 use crate::job::{JobContext, Sent};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
@@ -45,15 +44,11 @@ pub async fn answer(context: JobContext, form: web::Form<Outcome>) -> Result<Htt
         return Err(Failure::Form("this check or result is not on the list".to_owned()));
     }
     let mut sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
-    // Most checks open no engine, and most jobs are not repaired yet: for them the job is not loaded.
-    let opens = check.filter(|check| put_off.is_none() && check.may_open());
+    // Most jobs are not repaired yet: for them the job is not loaded.
     let mut phase = Phase::Before;
     let mut seen = Vec::new();
-    if opens.is_some() || form.beside || jobs::was_repaired(&context.app.db, &context.viewer, context.number).await? {
+    if form.beside || jobs::was_repaired(&context.app.db, &context.viewer, context.number).await? {
         let job = context.job().await?;
-        if opens.is_some_and(|check| waits_for_yes(&job, check)) {
-            return opening::refused(&context, sent, opening::YES_FIRST).await;
-        }
         // After a repair the same check is another finding: it stands beside the one before, which says what it was. A finding before is changed only where that is asked for.
         let replaced = sent.supersedes()?.and_then(|id| job.entries.iter().find(|entry| entry.id == id)).map(|entry| entry.body.phase());
         seen = if form.beside { seen_already(&job, &sent)? } else { Vec::new() };

@@ -1,6 +1,7 @@
 //! What every act of a stage stands on: the asker, the job's number, and the way back to the screen.
 use super::assess::{assess, tell_the_board};
 use super::frame::{Clash, PageFrame, ScreenRequest, frame};
+use super::guard;
 use super::live::Rigs;
 use super::next_step::NextCard;
 use super::screen::{self, Screen, ScreenData};
@@ -48,6 +49,8 @@ impl FromRequest for JobContext {
     }
 }
 
+/// The act by which what was just written is taken back.
+pub(super) const UNDO: &str = "undo";
 /// What waited for less was sent at once.
 const LEAST_WAIT_S: f64 = 5.0;
 
@@ -230,6 +233,12 @@ impl JobContext {
         action: &str,
         fields: Vec<(String, String)>,
     ) -> Result<HttpResponse, Failure> {
+        // An undo brings back what was there before.
+        if action != UNDO
+            && let Some(waits) = guard::waits(self, &body).await?
+        {
+            return guard::ask(self, sent, waits).await;
+        }
         let supersedes = sent.supersedes()?;
         let corrects_time = !happened.time_reason.is_empty();
         let write = Write { happened, ..Write::of(body.clone(), sent.key).in_place_of(supersedes) };

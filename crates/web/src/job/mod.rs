@@ -7,6 +7,7 @@ mod check;
 mod compare;
 mod context;
 mod frame;
+mod guard;
 mod happened;
 mod intake;
 mod lines;

@@ -1,6 +1,7 @@
 //! Takes an entry back; it stays readable, struck through, with the reason. A slip of the finger is taken back by one tap for a minute.
 use crate::http::Failure;
 use crate::http::form::{self, Form, Kind, Question, Read};
+use crate::job::context::UNDO;
 use crate::job::frame::ScreenRequest;
 use crate::job::{JobContext, Sent};
 use actix_web::HttpResponse;
@@ -95,7 +96,7 @@ pub async fn undo(context: JobContext, form: web::Form<form::Sent>) -> Result<Ht
         return context.answer(stage, ScreenRequest { seen: sent.seen(), ..ScreenRequest::default() }, StatusCode::OK).await;
     };
     let body = job.said_before(entry.id).cloned().unwrap_or_else(|| Body::Withdrawn { reason: UNDONE.to_owned() });
-    context.write(stage, sent, body, "undo", vec![("stage".to_owned(), stage.id().to_owned())]).await
+    context.write(stage, sent, body, UNDO, vec![("stage".to_owned(), stage.id().to_owned())]).await
 }
 
 /// Their addresses.

@@ -10,7 +10,7 @@ use velvet_dial_core::limits::Besides;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::rigging;
 use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
-use velvet_dial_core::trace::Order;
+use velvet_dial_core::trace::{Order, Takeable};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
 use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Note, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
@@ -309,6 +309,13 @@ pub fn access_words(access: Access) -> &'static str {
         Access::Sump => "sump off",
         Access::EngineOut => "engine out",
     }
+}
+
+/// A reading that could be taken: “hot idle”, “1500 rpm, hot”.
+pub fn reading_to_take(card: &Card, reading: &Takeable) -> String {
+    let warm = if reading.at.oil_temp_c >= COLD_C { "hot" } else { "cold" };
+    let gear = if reading.gear == Gear::Drive { ", in gear" } else { "" };
+    if card.idles_at(reading.at.rpm) { format!("{warm} idle{gear}") } else { format!("{:.0} rpm, {warm}{gear}", reading.at.rpm) }
 }
 
 /// “idle, 750 rpm at 100 °C”.

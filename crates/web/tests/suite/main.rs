@@ -22,5 +22,6 @@ mod shots;
 mod support;
 mod trace;
 mod two_servers;
+mod uploads;
 mod walk;
 mod words;

@@ -3,7 +3,7 @@ use super::Worked;
 use crate::http::Failure;
 use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
 use crate::job::frame::ScreenRequest;
-use crate::job::{JobContext, ScreenData, Sent, opening};
+use crate::job::{JobContext, ScreenData, Sent};
 use crate::ui::show;
 use crate::ui::words::measured_said;
 use actix_web::http::StatusCode;
@@ -168,9 +168,6 @@ pub async fn measured(context: JobContext, form: web::Form<form::Sent>) -> Resul
         .find(|form| form.name == part)
         .ok_or_else(|| Failure::Form("a part that is not on the list".to_owned()))?;
     let mut typed = Read::of(of, &form, context.preferences.unit);
-    if !opening::may_be_open(&context.job().await?) {
-        return opening::refused(&context, sent, opening::YES_FIRST).await;
-    }
     let read = measured_of(part, &mut typed);
     let measured = match read {
         Ok(measured) => measured.filter(|_| typed.form_state.is_clean()),

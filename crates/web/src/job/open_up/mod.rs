@@ -22,7 +22,7 @@ use figures::FigureForm;
 use link::LinkWork;
 use plan::PlanWork;
 use talk::Talk;
-pub use talk::{stops, talked};
+pub use talk::{ask_to_talk, stops, talked};
 use velvet_dial_core::calculator::{Screen as PickupScreen, Starving, starving};
 use velvet_dial_core::circuit::nominal::HOT_C;
 use velvet_dial_core::knowledge::{Check, knowledge};

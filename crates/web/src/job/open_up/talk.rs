@@ -4,6 +4,7 @@ use crate::http::FormState;
 use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
 use crate::job::assess::{Assessed, assess};
 use crate::job::frame::ScreenRequest;
+use crate::job::guard::Waits;
 use crate::job::{JobContext, Sent, opening};
 use crate::ui::show;
 use crate::ui::words::describe;
@@ -77,11 +78,11 @@ pub fn talked(job: &Job, unit: Units) -> Vec<String> {
     talked.map(|entry| format!("{} ({})", describe(&entry.body, unit), show::moment(entry.written_at, &job.zone))).collect()
 }
 
-/// The screen that asks for the talk or for a new approval, where a repair of this cause waits for one; none where it does not.
-pub async fn stops(context: &JobContext, sent: Sent<'_>, cause: Option<&str>) -> Result<Option<HttpResponse>, Failure> {
+/// What a repair of this cause waits for; none where it may go on.
+pub async fn stops(context: &JobContext, cause: Option<&str>) -> Result<Option<Waits>, Failure> {
     let job = context.job().await?;
     if matches!(job.approval(), Approval::Declined { .. }) {
-        return Ok(Some(opening::refused(context, sent, opening::DECLINED).await?));
+        return Ok(Some(Waits::Approval(opening::DECLINED.to_owned())));
     }
     let hour = context.shop_context().await?.shop.labour_rate;
     let (assessed, cause) = (assess(context.app.clone(), job, None).await?, cause.map(str::to_owned));
@@ -92,14 +93,18 @@ pub async fn stops(context: &JobContext, sent: Sent<'_>, cause: Option<&str>) ->
         (open(&assessed, &plan), over)
     };
     let (open, over) = context.app.work.out(look).await?;
-    if open.is_empty() {
-        let Some((money, up_to)) = over else { return Ok(None) };
-        return Ok(Some(opening::refused(context, sent, &opening::over_the_amount(money, up_to)).await?));
+    if !open.is_empty() {
+        return Ok(Some(Waits::Talk));
     }
+    Ok(over.map(|(money, up_to)| Waits::Approval(opening::over_the_amount(money, up_to))))
+}
+
+/// The screen that asks for the talk.
+pub async fn ask_to_talk(context: &JobContext, sent: Sent<'_>) -> Result<HttpResponse, Failure> {
     let mut form_state = FormState::of(TALK.name);
     form_state.wrong("who", "Talk to the customer first: what was found does not fit. Repair nothing before they know.");
     let ask = ScreenRequest { seen: sent.seen(), form_state, ..ScreenRequest::default() };
-    Ok(Some(context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await?))
+    context.answer(Stage::OpenUp, ask, StatusCode::UNPROCESSABLE_ENTITY).await
 }
 
 /// Writes what was said.

@@ -8,7 +8,7 @@ use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, 
 use crate::job::frame::PageFrame;
 use crate::job::frame::ScreenRequest;
 use crate::job::lines::{self, Line};
-use crate::job::open_up::{stops, talked};
+use crate::job::open_up::talked;
 use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent};
 use crate::state::ShopContext;
 use crate::ui::show;
@@ -57,9 +57,6 @@ pub async fn record(context: JobContext, form: web::Form<form::Sent>) -> Result<
     if !typed.form_state.is_clean() {
         let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
         return context.answer(Stage::PutRight, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
-    }
-    if let Some(answer) = stops(&context, sent, cause.as_deref()).await? {
-        return Ok(answer);
     }
     context.write(Stage::PutRight, sent, Body::Repair(Repair { cause, done, follow_up, stopgap }), "repair", typed.fields()).await
 }

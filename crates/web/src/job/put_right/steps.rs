@@ -1,8 +1,6 @@
 //! The repair of a cause as steps in the order of the hand, each with what it minds there, ticked with who and when.
 use crate::http::{Failure, form};
 use crate::job::notes;
-use crate::job::open_up::stops;
-use crate::job::opening;
 use crate::job::{JobContext, ScreenData, Sent};
 use crate::ui::show;
 use crate::ui::words::sheet_name;
@@ -77,7 +75,7 @@ pub fn opened_word(access: Access) -> String {
 }
 
 /// A step of this opening.
-fn of_an_opening(word: &str, step: &str) -> bool {
+pub fn of_an_opening(word: &str, step: &str) -> bool {
     let accesses = [Access::Cover, Access::Sump, Access::EngineOut];
     let access = accesses.into_iter().find(|access| opened_word(*access) == word);
     access.and_then(opening_said).is_some_and(|said| said.steps.iter().any(|known| known.act == step))
@@ -147,16 +145,10 @@ pub async fn tick(context: JobContext, form: web::Form<form::Sent>) -> Result<Ht
     let (cause, step) = (said("cause").to_owned(), said("step").to_owned());
     let fields = vec![("cause".to_owned(), cause.clone()), ("step".to_owned(), step.clone())];
     if of_an_opening(&cause, &step) {
-        if !opening::may_be_open(&context.job().await?) {
-            return opening::refused(&context, Sent::of(&form), opening::YES_FIRST).await;
-        }
         return context.write(Stage::OpenUp, Sent::of(&form), Body::Done { cause, step }, "done", fields).await;
     }
     if !repair_of(&cause).is_some_and(|repair| repair.has(&step)) {
         return Err(Failure::Form("this step does not belong to this repair".to_owned()));
-    }
-    if let Some(answer) = stops(&context, Sent::of(&form), Some(&cause)).await? {
-        return Ok(answer);
     }
     context.write(Stage::PutRight, Sent::of(&form), Body::Done { cause, step }, "done", fields).await
 }

@@ -7,6 +7,7 @@ use crate::http::{Failure, FormState};
 use crate::job::frame::ScreenRequest;
 use crate::job::{JobContext, Sent};
 use crate::ui::count;
+use crate::ui::words::describe;
 use crate::ui::{Chrome, show};
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
@@ -172,6 +173,8 @@ struct Page {
     /// What tells it from others: a file's digest, or by which rig and when.
     sign: String,
     also_in: Vec<i64>,
+    /// It was withdrawn from this job, in words.
+    withdrawn: Option<String>,
     found: Found,
     understood: &'static str,
     unit: &'static str,
@@ -191,6 +194,7 @@ async fn page(context: &JobContext, source: Source, id: Uuid, wrong: Option<(Nam
             }
         }
     };
+    let withdrawn = job.upload_withdrawn(id).map(|entry| describe(&entry.body, context.preferences.unit));
     let tag = job.head.vehicle.tag.clone();
     let (kind, name, sign, also_in) = match source {
         Source::File { file, .. } => {
@@ -211,6 +215,7 @@ async fn page(context: &JobContext, source: Source, id: Uuid, wrong: Option<(Nam
         name,
         sign,
         also_in,
+        withdrawn,
         found,
         understood: UNDERSTOOD,
         unit: context.preferences.unit.label(),

@@ -73,6 +73,11 @@ pub async fn take(context: JobContext, form: web::Form<form::Sent>) -> Result<Ht
         let recorded = rigs::recorded(&context.app.db, &context.viewer, context.number, capture).await;
         recorded.map_err(|_| Failure::Form("a recorded run of another job".to_owned()))?;
     }
+    if let Some((run, ..)) = from_capture
+        && context.job().await?.upload_withdrawn(run).is_some()
+    {
+        return Err(Failure::Form("a recorded run that was withdrawn from this job".to_owned()));
+    }
     let answer = context.write(stage, sent, Body::Reading(taken), "reading", typed.fields()).await?;
     match from_capture {
         // Back to the run, where the next hold waits.

@@ -2,7 +2,7 @@
 use crate::job::assess::Assessed;
 use crate::job::frame::{grouped, known, moved, raised};
 use crate::ui::show;
-use crate::ui::words::{cause_name, fact_name, group_name};
+use crate::ui::words::{cause_name, fact_name, group_name, reading_to_take};
 use velvet_dial_core::diagnosis::pairs;
 use velvet_dial_core::knowledge::{Link, knowledge};
 use velvet_dial_core::trace::{Enough, Step, Takeable, overturn, price_if_wrong};
@@ -164,9 +164,11 @@ fn overturned(assessed: &Assessed, unit: Units) -> String {
         Step::Check(check) => {
             know.check(check).and_then(|check| Some(format!("“{}” at “{}”", check.outcomes.get(turn.outcome)?.label, check.ask)))
         }
-        Step::Reading(place) => {
-            assessed.now.takeable.get(*place).map(|reading| format!("{} at {}", part_kpa(reading, turn.outcome, unit), reading.name))
-        }
+        Step::Reading(place) => assessed
+            .now
+            .takeable
+            .get(*place)
+            .map(|reading| format!("{} at {}", part_kpa(reading, turn.outcome, unit), reading_to_take(&assessed.case.engine, reading))),
         Step::Bench(..) => None,
     };
     let then = know.causes.get(turn.cause).map_or("", |cause| cause.name.as_str());
