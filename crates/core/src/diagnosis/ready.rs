@@ -27,14 +27,12 @@ const MEND_LEAST: f64 = 0.05;
 /// What was seen shows a cause: it is among the outcomes that are found so many times as often with it as otherwise, and one of those is found so often with it.
 /// A valve held open is seen as a stuck plunger or as grit on its seat: each shows it, together they are what one finds. Not so where the table has no row of its own for it.
 fn speaks(know: &Knowledge, entry: &Evidence, cause: &Cause, (often, times): (f64, f64)) -> bool {
-    let shows = || {
-        let check = know.check(&entry.check)?;
-        let row = check.rows.iter().find(|row| row.cause == cause.id)?;
-        let shows = |outcome: usize| Some(*row.p.get(outcome)? >= times * *check.usual.p.get(outcome)?);
-        let all: f64 = row.p.iter().enumerate().filter(|(outcome, _)| shows(*outcome) == Some(true)).map(|(_, share)| share).sum();
-        Some(all >= often && entry.seen().filter_map(|outcome| check.outcome(outcome)).any(|outcome| shows(outcome) == Some(true)))
-    };
-    shows().unwrap_or(false)
+    let Some(check) = know.check(&entry.check) else { return false };
+    let Some(row) = check.rows.iter().find(|row| row.cause == cause.id) else { return false };
+    let shows =
+        |outcome: usize| row.p.get(outcome).zip(check.usual.p.get(outcome)).is_some_and(|(with, otherwise)| *with >= times * otherwise);
+    let all: f64 = row.p.iter().enumerate().filter(|(outcome, _)| shows(*outcome)).map(|(_, share)| share).sum();
+    all >= often && entry.seen().filter_map(|outcome| check.outcome(outcome)).any(shows)
 }
 
 /// A fault that was itself seen and was not put right yet: it is put right now, and the gauge says afterwards whether it was all.

@@ -148,16 +148,11 @@ pub fn plan(case: &Case, now: &Diagnosis, hour: Option<f64>) -> Plan {
     let settled = now.settled.and_then(|index| know.causes.get(index));
     let needs_it = settled.and_then(|cause| repair_of(&cause.id)).is_some_and(|repair| repair.access(card) != Access::Outside);
     let deepest = proposed.map_or(Access::Outside, |(step, _)| access_of(step)).max(for_repair).max(open_now(now));
-    // What the trace asks for behind the opening, and what proves there each cause that the estimate counts with.
-    let situation = now.situation(case);
-    let counted = || ranked.iter().filter(|index| now.posterior.of(**index) >= RECKONED);
-    let needed = |check: &Check| {
-        let asked = proposed.is_some_and(|(_, behind)| behind.iter().any(|step| matches!(step, Step::Check(id) if *id == check.id)));
-        let access = check.access(card);
-        let same_opening = |other: &Check| other.access(card) == access;
-        asked || counted().any(|index| proof_among(know, &situation, *index, same_opening) == Some(check.id.as_str()))
-    };
-    let openings: Vec<Opening> = opened_for(deepest).into_iter().map(|access| opening(case, now, access, &needed)).collect();
+    // Causes that the estimate counts with.
+    let counted: Vec<usize> = ranked.iter().copied().filter(|index| now.posterior.of(*index) >= RECKONED).collect();
+    let asked =
+        |check: &Check| proposed.is_some_and(|(_, behind)| behind.iter().any(|step| matches!(step, Step::Check(id) if *id == check.id)));
+    let openings: Vec<Opening> = opened_for(deepest).into_iter().map(|access| opening(case, now, access, &asked, &counted)).collect();
     let closing = openings.iter().fold((0.0, 0.0), |sum, opening| {
         let price = closing_price(know, opening.access, opening.minutes);
         (sum.0 + price.minutes, sum.1 + price.material)
@@ -252,7 +247,8 @@ fn opened_for(deepest: Access) -> Vec<Access> {
     }
 }
 
-fn opening(case: &Case, now: &Diagnosis, access: Access, needed: &dyn Fn(&Check) -> bool) -> Opening {
+/// An opening with its looks: needed are those that the trace asks for behind it, and what proves there each cause that the estimate counts with.
+fn opening(case: &Case, now: &Diagnosis, access: Access, asked: &dyn Fn(&Check) -> bool, counted: &[usize]) -> Opening {
     let know = knowledge();
     let card = &case.engine;
     let situation = now.situation(case);
@@ -262,10 +258,13 @@ fn opening(case: &Case, now: &Diagnosis, access: Access, needed: &dyn Fn(&Check)
         _ => (Move::CoverOff, now.bench.cover_off),
     };
     let price = know.opening(access, card);
+    let behind = |check: &Check| check.access(card) == access;
+    let proofs: Vec<&str> = counted.iter().filter_map(|index| proof_among(know, &situation, *index, behind)).collect();
+    let needed = |check: &Check| asked(check) || proofs.contains(&check.id.as_str());
     let mut looks: Vec<Look> = know
         .checks
         .iter()
-        .filter(|check| check.access(card) == access && situation.way_to_check(check).is_some())
+        .filter(|check| behind(check) && situation.way_to_check(check).is_some())
         .map(|check| Look { check, minutes: check.minutes_on(card), needed: needed(check), waits: waits(case, check) })
         .collect();
     looks.sort_by(|a, b| a.check.order.total_cmp(&b.check.order));

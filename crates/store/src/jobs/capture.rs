@@ -264,21 +264,18 @@ async fn files(db: &Connection, viewer: &Viewer, number: i64, told: Vec<CaptureR
         .collect())
 }
 
-/// The runs that were withdrawn from these jobs.
+/// The runs that were withdrawn from these jobs, and are not used again.
 async fn withdrawn(db: &Connection, jobs: impl Iterator<Item = Uuid>) -> Result<Vec<Uuid>, StoreError> {
-    let of_jobs = entry::Entity::find().filter(entry::Column::JobId.is_in(jobs));
-    let entries: Vec<(Uuid, Option<Uuid>, String)> = of_jobs
-        .select_only()
-        .column(entry::Column::Id)
-        .column(entry::Column::Supersedes)
-        .column(entry::Column::Body)
-        .into_tuple()
-        .all(db)
-        .await?;
-    let replaced = |id: Uuid| entries.iter().any(|(_, supersedes, _)| *supersedes == Some(id));
-    let gone = |(id, _, body): &(Uuid, Option<Uuid>, String)| match serde_json::from_str(body) {
-        Ok(Body::UploadWithdrawn { capture, .. }) if !replaced(*id) => Some(capture),
+    let says = entry::Entity::find().filter(entry::Column::JobId.is_in(jobs)).filter(entry::Column::Kind.eq(Body::UPLOAD_WITHDRAWN));
+    let said: Vec<(Uuid, String)> = says.select_only().column(entry::Column::Id).column(entry::Column::Body).into_tuple().all(db).await?;
+    let heirs = entry::Entity::find().filter(entry::Column::Supersedes.is_in(said.iter().map(|(id, _)| *id)));
+    let replaced: Vec<Uuid> = match said.is_empty() {
+        true => Vec::new(),
+        false => heirs.select_only().column(entry::Column::Supersedes).into_tuple().all(db).await?,
+    };
+    let gone = |(id, body): &(Uuid, String)| match serde_json::from_str(body) {
+        Ok(Body::UploadWithdrawn { capture, .. }) if !replaced.contains(id) => Some(capture),
         _ => None,
     };
-    Ok(entries.iter().filter_map(gone).collect())
+    Ok(said.iter().filter_map(gone).collect())
 }

@@ -314,6 +314,9 @@ struct Kept<'a> {
 }
 
 impl Body {
+    /// The kind of a withdrawn upload, as its column has it.
+    pub(super) const UPLOAD_WITHDRAWN: &'static str = "upload_withdrawn";
+
     /// One outcome of a check.
     pub fn evidence(check: &str, outcome: &str, phase: Phase) -> Self {
         Self::Evidence { check: check.to_owned(), outcome: outcome.to_owned(), also: Vec::new(), phase }
@@ -377,7 +380,7 @@ impl Body {
             Self::Done { .. } => "done",
             Self::Customer { .. } => "customer",
             Self::Replied { .. } => "replied",
-            Self::UploadWithdrawn { .. } => "upload_withdrawn",
+            Self::UploadWithdrawn { .. } => Self::UPLOAD_WITHDRAWN,
             Self::Crank { .. } => "crank",
             Self::Journal { .. } => "journal",
             Self::Measured { .. } => "measured",

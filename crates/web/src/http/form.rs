@@ -10,6 +10,7 @@ use chrono::{DateTime, NaiveDate, NaiveDateTime, Utc};
 use std::collections::HashMap;
 use velvet_dial_core::field::{self, Field};
 use velvet_dial_core::unit::{Units, first_upper};
+use velvet_dial_store::library::Earlier;
 use velvet_dial_store::zone::Zone;
 
 /// What a browser sent.
@@ -93,21 +94,22 @@ pub fn taken(draft: &str, to: &str) -> HttpResponse {
     HttpResponse::SeeOther().cookie(told).insert_header((LOCATION, to)).finish()
 }
 
-/// The changes of a thing whose states are given as its form, one more than its changes: by whom, when and what, the last one first.
-pub fn changed<'a>(
+/// The changes of a thing that is typed by a form: by whom, when and what, the last one first. `filled` is the form of a state, by its name and what it was.
+pub fn changed<T>(
     form: &Form,
-    changes: impl Iterator<Item = (&'a str, NaiveDateTime)>,
-    states: Vec<FormState>,
+    (earlier, now): (&[Earlier<T>], FormState),
+    filled: impl Fn(&str, &T) -> FormState,
     zone: &Zone,
     choices: impl Fn(&str) -> Vec<Choice> + Copy,
 ) -> Vec<String> {
-    let pairs = states.windows(2).filter_map(|pair| pair.first().zip(pair.last()));
-    let line = |((by, at), (before, after)): ((&str, NaiveDateTime), (&FormState, &FormState))| {
-        format!("{by}, {}: {}", show::moment_with_year(at, zone), form.differences(before, after, choices).join(" · "))
+    let mut after = now;
+    let line = |change: &Earlier<T>| {
+        let before = filled(&change.name, &change.was);
+        let what = form.differences(&before, &after, choices).join(" · ");
+        after = before;
+        format!("{}, {}: {what}", change.by, show::moment_with_year(change.until, zone))
     };
-    let mut lines: Vec<String> = changes.zip(pairs).map(line).collect();
-    lines.reverse();
-    lines
+    earlier.iter().rev().map(line).collect()
 }
 
 /// A form being read: everything typed is kept, and what is wrong is noted.

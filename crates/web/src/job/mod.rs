@@ -21,6 +21,7 @@ mod pairs;
 mod photo;
 mod prove;
 mod put_right;
+mod readings;
 mod record;
 mod report;
 mod rig;

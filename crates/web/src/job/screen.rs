@@ -2,7 +2,8 @@
 use super::assess::Assessed;
 use super::context::JobContext;
 use super::frame::{PageFrame, ScreenRequest};
-use super::{compare, intake, look, open_up, prove, put_right, rig, run, trace};
+use super::readings::Readings;
+use super::{compare, intake, look, open_up, put_right, rig, trace};
 use crate::http::Failure;
 use crate::http::form::Sent as Query;
 use crate::state::ShopContext;
@@ -67,11 +68,11 @@ pub async fn show(
         Stage::Intake => Box::pin(context.show::<intake::Intake>(job, ask, status)).await,
         Stage::Look => Box::pin(context.show::<look::Look>(job, ask, status)).await,
         Stage::Rig => Box::pin(context.show::<rig::Rig>(job, ask, status)).await,
-        Stage::Run => Box::pin(context.show::<run::Run>(job, ask, status)).await,
+        Stage::Run => Box::pin(context.show::<Readings<false>>(job, ask, status)).await,
         Stage::Compare => Box::pin(context.show::<compare::Compare>(job, ask, status)).await,
         Stage::Trace => Box::pin(context.show::<trace::Trace>(job, ask, status)).await,
         Stage::OpenUp => Box::pin(context.show::<open_up::OpenUp>(job, ask, status)).await,
         Stage::PutRight => Box::pin(context.show::<put_right::PutRight>(job, ask, status)).await,
-        Stage::Prove => Box::pin(context.show::<prove::Prove>(job, ask, status)).await,
+        Stage::Prove => Box::pin(context.show::<Readings<true>>(job, ask, status)).await,
     }
 }

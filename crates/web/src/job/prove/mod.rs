@@ -7,8 +7,7 @@ use crate::job::live::Rigs;
 use crate::job::put_right::steps::{SchoolQuestion, questions_at};
 use crate::job::put_right::{DebrisCard, debris_cards};
 use crate::job::run::view::{self, ReadingsWork};
-use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent, record};
-use crate::state::ShopContext;
+use crate::job::{JobContext, ScreenData, Sent, record};
 use crate::state::seal_ledgers;
 use crate::ui::show;
 use crate::ui::words::describe;
@@ -17,7 +16,6 @@ use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, post};
 use askama::Template;
 use velvet_dial_core::case::{Cranked, Phase};
-use velvet_dial_core::diagnosis::curves;
 use velvet_dial_core::diagnosis::{Proof, ProofWord};
 use velvet_dial_core::experience::Known;
 use velvet_dial_core::field;
@@ -25,7 +23,6 @@ use velvet_dial_core::knowledge::{Access, knowledge};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::opened::{self, SourceIs};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, File, Found, Job};
 
 /// What it was, asked as it is closed.
@@ -168,33 +165,8 @@ struct Surface<'a> {
     questions: Vec<SchoolQuestion>,
 }
 
-/// The screen.
-pub struct Prove;
-
-impl Screen for Prove {
-    const STAGE: Stage = Stage::Prove;
-    type Loaded = (Vec<File>, Rigs);
-    type Computed = ();
-
-    async fn load(context: &JobContext, _: &Job) -> Result<(Vec<File>, Rigs), Failure> {
-        context.recordings().await
-    }
-
-    /// The curves of the map take every sample at every speed; they are kept with the diagnosis.
-    fn compute(assessed: &Assessed, _: &ShopContext, _: &form::Sent, _: Units) {
-        curves(&assessed.case, &assessed.now, &assessed.tracer);
-    }
-
-    fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs), (): &()) -> askama::Result<String> {
-        draw(data, recordings)
-    }
-
-    fn is_live((_, rigs): &(Vec<File>, Rigs), number: i64) -> bool {
-        rigs.assigned(number).is_some()
-    }
-}
-
-fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result<String> {
+/// Draws the screen of the readings after a repair.
+pub fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result<String> {
     let work = view::work(data, recordings, true);
     let cranked = cranked_since(&data.assessed.job);
     let debris = debris_cards(data);

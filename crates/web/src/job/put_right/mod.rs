@@ -18,9 +18,9 @@ use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use chrono::Utc;
 use steps::Steps;
-use timetable::Timetable;
+use timetable::{Left, Timetable};
 use velvet_dial_core::knowledge::knowledge;
-use velvet_dial_core::opened::{Found, Schedule, debris};
+use velvet_dial_core::opened::{Found, debris};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::start_up::StartUp;
 use velvet_dial_core::trace::{Move, Step};
@@ -83,19 +83,18 @@ pub struct PutRight;
 impl Screen for PutRight {
     const STAGE: Stage = Stage::PutRight;
     type Loaded = ();
-    /// What is left until the promised hand-over.
-    type Computed = Option<Schedule>;
+    type Computed = Left;
 
     async fn load(_: &JobContext, _: &Job) -> Result<(), Failure> {
         Ok(())
     }
 
-    fn compute(assessed: &Assessed, shop_context: &ShopContext, _: &form::Sent, _: Units) -> Option<Schedule> {
-        timetable::schedule(assessed, shop_context, Utc::now())
+    fn compute(assessed: &Assessed, shop_context: &ShopContext, _: &form::Sent, _: Units) -> Left {
+        timetable::left(assessed, shop_context, Utc::now())
     }
 
-    fn draw(data: &ScreenData, (): &(), schedule: &Option<Schedule>) -> askama::Result<String> {
-        Surface { frame: data.frame, work: put_right(data, schedule.as_ref()) }.render()
+    fn draw(data: &ScreenData, (): &(), left: &Left) -> askama::Result<String> {
+        Surface { frame: data.frame, work: put_right(data, left) }.render()
     }
 }
 
@@ -147,7 +146,7 @@ pub struct Done {
     pub follow_up: String,
 }
 
-fn put_right(data: &ScreenData, schedule: Option<&Schedule>) -> PutRightWork {
+fn put_right(data: &ScreenData, left: &Left) -> PutRightWork {
     let (assessed, know) = (data.assessed, knowledge());
     let ranked = assessed.now.posterior.ranked();
     let leader = ranked.first().and_then(|index| know.causes.get(*index));
@@ -192,7 +191,7 @@ fn put_right(data: &ScreenData, schedule: Option<&Schedule>) -> PutRightWork {
         close_up: close_up.map(|_| StartUp::of(&assessed.case).stop_s),
         fields,
         steps,
-        timetable: timetable::timetable(data, schedule),
+        timetable: timetable::timetable(data, left),
         debris: debris_cards(data),
         talked: talked(&assessed.job, data.frame.unit),
         proposal: leader.map(|cause| Proposal { cause: &cause.name, act: &cause.put_right, mind: &cause.mind }),

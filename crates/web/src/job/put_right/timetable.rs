@@ -16,7 +16,7 @@ use chrono::{DateTime, NaiveTime, TimeDelta, Utc};
 use velvet_dial_core::clock::Hours;
 use velvet_dial_core::field;
 use velvet_dial_core::knowledge::{Cause, knowledge};
-use velvet_dial_core::opened::{self, Planned, Promise, Schedule};
+use velvet_dial_core::opened::{self, Planned, Promise, Schedule, Waits};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::accounts::Shop;
 use velvet_dial_store::jobs::Body;
@@ -83,12 +83,27 @@ fn hours<'a>(shop: &Shop, zone: &'a Zone) -> Hours<'a> {
     Hours { opens: clock_time(opens), closes: clock_time(closes), saturdays: shop.saturdays, wall: zone }
 }
 
-/// What is left, for the cause that is put right, or that leads, until what was promised.
-pub fn schedule(assessed: &Assessed, shop_context: &ShopContext, now: DateTime<Utc>) -> Option<Schedule> {
-    let (promise, _) = assessed.job.promise()?;
+/// What is left to do for the cause that is repaired, or that leads.
+#[derive(Default)]
+pub struct Left {
+    /// What it waits for.
+    waits: Option<Waits>,
+    /// Until the promised hand-over.
+    schedule: Option<Schedule>,
+}
+
+/// Works it out.
+pub fn left(assessed: &Assessed, shop_context: &ShopContext, now: DateTime<Utc>) -> Left {
+    let Some(cause) = at_hand(assessed) else { return Left::default() };
     let plan = opened::plan(&assessed.case, &assessed.now, shop_context.shop.labour_rate);
-    let tasks = opened::tasks(&assessed.case, &plan, at_hand(assessed)?, promise);
-    opened::schedule(&tasks, promise, &hours(&shop_context.shop, &assessed.job.zone), now)
+    let scheduled = |promise: &Promise| {
+        let tasks = opened::tasks(&assessed.case, &plan, cause, promise);
+        opened::schedule(&tasks, promise, &hours(&shop_context.shop, &assessed.job.zone), now)
+    };
+    Left {
+        waits: Some(opened::waits(&assessed.case, &plan, cause)),
+        schedule: assessed.job.promise().and_then(|(promise, _)| scheduled(promise)),
+    }
 }
 
 /// The cause that is ticked already, or that leads.
@@ -99,7 +114,7 @@ fn at_hand(assessed: &Assessed) -> Option<&'static Cause> {
 }
 
 /// The timetable of a job.
-pub fn timetable(data: &ScreenData, schedule: Option<&Schedule>) -> Timetable {
+pub fn timetable(data: &ScreenData, left: &Left) -> Timetable {
     let (assessed, zone) = (data.assessed, &data.assessed.job.zone);
     let promised = assessed.job.promise();
     let refused = data.frame.form_state.form == FORM.name;
@@ -124,18 +139,17 @@ pub fn timetable(data: &ScreenData, schedule: Option<&Schedule>) -> Timetable {
             field.value = value;
         }
     }
-    ask_what_it_waits_for(&mut fields, data);
+    if let Some(waits) = left.waits {
+        ask_what_it_waits_for(&mut fields, waits);
+    }
     let now = Utc::now();
-    let laid = promised.zip(schedule);
+    let laid = promised.zip(left.schedule.as_ref());
     let laid = laid.map(|((promise, _), schedule)| self::laid(schedule, promise, &hours(&data.shop_context.shop, zone), zone, now));
     Timetable { fields, refused, entry: promised.map(|(_, entry)| entry.to_string()).unwrap_or_default(), laid }
 }
 
 /// A wait that this repair does not have goes along unseen, with the value it had.
-fn ask_what_it_waits_for(fields: &mut [Field], data: &ScreenData) {
-    let (case, shop) = (&data.assessed.case, &data.shop_context.shop);
-    let Some(cause) = at_hand(data.assessed) else { return };
-    let waits = opened::waits(case, &opened::plan(case, &data.assessed.now, shop.labour_rate), cause);
+fn ask_what_it_waits_for(fields: &mut [Field], waits: Waits) {
     for field in fields {
         let asked = match field.name {
             "cool" => waits.cool,
@@ -264,7 +278,7 @@ pub async fn calendar(context: JobContext) -> Result<HttpResponse, Failure> {
         .work
         .out(move || {
             let (promise, entry) = assessed.job.promise()?;
-            let schedule = schedule(&assessed, &shop_context, Utc::now());
+            let schedule = left(&assessed, &shop_context, Utc::now()).schedule;
             Some(calendar::calendar(&assessed.job, &shop_context.shop.name, promise, schedule.as_ref(), &entry.to_string()))
         })
         .await?;

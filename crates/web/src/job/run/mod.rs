@@ -12,8 +12,7 @@ use crate::http::form::{self, Form, Kind, Question, Read};
 use crate::job::frame::PageFrame;
 use crate::job::frame::ScreenRequest;
 use crate::job::live::Rigs;
-use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent};
-use crate::state::ShopContext;
+use crate::job::{JobContext, ScreenData, Sent};
 use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
@@ -21,7 +20,6 @@ use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading, Shows, Slope, SpeedHeld};
-use velvet_dial_core::diagnosis::curves;
 use velvet_dial_core::field::{self, FieldError};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Gear, Units, first_upper};
@@ -195,32 +193,7 @@ struct Surface<'a> {
     work: ReadingsWork,
 }
 
-/// The screen.
-pub struct Run;
-
-impl Screen for Run {
-    const STAGE: Stage = Stage::Run;
-    type Loaded = (Vec<File>, Rigs);
-    type Computed = ();
-
-    async fn load(context: &JobContext, _: &Job) -> Result<(Vec<File>, Rigs), Failure> {
-        context.recordings().await
-    }
-
-    /// The curves of the map take every sample at every speed; they are kept with the diagnosis.
-    fn compute(assessed: &Assessed, _: &ShopContext, _: &form::Sent, _: Units) {
-        curves(&assessed.case, &assessed.now, &assessed.tracer);
-    }
-
-    fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs), (): &()) -> askama::Result<String> {
-        draw(data, recordings)
-    }
-
-    fn is_live((_, rigs): &(Vec<File>, Rigs), number: i64) -> bool {
-        rigs.assigned(number).is_some()
-    }
-}
-
-fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result<String> {
+/// Draws the screen of the readings before a repair.
+pub fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result<String> {
     Surface { frame: data.frame, work: view::work(data, recordings, false) }.render()
 }

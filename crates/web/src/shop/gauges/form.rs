@@ -55,9 +55,8 @@ pub fn of(gauge: &Gauge, unit: Units) -> FormState {
 /// What was changed of it, by whom and when: a line each change, the last one first.
 pub async fn history(app: &App, viewer: &Viewer, gauge: &Gauge, unit: Units) -> Result<Vec<String>, Failure> {
     let earlier = library::earlier::<Instrument>(&app.db, viewer, gauge.id).await?;
-    let was = earlier.iter().map(|state| of(&Gauge { id: gauge.id, name: state.name.clone(), gauge: state.was.clone() }, unit));
-    let states = was.chain([of(gauge, unit)]).collect();
-    Ok(changed(&GAUGE, earlier.iter().map(|state| (state.by.as_str(), state.until)), states, &viewer.zone, choices))
+    let filled = |name: &str, was: &Instrument| of(&Gauge { id: gauge.id, name: name.to_owned(), gauge: was.clone() }, unit);
+    Ok(changed(&GAUGE, (&earlier, of(gauge, unit)), filled, &viewer.zone, choices))
 }
 
 fn read(read: &mut Read<'_>) -> Option<(String, Instrument)> {

@@ -37,8 +37,8 @@ pub fn of(engine: &Engine, unit: Units) -> FormState {
 /// What was changed of its card, by whom and when: a line each change, the last one first.
 pub async fn history(app: &App, viewer: &Viewer, engine: &Engine, unit: Units) -> Result<Vec<String>, Failure> {
     let earlier = library::earlier::<Card>(&app.db, viewer, engine.id).await?;
-    let states = earlier.iter().map(|state| filled(&state.name, &state.was, unit)).chain([filled(&engine.name, &engine.card, unit)]);
-    Ok(changed(&ENGINE, earlier.iter().map(|state| (state.by.as_str(), state.until)), states.collect(), &viewer.zone, choices))
+    let now = filled(&engine.name, &engine.card, unit);
+    Ok(changed(&ENGINE, (&earlier, now), |name, card| filled(name, card, unit), &viewer.zone, choices))
 }
 
 fn filled(name: &str, card: &Card, unit: Units) -> FormState {
