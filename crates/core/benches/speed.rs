@@ -12,7 +12,7 @@ use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::oil;
 use velvet_dial_core::record::Chained;
 use velvet_dial_core::signing::head;
-use velvet_dial_core::trace::{Order, Tracer, Until, plan};
+use velvet_dial_core::trace::{Strategy, Tracer, Until, plan};
 
 /// The command and the server run with it.
 #[global_allocator]
@@ -108,7 +108,7 @@ fn plan_most_told(bencher: Bencher) {
     let case = case();
     let known = known(&case, &tracer(&case));
     let situation = known.situation(&case);
-    bencher.bench_local(|| plan((Order::MostTold, Until::GoodEnough), knowledge(), &known.posterior.states, &situation, 0));
+    bencher.bench_local(|| plan((Strategy::MostUseful, Until::GoodEnough), knowledge(), &known.posterior.states, &situation, 0));
 }
 
 /// A recorder's file of 600,000 rows, parsed and analysed. It is left in the temporary folder as `velvet-dial-bench-run.csv`, so that another reader may read the same beside it.

@@ -8,8 +8,8 @@ use crate::circuit::Card;
 use crate::count::count;
 use crate::field;
 use crate::json;
-use crate::limits::{Point, Sheet, questionable};
-use crate::unit::Gear;
+use crate::limits::{Point, Sheet, limit_words, questionable};
+use crate::unit::{Gear, Units};
 use chrono::NaiveDate;
 use csv::{ReaderBuilder, StringRecord, WriterBuilder};
 use serde::{Deserialize, Serialize};
@@ -307,21 +307,13 @@ pub struct NewRevision {
 }
 
 /// What a sheet would be judged by instead of the one that has the same first day.
-fn overrides(sheet: &Sheet, known: &[Sheet]) -> Vec<String> {
+fn overrides(sheet: &Sheet, known: &[Sheet], units: Units) -> Vec<String> {
     // Of several with one first day the last is in force.
     let Some(here) = known.iter().rev().find(|other| other.in_force_from == sheet.in_force_from) else { return Vec::new() };
     let day = here.in_force_from.map_or_else(|| "without a date".to_owned(), |day| format!("in force from {day}"));
     let source = if here.source == sheet.source { "the same source".to_owned() } else { format!("source “{}”", here.source) };
-    let limits = |point: &Point| match (point.min_kpa, point.max_kpa) {
-        (Some(least), Some(most)) => format!("{least:.0} to {most:.0} kPa"),
-        (Some(least), None) => format!("at least {least:.0} kPa"),
-        (None, Some(most)) => format!("at most {most:.0} kPa"),
-        (None, None) => "no limit".to_owned(),
-    };
-    let at = |point: &Point| {
-        let gear = if point.gear == Gear::Neutral { "" } else { ", in gear" };
-        format!("{:.0} rpm, {:.0} °C{gear}", point.rpm, point.oil_temp_c)
-    };
+    let limits = |point: &Point| limit_words(point.min_kpa, point.max_kpa, units);
+    let at = |point: &Point| point.words(units);
     let same_point = |one: &Point, other: &Point| (one.rpm, one.oil_temp_c, one.gear) == (other.rpm, other.oil_temp_c, other.gear);
     let mut says = vec![format!(
         "it replaces the sheet {day}, {source}: {} here, {} in the file",
@@ -339,7 +331,7 @@ fn overrides(sheet: &Sheet, known: &[Sheet]) -> Vec<String> {
 }
 
 /// What importing would do to what is here already. Nothing that is here is changed: a card is changed by hand, and a revision is added and never overwritten.
-pub fn plan(read: &Read, stands: &[LibraryEngine]) -> Vec<Step> {
+pub fn plan(read: &Read, stands: &[LibraryEngine], units: Units) -> Vec<Step> {
     let mut steps = Vec::new();
     for engine in &read.engines {
         let Some(known) = stands.iter().find(|known| known.name.eq_ignore_ascii_case(&engine.name)) else {
@@ -362,7 +354,7 @@ pub fn plan(read: &Read, stands: &[LibraryEngine]) -> Vec<Step> {
                 Step::Revision(Box::new(NewRevision {
                     engine: known.name.clone(),
                     sheet: sheet.clone(),
-                    overrides: overrides(sheet, &known.sheets),
+                    overrides: overrides(sheet, &known.sheets, units),
                 }))
             });
         }
@@ -374,7 +366,7 @@ pub fn plan(read: &Read, stands: &[LibraryEngine]) -> Vec<Step> {
 }
 
 /// The limits that a form would question, of everything that importing would add: whose they are, and why.
-pub fn questions(steps: &[Step]) -> Vec<String> {
+pub fn questions(steps: &[Step], units: Units) -> Vec<String> {
     let added: Vec<(&str, &Sheet)> = steps
         .iter()
         .flat_map(|step| match step {
@@ -384,7 +376,7 @@ pub fn questions(steps: &[Step]) -> Vec<String> {
         })
         .collect();
     let points = added.into_iter().flat_map(|(name, sheet)| sheet.points.iter().map(move |point| (name, sheet, point)));
-    points.filter_map(|(name, sheet, point)| Some(format!("{name}, “{}”: {}", sheet.source, questionable(point)?))).collect()
+    points.filter_map(|(name, sheet, point)| Some(format!("{name}, “{}”: {}", sheet.source, questionable(point, units)?))).collect()
 }
 
 /// What importing would put out of force, a line each.

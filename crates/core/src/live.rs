@@ -3,6 +3,8 @@
 //! What counts as steady is what counts in a recorded run ([`crate::capture`]): the same bands over the last moments, so that a hold taken live is found again in the record.
 use crate::capture::{self, Run};
 use crate::flag::StopLines;
+use crate::message;
+use crate::message::{number, pressure};
 use crate::script::{Point, near_rpm};
 use crate::start_up::StartUp;
 use crate::unit::Units;
@@ -162,17 +164,17 @@ impl StopCall {
 
     /// What to shout across the shop, in these units.
     pub fn says(&self, units: Units) -> String {
-        let kpa = |kpa: f64| format!("{} {}", units.show(kpa), units.label());
-        match self {
-            Self::NoPressure(seconds) => format!("Stop the engine. No pressure {seconds:.0} s after the first turn."),
-            Self::BeyondLine(beyond @ Beyond { kpa: read, line_kpa: Some(line), .. }) if beyond.over() => {
-                format!("Stop the engine. {} is over its upper stop line of {}: filter or cooler can burst.", kpa(*read), kpa(*line))
+        let says = match self {
+            Self::NoPressure(seconds) => message!("stop-no-pressure", seconds = number(*seconds, 0)),
+            Self::BeyondLine(beyond @ Beyond { kpa, line_kpa: Some(line), .. }) if beyond.over() => {
+                message!("stop-over", pressure = pressure(*kpa), line = pressure(*line))
             }
-            Self::BeyondLine(Beyond { kpa: read, rpm: Some(rpm), line_kpa: Some(line), .. }) => {
-                format!("Stop the engine. {} at {rpm:.0} rpm is below its stop line of {}.", kpa(*read), kpa(*line))
+            Self::BeyondLine(Beyond { kpa, rpm: Some(rpm), line_kpa: Some(line), .. }) => {
+                message!("stop-below", pressure = pressure(*kpa), speed = number(*rpm, 0), line = pressure(*line))
             }
-            Self::BeyondLine(_) | Self::Lost(_) => "If the engine is running, stop it. The pressure fell to zero.".to_owned(),
-        }
+            Self::BeyondLine(_) | Self::Lost(_) => message!("stop-lost"),
+        };
+        says.words(units)
     }
 }
 

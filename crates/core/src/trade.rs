@@ -2,8 +2,8 @@
 //! this text; a test holds the two together.
 use crate::circuit::Card;
 use crate::knowledge::{Access, Check, Engine, Needs, Reached, Sump, knowledge};
+use crate::methods::methods;
 use crate::opened::{Hand, opening_said, repair_of};
-use crate::schools::schools;
 use std::fmt::Write;
 
 /// The document.
@@ -53,9 +53,9 @@ pub fn document() -> String {
         }
     }
     text.push_str("\n## Where mechanics differ\n");
-    for school in schools() {
-        let _ = writeln!(text, "\n### {}\n", school.ask);
-        for way in &school.ways {
+    for method in methods() {
+        let _ = writeln!(text, "\n### {}\n", method.ask);
+        for way in &method.ways {
             let _ = writeln!(text, "- **{}.** {} When: {} Risk: {}", way.label, way.why, way.when, way.risk);
         }
     }

@@ -1,8 +1,6 @@
 //! Units a person meets. Inside, pressure is kPa gauge, temperature °C, speed turns a minute.
 use crate::choice::choice;
-use regex_lite::{Captures, Regex};
 use serde::{Deserialize, Serialize};
-use std::sync::LazyLock;
 
 /// Unit of pressure on screens, in forms and in captures.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, schemars::JsonSchema)]
@@ -191,32 +189,6 @@ impl Units {
     /// A temperature in °C, whole, with its unit.
     pub fn temp(self, temp_c: f64) -> String {
         format!("{:.0} {}", self.temperature.of_c(temp_c), self.temperature.label())
-    }
-
-    /// One of our own sentences, which are made in kPa and °C, with its figures in these units. What a person typed is theirs, and is left as it is.
-    ///
-    /// ```
-    /// # use velvet_dial_core::unit::Units;
-    /// let units = Units::parse("psi f").unwrap();
-    /// assert_eq!(units.said("From 20 to 95 °C it falls by +69 kPa"), "From 68 to 203 °F it falls by +10.0 psi");
-    /// assert_eq!(Units::default().said("at 95 °C"), "at 95 °C");
-    /// ```
-    pub fn said(self, sentence: &str) -> String {
-        static FIGURES: LazyLock<Option<Regex>> =
-            LazyLock::new(|| Regex::new(r"(?:([-+−]?\d+(?:\.\d+)?) to )?([-+−]?\d+(?:\.\d+)?) (kPa|°C)").ok());
-        let Some(figures) = FIGURES.as_ref().filter(|_| self != Self::default()) else { return sentence.to_owned() };
-        let turned = |found: &Captures<'_>| {
-            let warm = found.get(3).is_some_and(|unit| unit.as_str() == Temperature::Celsius.label());
-            let figure = |text: &str| {
-                let value = text.replace('−', "-").parse().unwrap_or(f64::NAN);
-                let plus = if text.starts_with('+') { "+" } else { "" };
-                if warm { format!("{:.0}", self.temperature.of_c(value)) } else { format!("{plus}{}", self.show(value)) }
-            };
-            let from = found.get(1).map(|from| format!("{} to ", figure(from.as_str()))).unwrap_or_default();
-            let to = found.get(2).map(|to| figure(to.as_str())).unwrap_or_default();
-            format!("{from}{to} {}", if warm { self.temperature.label() } else { self.label() })
-        };
-        figures.replace_all(sentence, turned).into_owned()
     }
 
     /// As they travel with a form: “psi f”.

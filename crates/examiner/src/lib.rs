@@ -39,7 +39,7 @@ use velvet_dial_core::case::{Evidence, spec_points};
 use velvet_dial_core::diagnosis::{Setting, diagnose};
 use velvet_dial_core::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
 use velvet_dial_core::oil;
-use velvet_dial_core::trace::{Assumed, Next, Order, Posterior, Situation, Step, Tracer, Until, Walk, pick};
+use velvet_dial_core::trace::{Assumed, Next, Posterior, Situation, Step, Strategy, Tracer, Until, Walk, pick};
 
 /// The causes that four pressures can show apart: each moves them in a way of its own on every layout. What needs a part not every engine
 /// has, what acts as one of these does, and what leaves the pressure at the port alone stands in the second table.
@@ -375,11 +375,11 @@ fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal, 
 }
 
 /// The product's own order and the trade's three, each with the product's stop rule.
-const ORDERS: [(&str, Order, Until); 4] = [
-    ("along the oil, until good enough", Order::AlongTheOil, Until::GoodEnough),
-    ("cheapest first, until good enough", Order::CheapestFirst, Until::GoodEnough),
-    ("known pattern first, until good enough", Order::KnownPattern, Until::GoodEnough),
-    (DEFAULT_ORDER, Order::MostTold, Until::GoodEnough),
+const ORDERS: [(&str, Strategy, Until); 4] = [
+    ("along the oil, until good enough", Strategy::AlongTheOil, Until::GoodEnough),
+    ("cheapest first, until good enough", Strategy::CheapestFirst, Until::GoodEnough),
+    ("known pattern first, until good enough", Strategy::KnownPattern, Until::GoodEnough),
+    (DEFAULT_ORDER, Strategy::MostUseful, Until::GoodEnough),
 ];
 
 /// The product's own order with its stop rule.
@@ -391,7 +391,7 @@ const GIVEN_UP: u32 = 8;
 /// Follows an order on a blind case to its end, mends the leader, and goes on where that was in vain. The score is that of the first end; so are the states returned.
 fn follow(
     know: &'static Knowledge,
-    order: (Order, Until),
+    order: (Strategy, Until),
     states: &[f64],
     situation: &Situation,
     (blind, answers): (&Blind, &[usize]),

@@ -44,6 +44,9 @@ pub enum StoreError {
     /// What was to be written could not be read back, such as a number that is not finite.
     #[error("this entry cannot be kept")]
     CannotBeKept,
+    /// A figure outside its range, or a word that is not known here.
+    #[error(transparent)]
+    Refused(#[from] jobs::Refused),
     /// The job is closed, and what was to be written is not its reopening.
     #[error("the job is closed")]
     Closed,

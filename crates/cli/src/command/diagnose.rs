@@ -7,6 +7,7 @@ use std::process::ExitCode;
 use velvet_dial_core::diagnosis;
 use velvet_dial_core::diagnosis::{Basis, Setting};
 use velvet_dial_core::limits::questionable;
+use velvet_dial_core::unit::Units;
 
 /// Case files to diagnose.
 #[derive(Debug, Args)]
@@ -31,7 +32,7 @@ impl Diagnose {
                     case.id.as_deref().unwrap_or("case")
                 );
             }
-            for question in case.spec.iter().flat_map(|sheet| &sheet.points).filter_map(questionable) {
+            for question in case.spec.iter().flat_map(|sheet| &sheet.points).filter_map(|point| questionable(point, Units::default())) {
                 eprintln!("{}: {question}", case.id.as_deref().unwrap_or("case"));
             }
             json_of(diagnosis::report(case, &diagnosis))

@@ -8,16 +8,17 @@ use velvet_dial_core::case::{Phase, parse};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::diagnosis::how;
 use velvet_dial_core::knowledge::{Access, Reached, knowledge};
+use velvet_dial_core::methods::method;
 use velvet_dial_core::opened::{debris, debris_faults, opening_said, plan, repair_of};
 use velvet_dial_core::rigging;
-use velvet_dial_core::schools::school;
 use velvet_dial_core::script::script;
 use velvet_dial_core::start_up::StartUp;
 use velvet_dial_core::strip_down::{CrankSaid, JournalSaid, Spring, StripDown};
 use velvet_dial_core::trade;
+use velvet_dial_core::unit::Units;
 
 const KEYS: &str = "say engine layout points told read found how how_not opens repair_opens offered not_offered steps steps_not ready opening looks setup outcomes causes raised lowered \
-    raised_by_told lowered_by_told prints spring says source start schools script script_not calculate";
+    raised_by_told lowered_by_told prints spring says source start methods script script_not calculate";
 
 fn access(word: &str) -> Access {
     serde_json::from_value::<Reached>(json!(word)).unwrap_or(Reached::Outside).on(&Card::of(2.0, 4, 750.0, "5W-30"))
@@ -61,11 +62,11 @@ fn unmet(row: &Value) -> Vec<String> {
     };
     let check = |id: &str| know.check(id).unwrap_or_else(|| panic!("{id} is not a check"));
     for (id, parts) in of_rows(row, "how") {
-        let text = how(&case, check(id)).to_lowercase();
+        let text = how(&case, check(id), Units::default()).to_lowercase();
         expect(missing_in_order(&text, &parts).is_none(), format!("{id} says: {text}"));
     }
     for (id, parts) in of_rows(row, "how_not") {
-        let text = how(&case, check(id)).to_lowercase();
+        let text = how(&case, check(id), Units::default()).to_lowercase();
         expect(!parts.iter().any(|part| text.contains(part.as_str())), format!("{id} says: {text}"));
     }
     for (id, word) in row["opens"].as_object().into_iter().flatten() {
@@ -164,8 +165,8 @@ fn unmet(row: &Value) -> Vec<String> {
     }
     let start = StartUp::of(&case).says().to_lowercase();
     expect(words(row, "start").iter().all(|part| start.contains(part.as_str())), start);
-    for id in words(row, "schools") {
-        expect(school(&id).is_some(), format!("{id} is not a question"));
+    for id in words(row, "methods") {
+        expect(method(&id).is_some(), format!("{id} is not a question"));
     }
     let titles: String = script(&case, Phase::Before).iter().map(|point| format!("{}. ", point.title.to_lowercase())).collect();
     expect(missing_in_order(&titles, &words(row, "script")).is_none(), titles.clone());
@@ -218,7 +219,7 @@ fn no_text_names_a_speed_an_amount_or_a_torque_of_its_own() {
         include_str!("../../../core/knowledge/checks.toml"),
         include_str!("../../../core/knowledge/repairs.toml"),
         include_str!("../../../core/knowledge/rig.toml"),
-        include_str!("../../../core/knowledge/schools.toml"),
+        include_str!("../../../core/knowledge/methods.toml"),
         include_str!("../../../core/knowledge/debris.toml"),
     ];
     let words =
@@ -242,7 +243,8 @@ fn no_text_names_a_speed_an_amount_or_a_torque_of_its_own() {
             value["engine"][key] = said.clone();
         }
         let case = parse(value.to_string().as_bytes()).unwrap();
-        let open: Vec<String> = knowledge().checks.iter().map(|check| how(&case, check)).filter(|text| text.contains(['{', '}'])).collect();
+        let open: Vec<String> =
+            knowledge().checks.iter().map(|check| how(&case, check, Units::default())).filter(|text| text.contains(['{', '}'])).collect();
         assert_eq!(open, Vec::<String>::new());
     }
 }

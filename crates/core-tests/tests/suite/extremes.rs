@@ -6,9 +6,10 @@ use velvet_dial_core::circuit::{CamFeed, Cooler, Port, PumpDrive, PumpKind, Rock
 use velvet_dial_core::diagnosis::curves;
 use velvet_dial_core::diagnosis::{Setting, diagnose, report};
 use velvet_dial_core::field::{self, Field};
-use velvet_dial_core::limits::questionable;
+use velvet_dial_core::limits::{Point, questionable};
 use velvet_dial_core::oil;
 use velvet_dial_core::trace::Tracer;
+use velvet_dial_core::unit::Units;
 
 /// The ends of a range, near them, and the middle.
 fn end(of: &'static Field) -> impl Strategy<Value = f64> {
@@ -86,17 +87,17 @@ proptest! {
 
 #[test]
 fn a_limit_in_another_unit_is_questioned_and_no_usual_one_is() {
+    let asked = |point: &Point| questionable(point, Units::default());
     let point = |rpm: f64, min: Option<f64>, max: Option<f64>| {
         serde_json::from_value(json!({ "rpm": rpm, "oil_temp_c": 100, "min_kpa": min, "max_kpa": max })).unwrap()
     };
     for (rpm, min, max) in
         [(750.0, 100.0, 550.0), (600.0, 35.0, 700.0), (3000.0, 300.0, 560.0), (2000.0, 140.0, 900.0), (5000.0, 420.0, 1100.0)]
     {
-        assert_eq!(questionable(&point(rpm, Some(min), Some(max))), None, "{rpm} {min} {max}");
+        assert_eq!(asked(&point(rpm, Some(min), Some(max))), None, "{rpm} {min} {max}");
         // The same sheet read as bar or as psi while it stands in the other.
         for factor in [0.01, 0.145, 6.895] {
-            let wrong = questionable(&point(rpm, Some(min * factor), None)).is_some()
-                || questionable(&point(rpm, None, Some(max * factor))).is_some();
+            let wrong = asked(&point(rpm, Some(min * factor), None)).is_some() || asked(&point(rpm, None, Some(max * factor))).is_some();
             assert!(wrong, "{rpm} {min} {max} times {factor}");
         }
     }

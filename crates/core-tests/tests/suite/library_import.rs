@@ -4,7 +4,9 @@ use proptest::prelude::*;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::library_import::{ImportError, LibraryEngine, Step, overridden, plan, questions, read, to_csv, to_json};
 use velvet_dial_core::limits::{Point, Sheet};
-use velvet_dial_core::unit::Gear;
+use velvet_dial_core::unit::{Gear, Pressure, Temperature, Units};
+
+const UNITS: Units = Units { pressure: Pressure::Kpa, temperature: Temperature::Celsius };
 
 fn sheets() -> impl Strategy<Value = Vec<Sheet>> {
     let point = (3u32..60, 20u32..130, 0u32..2, 1u32..400, 1u32..400).prop_map(|(rpm, temp, gear, least, more)| Point {
@@ -46,8 +48,8 @@ proptest! {
             for (was, is) in shelf.iter().zip(&back.engines) {
                 prop_assert_eq!((&was.name, &was.card, again(&was.sheets)), (&is.name, &is.card, again(&is.sheets)));
             }
-            prop_assert!(plan(&back, &shelf).iter().all(|step| matches!(step, Step::Same(_))));
-            prop_assert_eq!(plan(&back, &[]).len(), shelf.len());
+            prop_assert!(plan(&back, &shelf, UNITS).iter().all(|step| matches!(step, Step::Same(_))));
+            prop_assert_eq!(plan(&back, &[], UNITS).len(), shelf.len());
         }
     }
 }
@@ -61,7 +63,8 @@ fn a_sheet_in_another_unit_is_questioned() {
         let sheet = Sheet { source: "sheet 3".to_owned(), points: vec![point], ..Sheet::default() };
         LibraryEngine { name: "Heron".to_owned(), card: Card::of(1.9, 4, 800.0, "5W-30"), sheets: vec![sheet] }
     };
-    let asked = |min_kpa: f64, stands: &[LibraryEngine]| questions(&plan(&read(to_json(&[of(min_kpa)]).as_bytes()).unwrap(), stands));
+    let asked =
+        |min_kpa: f64, stands: &[LibraryEngine]| questions(&plan(&read(to_json(&[of(min_kpa)]).as_bytes()).unwrap(), stands, UNITS), UNITS);
     assert!(asked(90.0, &[]).is_empty());
     assert!(asked(0.9, &[])[0].starts_with("Heron, “sheet 3”: 0.9 kPa as the least at 800 rpm is far from what sheets ask there"));
     assert!(asked(0.9, &[of(0.9)]).is_empty());
@@ -82,13 +85,13 @@ fn a_sheet_that_replaces_another_says_what_is_different() {
         LibraryEngine { name: "Heron".to_owned(), card: Card::of(1.9, 4, 800.0, "5W-30"), sheets: vec![sheet] }
     };
     let here = of("2024-01-01", &[(800.0, 90.0), (2000.0, 250.0), (3000.0, 300.0)]);
-    let said = |file: LibraryEngine| overridden(&plan(&read(to_json(&[file]).as_bytes()).unwrap(), std::slice::from_ref(&here)));
+    let said = |file: LibraryEngine| overridden(&plan(&read(to_json(&[file]).as_bytes()).unwrap(), std::slice::from_ref(&here), UNITS));
     assert_eq!(
         said(of("2024-01-01", &[(800.0, 60.0), (3000.0, 300.0)])),
         [
             "Heron, “sheet 3”: it replaces the sheet in force from 2024-01-01, the same source: 3 points here, 2 points in the file",
-            "Heron, “sheet 3”: 800 rpm, 100 °C: at least 90 kPa here, at least 60 kPa in the file",
-            "Heron, “sheet 3”: 2000 rpm, 100 °C: at least 250 kPa here, no point in the file",
+            "Heron, “sheet 3”: 800 rpm at 100 °C: at least 90 kPa here, at least 60 kPa in the file",
+            "Heron, “sheet 3”: 2000 rpm at 100 °C: at least 250 kPa here, no point in the file",
         ]
     );
     assert!(said(of("2025-01-01", &[(800.0, 60.0)])).is_empty() && said(here.clone()).is_empty());
@@ -128,7 +131,7 @@ fn every_bad_row_is_told_and_the_others_are_taken() {
     assert_eq!(told.engines[0].sheets[0].points.len(), 2, "{:?}", told.engines[0]);
     // A card that differs is told and left; a revision of a known engine is added.
     let stands = [LibraryEngine { name: "TERN 1.6".to_owned(), card: Card::of(1.6, 4, 850.0, "5W-30"), sheets: Vec::new() }];
-    assert!(matches!(plan(&told, &stands).as_slice(), [Step::OtherCard(_), Step::Revision(_)]));
+    assert!(matches!(plan(&told, &stands, UNITS).as_slice(), [Step::OtherCard(_), Step::Revision(_)]));
     for (bytes, wrong) in [
         (b"engine,rpm\nx,1\n".to_vec(), ImportError::Column("displacement_l")),
         (vec![0xff, 0xfe, 0x41], ImportError::NotText),

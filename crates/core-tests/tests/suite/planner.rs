@@ -307,7 +307,7 @@ fn following_any_order_ends_and_repeats_nothing() {
     });
     let (case, diagnosis) = known(&value);
     let situation = diagnosis.situation(&case);
-    for (order, ..) in Order::ALL {
+    for (order, ..) in velvet_dial_core::trace::Strategy::ALL {
         let mut walk = Walk::new(&diagnosis.posterior.states, &situation);
         let mut seen: Vec<Step> = Vec::new();
         while let Next::Do(step, way) = walk.next((*order, Until::Certain), know, 0) {

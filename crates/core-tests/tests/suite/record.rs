@@ -73,6 +73,7 @@ fn made_with(case: &Case, repairs: &[(&str, i64)], known: Option<Known>) -> (Dia
         log: vec![Line {
             what: "told".into(),
             kpa: None,
+            place: None,
             figures: false,
             who: "z".into(),
             at,

@@ -1,6 +1,7 @@
 //! The laws of the odds, the next check, the orders and their price, what was struck out, and what the shop remembers.
 use crate::support::{case, hot, known, known_in, leader, odds, tracer, with};
 use proptest::prelude::*;
+use proptest::strategy::Strategy;
 use serde_json::{Value, json};
 use velvet_dial_core::case::{parse, spec_points};
 use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose, explain};

@@ -6,7 +6,7 @@ use velvet_dial_core::circuit::Working;
 use velvet_dial_core::diagnosis::{Diagnosis, Otherwise, Setting, by_sheet, diagnose, reasons, unmeasured, what_if};
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::{Order, Tracer, ordered, price_if_wrong, proof_of};
+use velvet_dial_core::trace::{Strategy, Tracer, ordered, price_if_wrong, proof_of};
 
 fn known(readings: serde_json::Value, more: serde_json::Value) -> (Case, Tracer, Diagnosis) {
     let mut file = json!({
@@ -97,16 +97,16 @@ fn what_is_left_of_a_cause_is_an_engine_that_runs() {
     assert!(healthy[0] >= 0.8 * least && healthy[2] <= 1.2 * most && (healthy[1] / middle - 1.0).abs() < 0.15, "{healthy:?}");
 }
 
-/// The schools list the same steps, each in its own order; what is named as proof can be done from here, and being wrong has a price.
+/// The strategies list the same steps, each in its own order; what is named as proof can be done from here, and being wrong has a price.
 #[test]
 fn each_school_lists_what_can_be_done_in_its_own_order() {
     let (case, _, now) = low();
     let (know, situation) = (knowledge(), now.situation(&case));
     let listed = |order| ordered(order, know, &now.posterior.states, &situation, 0);
-    assert_eq!(listed(Order::MostTold), now.next);
-    let cheapest = listed(Order::CheapestFirst);
+    assert_eq!(listed(Strategy::MostUseful), now.next);
+    let cheapest = listed(Strategy::CheapestFirst);
     assert!(cheapest.len() > 3 && cheapest.array_windows().all(|[a, b]| a.minutes <= b.minutes + 1e-9));
-    let along = listed(Order::AlongTheOil);
+    let along = listed(Strategy::AlongTheOil);
     let place = |check: Option<&'static str>| check.and_then(|check| know.check(check)).map_or(8, |check| check.along);
     assert!(along.array_windows().all(|[a, b]| place(a.check()) <= place(b.check())));
     let names = |proposals: &[velvet_dial_core::trace::Proposal]| {

@@ -6,6 +6,7 @@
 use super::{CalculatorError, hold, together};
 use crate::field;
 use crate::instrument::Instrument;
+use crate::message;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -101,8 +102,7 @@ pub fn compare(dash: &Dash) -> Result<Compared, CalculatorError> {
             worst = Some((shown - gauge, u));
         }
     }
-    let (difference_kpa, u_kpa) =
-        worst.ok_or_else(|| together("Nothing to compare: read both at the same moment, at idle and at 2000."))?;
+    let (difference_kpa, u_kpa) = worst.ok_or_else(|| together(message!("calculator-nothing-to-compare")))?;
     let outcome = match difference_kpa / u_kpa {
         _ if dash.jumped => Agreement::Jumps,
         far if far < -NOT_CHANCE => Agreement::ReadsLow,

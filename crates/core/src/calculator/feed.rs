@@ -5,6 +5,8 @@
 //! d₂² = d₁²·(P₀ − P₂)/(P₀ − P₁)·√(P₁/P₂) for a wanted P₂. Good while the relief valve is shut at all three and the head's own pressure is small beside the gallery's. Checked by properties.
 use super::{CalculatorError, LEAST_BORE_MM, hold, together};
 use crate::field;
+use crate::message;
+use crate::message::typed;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -43,9 +45,7 @@ pub fn feed_bore(trial: &FeedTrial) -> Result<FeedBore, CalculatorError> {
     let shut = hold(&field::PRESSURE, trial.shut_kpa)?;
     let wanted = hold(&field::PRESSURE, trial.wanted_kpa)?;
     if !(open > 0.0 && open < wanted && wanted < shut) {
-        return Err(together(format!(
-            "Pressure rises as the feed is closed: {open} kPa open, {wanted} kPa wanted and {shut} kPa shut must rise in this order. Read all three at the same speed and oil temperature."
-        )));
+        return Err(together(message!("calculator-feed", open = typed(open), wanted = typed(wanted), shut = typed(shut))));
     }
     let bore_mm = bore * ((shut - wanted) / (shut - open) * (open / wanted).sqrt()).sqrt();
     let takes = (shut - wanted) / (shut - open);

@@ -4,6 +4,7 @@
 //! up to the mark and never has to be drained; what an empty filter takes is poured after the first start. Ranges are those of the input.
 use super::{CalculatorError, hold, none, together};
 use crate::field;
+use crate::message;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -55,9 +56,7 @@ pub fn fill(job: &Fill) -> Result<Filled, CalculatorError> {
     let emptied_too = hold(&field::LEFT_IN, job.emptied_too_l)?;
     let total_l = capacity + emptied_too - left_in;
     if total_l <= filter {
-        return Err(together(format!(
-            "Of {capacity} l with filter, {left_in} l left in and {filter} l for the filter leave nothing to pour; check the three volumes."
-        )));
+        return Err(together(message!("calculator-fill", capacity = capacity, left = left_in, filter = filter)));
     }
     let after_start = if job.filter_filled { 0.0 } else { filter } + emptied_too;
     let short = (0.1 * capacity).min(0.5);

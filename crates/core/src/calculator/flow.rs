@@ -4,6 +4,8 @@
 //! it is wide passes less; one under 0.8 mm is blocked by the first dirt. Journals: at one pressure and oil each leaks as the cube of its clearance (Cameron, *Basic Lubrication
 //! Theory*, ch. 7), and what a pump with little slip delivers is shared, so pressure goes as the inverse of all leaks together. Checked by properties.
 use super::{CalculatorError, hold, together};
+use crate::message;
+use crate::message::typed;
 use crate::{field, oil};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -48,11 +50,9 @@ pub fn restrictor(wanted: &Restrictor) -> Result<Restricts, CalculatorError> {
     let behind = hold(&field::PRESSURE, wanted.behind_kpa)?;
     let temp = hold(&field::OIL_TEMP, wanted.oil_temp_c)?;
     if behind >= before {
-        return Err(together(format!(
-            "Pressure falls over a restrictor: {behind} kPa behind it must be less than {before} kPa before it."
-        )));
+        return Err(together(message!("calculator-restrictor", behind = typed(behind), before = typed(before))));
     }
-    let oil = oil::typical(&wanted.oil_grade).map_err(|error| together(error.to_string()))?;
+    let oil = oil::typical(&wanted.oil_grade).map_err(|error| together(message!("calculator-oil", error = error.to_string())))?;
     let speed = (2.0 * 1e3 * (before - behind) / oil.density_kg_m3(temp)).sqrt();
     let bore_mm = 1e3 * (4.0 * flow / 60_000.0 / (PI * CD * speed)).sqrt();
     Ok(Restricts { bore_mm, blocks_easily: bore_mm < LEAST_BORE_MM })
@@ -115,10 +115,10 @@ pub fn journal_map(map: &JournalMap) -> Result<Bearings, CalculatorError> {
     let kpa = hold(&field::PRESSURE, map.kpa)?;
     let other = hold(&field::OTHER_SHARE, map.other_share)?;
     if limit < new {
-        return Err(together(format!("A limit of {limit} mm is under the new clearance of {new} mm; check the two.")));
+        return Err(together(message!("calculator-limit-under-new", limit = limit, new = new)));
     }
     if map.clearances_mm.is_empty() || map.clearances_mm.len() > MOST_JOURNALS {
-        return Err(together(format!("{} journals were given; enter 1 to {MOST_JOURNALS}.", map.clearances_mm.len())));
+        return Err(together(message!("calculator-journals", given = map.clearances_mm.len(), most = MOST_JOURNALS)));
     }
     let mut ratios = Vec::new();
     for clearance in &map.clearances_mm {

@@ -6,6 +6,8 @@
 use super::{CalculatorError, hold, together};
 use crate::field;
 use crate::instrument::Instrument;
+use crate::message;
+use crate::message::typed;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -106,12 +108,10 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
     let working = hold(&field::PRESSURE, job.working_kpa)?;
     let peak = hold(&field::PRESSURE, job.cold_peak_kpa)?;
     if !(0.0 < least && least <= working && working <= peak) {
-        return Err(together(format!(
-            "Pressures must rise: first the limit ({least} kPa), then the highest hot one ({working} kPa), then the cold peak ({peak} kPa)."
-        )));
+        return Err(together(message!("calculator-gauge-order", least = typed(least), working = typed(working), peak = typed(peak))));
     }
     if job.gauges.is_empty() {
-        return Err(together("No gauge to choose from; enter the shop's gauges first."));
+        return Err(together(message!("calculator-no-gauge")));
     }
     let mut gauges = Vec::new();
     for gauge in &job.gauges {
@@ -129,20 +129,18 @@ pub fn choose(job: &GaugeChoice) -> Result<Choice, CalculatorError> {
         (idle_gauge.map(|gauge| gauge.name.clone()), idle_gauge.map(|gauge| full_scale(gauge) / (1.0 + ROOM)));
     let says = match (&cold, &hot) {
         (Some(cold), None) if idle_only.is_some() => {
-            let (idle, up_to) = (idle_only.as_deref().unwrap_or_default(), idle_up_to_kpa.unwrap_or_default());
-            format!("{cold} for the cold start and at speed; {idle} for hot idle alone, and not revved over {up_to:.0} kPa.")
+            let idle = idle_only.as_deref().unwrap_or_default();
+            format!("{cold} for the cold start and at speed; {idle} for hot idle alone, and only up to its highest pressure below.")
         }
         (_, None) if gauges.iter().all(|gauge| !gauge.tells_limit) => {
-            format!(
-                "None of the shop's gauges is fine enough for {least} kPa. Borrow one with a smaller range or a better class, or use a transducer."
-            )
+            "None of the shop's gauges is fine enough for this limit. Borrow one with a smaller range or a better class, or use a transducer.".to_owned()
         }
         (_, None) => "The gauges that are fine enough for the limit would be overloaded. Use a transducer.".to_owned(),
         (None, Some(hot)) => {
             format!("{hot} is fine enough for the hot limit, but no gauge survives the cold start. Fit it when the engine is hot.")
         }
         (Some(cold), Some(hot)) if cold == hot => format!("{hot} does both."),
-        (Some(cold), Some(hot)) => format!("Start cold on {cold}, change to {hot} when it is hot and under {working} kPa."),
+        (Some(cold), Some(hot)) => format!("Start cold on {cold}, change to {hot} when it is hot and no longer over the highest hot pressure."),
     };
     Ok(Choice { idle_only, idle_up_to_kpa, one_does_both: cold.is_some() && cold == hot, cold, hot, says, gauges })
 }

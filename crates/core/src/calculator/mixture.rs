@@ -2,6 +2,7 @@
 //!
 //! Relation: the Refutas blending index of [`crate::oil`], by mass share; valid as that is. Checked against its ends: a share of nothing is the oil itself.
 use super::{CalculatorError, hold, together};
+use crate::message;
 use crate::oil::{Fuel, blend_mm2_s};
 use crate::{field, oil};
 use schemars::JsonSchema;
@@ -45,7 +46,7 @@ pub struct Mixed {
 pub fn mixture(mixed: &Mixture) -> Result<Mixed, CalculatorError> {
     let share = hold(&field::SHARE, mixed.other_share)?;
     let temp = hold(&field::OIL_TEMP, mixed.oil_temp_c)?;
-    let told = |error: oil::OilError| together(error.to_string());
+    let told = |error: oil::OilError| together(message!("calculator-oil", error = error.to_string()));
     let base = oil::typical(&mixed.grade).map_err(told)?;
     let alone = base.nu_mm2_s(temp).map_err(told)?;
     let nu = match (&mixed.other_grade, mixed.fuel) {
@@ -54,7 +55,7 @@ pub fn mixture(mixed: &Mixture) -> Result<Mixed, CalculatorError> {
             let fuel = if fuel == crate::circuit::Burns::Diesel { Fuel::Diesel } else { Fuel::Petrol };
             base.diluted(fuel, share).and_then(|thin| thin.nu_mm2_s(temp)).map_err(told)?
         }
-        _ => return Err(together("Give what is mixed in: another grade, or petrol or diesel, one of the two.")),
+        _ => return Err(together(message!("calculator-mixture"))),
     };
     let change_percent = 100.0 * (nu / alone - 1.0);
     Ok(Mixed { nu_mm2_s: nu, alone_mm2_s: alone, change_percent, idle_percent: change_percent })

@@ -39,7 +39,8 @@ pub use warm::{Build, BuildTime, Expected, Warm, build, warm};
 
 use crate::field::{Field, FieldError};
 use crate::json;
-use crate::unit::figures;
+use crate::message::Message;
+use crate::unit::{Units, figures};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use thiserror::Error;
@@ -52,7 +53,7 @@ pub enum CalculatorError {
     Field(#[from] FieldError),
     /// Numbers that are each in range and do not go together; the sentence says what would.
     #[error("{0}")]
-    Together(String),
+    Together(Message),
     /// Input that is not what this calculator takes.
     #[error("{path}: {message}")]
     Input {
@@ -61,6 +62,13 @@ pub enum CalculatorError {
         /// What is wrong.
         message: String,
     },
+}
+
+impl CalculatorError {
+    /// In words, with its figures in these units.
+    pub fn words(&self, units: Units) -> String {
+        if let Self::Together(message) = self { message.words(units) } else { self.to_string() }
+    }
 }
 
 /// A calculator by name, for the command line and for tests over all of them.
@@ -178,8 +186,8 @@ fn hold(field: &Field, value: f64) -> Result<f64, CalculatorError> {
     Ok(field.hold(value)?)
 }
 
-fn together(sentence: impl Into<String>) -> CalculatorError {
-    CalculatorError::Together(sentence.into())
+fn together(sentence: Message) -> CalculatorError {
+    CalculatorError::Together(sentence)
 }
 
 /// For inputs that default to nothing added.

@@ -5,6 +5,8 @@
 //! speed is known to 60/(z·t). Exact.
 use super::{CalculatorError, hold, together};
 use crate::field;
+use crate::message;
+use crate::message::number;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -54,7 +56,7 @@ pub fn speed(signal: &Pulses) -> Result<Speed, CalculatorError> {
     let gate = hold(&field::GATE, signal.gate_s)?;
     let rpm = 60.0 * hz / per_turn;
     if rpm > MOST_RPM {
-        return Err(together(format!("{rpm:.0} rpm turns no engine; check the pulses a turn ({per_turn}) and the rate ({hz} Hz).")));
+        return Err(together(message!("calculator-speed", speed = number(rpm, 0), pulses = per_turn, rate = hz)));
     }
     Ok(Speed { rpm, resolution_rpm: 60.0 / (per_turn * gate) })
 }

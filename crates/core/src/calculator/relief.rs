@@ -5,6 +5,7 @@
 //! needs its own area. Checked against p·A = k·x worked by hand and against the inverse (`tests/calculator.rs`).
 use super::{CalculatorError, hold, none, together};
 use crate::field;
+use crate::message;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
@@ -83,10 +84,10 @@ pub fn relief(valve: &ReliefValve) -> Result<Opens, CalculatorError> {
     let shim = hold(&field::SHIM, valve.shim_mm)?;
     let pitch = valve.pitch_mm.map(|pitch| hold(&field::PITCH, pitch)).transpose()?;
     if fitted >= free {
-        return Err(together(format!("A spring of {free} mm free length cannot be {fitted} mm long when fitted; fitted it is shorter.")));
+        return Err(together(message!("calculator-spring-longer", free = free, fitted = fitted)));
     }
     if shim >= fitted {
-        return Err(together(format!("A shim of {shim} mm leaves nothing of {fitted} mm for the spring; enter the shim's own thickness.")));
+        return Err(together(message!("calculator-shim", shim = shim, fitted = fitted)));
     }
     // N/mm² is MPa; a thousand of them a GPa, so 1e3 gives kPa.
     let area_mm2 = PI * plunger * plunger / 4.0;
@@ -99,12 +100,10 @@ pub fn relief(valve: &ReliefValve) -> Result<Opens, CalculatorError> {
     if let Some(solid) = solid
         && solid >= fitted
     {
-        return Err(together(format!(
-            "A spring of {fitted} mm fitted is solid at {solid} mm: the valve could not open; measure both again."
-        )));
+        return Err(together(message!("calculator-spring-solid", fitted = fitted, solid = solid)));
     }
     if wanted.is_some_and(|wanted| wanted <= 0.0) {
-        return Err(together("A wanted opening pressure of nothing is no setting; enter the sheet's."));
+        return Err(together(message!("calculator-opens-at-nothing")));
     }
     let per_turn_kpa = pitch.map(|pitch| per_mm_kpa * pitch);
     let turns = wanted.zip(per_turn_kpa).map(|(wanted, per_turn)| (2.0 * (wanted - opens_kpa) / per_turn).round() / 2.0 + 0.0);

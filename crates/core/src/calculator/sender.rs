@@ -4,6 +4,7 @@
 //! line open takes the place of the stated one. Lamp: an idle near the switch's opening pressure flickers; pressure near idle goes about in proportion to speed.
 use super::{CalculatorError, hold, together};
 use crate::field;
+use crate::message;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -50,12 +51,10 @@ pub fn transducer(signal: &Transducer) -> Result<Reads, CalculatorError> {
     let (low, high) = (hold(&field::VOLTS, signal.low_v)?, hold(&field::VOLTS, signal.high_v)?);
     let full = hold(&field::FULL_SCALE, signal.full_scale_kpa)?;
     if high <= low {
-        return Err(together(format!(
-            "The signal rises from {low} V at nothing to {high} V at full scale; full scale must be the greater."
-        )));
+        return Err(together(message!("calculator-signal", low = low, high = high)));
     }
     if signal.ratiometric && supply < 1.0 {
-        return Err(together(format!("A supply of {supply} V feeds no transducer; measure it at the plug.")));
+        return Err(together(message!("calculator-supply", supply = supply)));
     }
     let scale = if signal.ratiometric { supply / 5.0 } else { 1.0 };
     let stated = low * scale;
@@ -109,7 +108,7 @@ pub fn lamp_switch(switch: &LampSwitch) -> Result<Lights, CalculatorError> {
     let idle_rpm = hold(&field::IDLE, switch.idle_rpm)?;
     let idle_kpa = hold(&field::PRESSURE, switch.idle_kpa)?;
     if idle_kpa <= 0.0 {
-        return Err(together("An idle without any pressure lights every lamp: shut it off, and do not run it to find out."));
+        return Err(together(message!("calculator-idle-without-pressure")));
     }
     Ok(Lights {
         surely_on: idle_kpa < opens - spread,

@@ -6,6 +6,7 @@
 //! is marked. Bulging at the edges makes it read a few per cent small. Checked against the conserved section (`tests/calculator.rs`).
 use super::{CalculatorError, hold, together};
 use crate::field;
+use crate::message;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::PI;
@@ -73,9 +74,7 @@ pub fn strip(print: &Strip) -> Result<Gap, CalculatorError> {
     if let Law::Wire(_, wire) = law
         && let Some(narrow) = [Some(width), other].into_iter().flatten().find(|width| *width < wire)
     {
-        return Err(together(format!(
-            "A print of {narrow} mm is narrower than its wire of {wire} mm: it was not pressed, or one of the two is misread."
-        )));
+        return Err(together(message!("calculator-print", print = narrow, wire = wire)));
     }
     let here = law.clearance_mm(width);
     let there = other.map(|width| law.clearance_mm(width));
@@ -111,9 +110,7 @@ impl Law {
             .windows(2)
             .all(|pair| matches!(pair, [wide, narrow] if wide.width_mm > narrow.width_mm && wide.clearance_mm < narrow.clearance_mm));
         if marks.len() < 2 || !falls {
-            return Err(together(
-                "Give the wire's diameter, or two or more marks of the packet's scale: the wider the print, the smaller the clearance.",
-            ));
+            return Err(together(message!("calculator-wire")));
         }
         Ok(Self::Scale(marks))
     }

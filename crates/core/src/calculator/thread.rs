@@ -8,6 +8,8 @@
 use super::{CalculatorError, INCH_MM, hold, together};
 use crate::choice::choice;
 use crate::field;
+use crate::message;
+use crate::message::number;
 use crate::thread::{Family, Thread, threads};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -161,11 +163,7 @@ pub fn which(measured: &ThreadMeasured) -> Result<Vec<Match>, CalculatorError> {
     if let (Some(mm), Some(inch)) = (by_mm, by_inch)
         && (mm / inch - 1.0).abs() > PITCH_OFF
     {
-        return Err(together(format!(
-            "A pitch of {mm} mm is {:.1} turns an inch, not {:.1}; enter one of the two.",
-            INCH_MM / mm,
-            INCH_MM / inch
-        )));
+        return Err(together(message!("calculator-pitch", pitch = mm, is = number(INCH_MM / mm, 1), given = number(INCH_MM / inch, 1))));
     }
     let pitch = by_mm.or(by_inch);
     let mut matches: Vec<Match> = threads()

@@ -6,6 +6,8 @@
 //! it started from and against the level sump, where depth = volume/(length·width) (`tests/calculator.rs`).
 use super::{CalculatorError, hold, together};
 use crate::field;
+use crate::message;
+use crate::message::number;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -83,13 +85,18 @@ pub fn tilt(sump: &Sump) -> Result<Covered, CalculatorError> {
     let section = 1e6 * oil / width;
     if section > length * depth {
         let holds = length * depth * width / 1e6;
-        return Err(together(format!("A sump of {length} × {width} × {depth} mm holds {holds:.1} l; {oil} l do not fit in it.")));
+        return Err(together(message!(
+            "calculator-sump",
+            length = length,
+            width = width,
+            depth = depth,
+            holds = number(holds, 1),
+            oil = oil
+        )));
     }
     let (x, z) = (sump.joint_from_front_mm, sump.joint_height_mm);
     if !(0.0..=length).contains(&x) || !(0.0..=depth).contains(&z) {
-        return Err(together(format!(
-            "The joint must lie in the sump: 0 to {length} mm from its front and 0 to {depth} mm over its floor."
-        )));
+        return Err(together(message!("calculator-joint", length = length, depth = depth)));
     }
     let over = |slope_deg: f64| Plane::of(section, length, depth, slope_deg).height(x).min(depth) - z;
     let plane = Plane::of(section, length, depth, slope);

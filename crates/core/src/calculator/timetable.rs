@@ -6,6 +6,7 @@
 use super::{CalculatorError, hold, together};
 use crate::clock::{self, Hours, MOST_DAYS, PlainWall};
 use crate::field;
+use crate::message;
 use chrono::{NaiveDateTime, NaiveTime};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -97,13 +98,10 @@ const MOST_TASKS: usize = 60;
 /// ```
 pub fn timetable(plan: &Timetable) -> Result<Planned, CalculatorError> {
     if plan.tasks.is_empty() || plan.tasks.len() > MOST_TASKS {
-        return Err(together(format!("{} tasks cannot be planned; enter 1 to {MOST_TASKS}.", plan.tasks.len())));
+        return Err(together(message!("calculator-tasks", tasks = plan.tasks.len(), most = MOST_TASKS)));
     }
     if plan.opens >= plan.closes {
-        return Err(together(format!(
-            "The shop opens at {} and closes at {}; it must close later on the same day.",
-            plan.opens, plan.closes
-        )));
+        return Err(together(message!("calculator-hours", opens = plan.opens.to_string(), closes = plan.closes.to_string())));
     }
     let (mut work_minutes, mut wait_minutes) = (0.0, 0.0);
     let mut tasks = Vec::with_capacity(plan.tasks.len());
@@ -113,11 +111,8 @@ pub fn timetable(plan: &Timetable) -> Result<Planned, CalculatorError> {
         tasks.push(clock::Task { name: task.name.clone(), minutes, unattended: task.unattended, not_before: None });
     }
     let hours = Hours { opens: plan.opens, closes: plan.closes, saturdays: plan.saturdays, wall: &PlainWall };
-    let spans = hours.backwards(&tasks, plan.hand_over.and_utc()).ok_or_else(|| {
-        together(format!(
-            "No {MOST_DAYS} days before the hand-over have room for it; check the day, the shop's hours and the tasks' minutes."
-        ))
-    })?;
+    let spans =
+        hours.backwards(&tasks, plan.hand_over.and_utc()).ok_or_else(|| together(message!("calculator-no-room", days = MOST_DAYS)))?;
     let step = |(task, (begins, ends)): (clock::Task, clock::Span)| Step {
         name: task.name,
         begins: begins.naive_utc(),

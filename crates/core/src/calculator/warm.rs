@@ -6,6 +6,7 @@ use super::drawn::{engines, range};
 use super::{CalculatorError, hold, together};
 use crate::circuit::{self, Card, Circuit, Dry, Working};
 use crate::field;
+use crate::message;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -98,7 +99,7 @@ pub fn build(start: &Build) -> Result<BuildTime, CalculatorError> {
     let after_pump_m3 = 1e-3 * hold(&field::FILTER_VOLUME, start.empty_l)?;
     let suction_m3 = 1e-3 * hold(&field::FILTER_VOLUME, start.suction_empty_l)?;
     if rpm <= 0.0 {
-        return Err(together("A standing engine builds nothing; enter the speed it is cranked at, about 250 rpm."));
+        return Err(together(message!("calculator-standing")));
     }
     let dry = Dry { after_pump_m3, suction_m3 };
     let seconds = |circuit: &Circuit| match circuit.build_time(Working { rpm, oil_temp_c }, dry) {

@@ -12,12 +12,14 @@ use super::warm::{WarmUp, warm_up};
 use super::{CaptureError, start};
 use crate::circuit::Card;
 use crate::hex::hex;
+use crate::message;
+use crate::message::{Message, difference, number};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
 /// What a run tells. Pressures in kPa over the air, temperatures in °C, times in seconds from the file's own beginning.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct Analysis {
     /// `velvet-dial.capture/1`.
     pub format: String,
@@ -56,7 +58,7 @@ pub struct Analysis {
     /// Pulses a turn that speed was worked out with.
     pub pulses_per_turn: Option<f64>,
     /// What was left out, taken for granted or found odd, in sentences.
-    pub notes: Vec<String>,
+    pub notes: Vec<Message>,
 }
 
 /// The JSON Schema of an analysis, made from the types.
@@ -85,13 +87,13 @@ pub fn mapping(table: &Table<'_>, map: Option<&str>) -> Result<Mapping, CaptureE
     };
     for (absent, what) in [(mapping.speed.is_none(), "engine's speed"), (mapping.oil_temp.is_none(), "oil's temperature")] {
         if absent {
-            mapping.assumed.push(format!("No column has the {what}. Type it for each reading that you record."));
+            mapping.assumed.push(message!("run-no-column", what = what));
         }
     }
     if mapping.time.is_none() && mapping.rate_hz.is_none() {
         mapping.rate_hz = rate_said(&table.said);
         match mapping.rate_hz {
-            Some(hz) => mapping.assumed.push(format!("No column has the time. The header rows say {hz} rows a second; that is used.")),
+            Some(hz) => mapping.assumed.push(message!("run-rate-from-header", rate = hz)),
             None => missing.insert(0, Quantity::Time),
         }
     }
@@ -227,13 +229,13 @@ pub fn analysed(run: &Run, card: Option<&Card>) -> Analysis {
         notes.push(sentence);
     }
     if card.is_none() && warm.is_some() {
-        notes.push("What thinning explains is an ordinary two-litre engine's on 5W-30: give the engine's card for its own.".to_owned());
+        notes.push(message!("run-ordinary-engine"));
     }
     if let Some(seconds) = build_time_s.filter(|seconds| *seconds > 6.0) {
-        notes.push(format!("Pressure took {seconds:.1} s to show: more than about six is a reason to stop a filled engine of a car."));
+        notes.push(message!("run-slow-to-show", seconds = number(seconds, 1)));
     }
     if sweep.is_some_and(|sweep| sweep.rise_after_kpa.is_some_and(|rise| rise < -10.0)) {
-        notes.push("Above its highest point, pressure falls again as speed rises. The pump gets too little oil: screen, pickup joint or low level.".to_owned());
+        notes.push(message!("run-falls-with-speed"));
     }
     Analysis {
         format: "velvet-dial.capture/1".to_owned(),
@@ -264,19 +266,13 @@ fn dash_holds(dash: &Run, holds: &[Hold]) -> Vec<Hold> {
 }
 
 /// What the two say beside one another.
-fn beside(gauge: Option<&Needle>, vehicle: Option<&Needle>, holds: &[Hold], dash: &Run) -> Option<String> {
+fn beside(gauge: Option<&Needle>, vehicle: Option<&Needle>, holds: &[Hold], dash: &Run) -> Option<Message> {
     use super::needle::Motion;
     let still = gauge.is_none_or(|gauge| gauge.kind == Motion::Steady);
     if still && vehicle.is_some_and(|vehicle| vehicle.kind != Motion::Steady) {
-        return Some(
-            "The vehicle's own signal moves while the test gauge is still. That is electrical: check sender, plug and wiring.".to_owned(),
-        );
+        return Some(message!("run-vehicle-is-electrical"));
     }
     let apart = holds.iter().zip(dash_holds(dash, holds)).map(|(gauge, own)| own.kpa - gauge.kpa).collect::<Vec<_>>();
     let most = apart.iter().copied().max_by(|a, b| a.abs().total_cmp(&b.abs()))?;
-    (most.abs() > 30.0).then(|| {
-        format!(
-            "The vehicle's own pressure is {most:+.0} kPa off the test gauge at most: if the gauge is good, the fault is in the indication."
-        )
-    })
+    (most.abs() > 30.0).then(|| message!("run-vehicle-is-off", difference = difference(most)))
 }

@@ -1,5 +1,6 @@
 //! Which column is which, and in what unit: by its name, by a row of units under the names, or as a person says it.
 use super::clock::Style;
+use crate::message::Message;
 use crate::unit::Pressure;
 use serde::Deserialize;
 use std::sync::LazyLock;
@@ -134,7 +135,7 @@ pub struct Mapping {
     /// The vehicle's own pressure, to kPa.
     pub dash: Option<Column<Scale>>,
     /// What was taken for granted, in sentences.
-    pub assumed: Vec<String>,
+    pub assumed: Vec<Message>,
 }
 
 /// Absolute pressure of the air, kPa, taken off where a unit says absolute.

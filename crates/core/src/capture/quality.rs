@@ -2,7 +2,8 @@
 use super::hold::gap_s;
 use super::run::Run;
 use super::smooth::{median, smooth};
-use crate::count::count;
+use crate::message;
+use crate::message::{Message, number, pressure};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -75,15 +76,15 @@ fn flat(run: &Run, from_s: f64, to_s: f64) -> Option<f64> {
 }
 
 /// Sentences about the zero.
-pub(super) fn about_zero(zero: Zero) -> Vec<String> {
+pub(super) fn about_zero(zero: Zero) -> Vec<Message> {
     let mut told = Vec::new();
     let stands = zero.before_kpa.or(zero.after_kpa);
     if let (Some(before), Some(after)) = (zero.before_kpa, zero.after_kpa)
         && (after - before).abs() > STILL_KPA
     {
-        told.push(format!("The zero moved during the run: {before:.1} kPa before the start, {after:.1} kPa after the stop. What was read between is as doubtful."));
+        told.push(message!("run-zero-moved", before = pressure(before), after = pressure(after)));
     } else if let Some(zero) = stands.filter(|zero| zero.abs() > STILL_KPA) {
-        told.push(format!("With the engine standing it reads {zero:.1} kPa: every pressure of the run is off by that."));
+        told.push(message!("run-zero-off", zero = pressure(zero)));
     }
     told
 }
@@ -111,22 +112,22 @@ pub(super) fn clipped(run: &Run) -> Option<(f64, f64)> {
 }
 
 /// Sentences about the recording as a whole.
-pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap], dead: bool) -> Vec<String> {
+pub(super) fn about(run: &Run, steps: &Run, gaps: &[Gap], dead: bool) -> Vec<Message> {
     let mut told = Vec::new();
     if !gaps.is_empty() {
         let missing: f64 = gaps.iter().map(|gap| gap.to_s - gap.from_s).sum();
-        told.push(format!("The recording has {}, {missing:.1} s in all. No steady reading spans a gap.", count(gaps.len(), "gap")));
+        told.push(message!("run-gaps", gaps = gaps.len(), seconds = number(missing, 1)));
     }
     if let Some((most, seconds)) = clipped(run) {
-        told.push(format!("The pressure stays at {most:.0} kPa for {seconds:.1} s and never passes it: the gauge or recorder is at its stop, and the true pressure is that or more."));
+        told.push(message!("run-at-its-stop", pressure = pressure(most), seconds = number(seconds, 1)));
     }
     let first = run.kpa.first().copied().unwrap_or_default();
     if dead {
-        told.push(format!("The pressure is {first:.0} kPa from the first row to the last: the line is shut, the gauge keeps a peak, or the channel is dead. It was not used."));
+        told.push(message!("run-never-moves", pressure = pressure(first)));
     }
     let least = smooth(&steps.time_s, &steps.kpa, CALM_S).into_iter().fold(f64::MAX, f64::min);
     if least < -STILL_KPA {
-        told.push(format!("The pressure goes below zero, to {least:.1} kPa. It is shown as recorded; the zero of the transducer is off."));
+        told.push(message!("run-below-zero", pressure = pressure(least)));
     }
     told
 }

@@ -7,7 +7,8 @@ use super::number::{leading, number};
 use super::run::Run;
 use super::smooth::median;
 use super::turns;
-use crate::count::count;
+use crate::message;
+use crate::message::Message;
 use rayon::prelude::*;
 
 /// Pressures beyond this are no pressure but a recorder's word for “over range”, kPa.
@@ -101,12 +102,11 @@ pub fn read(table: &Table<'_>, mapping: &Mapping) -> Result<Run, CaptureError> {
             return Err(CaptureError::Rows { count: bad.count, whole, line: *line, column: name, typed: cell.clone() });
         }
         if !(cut_off && bad.count == 1) {
-            let rows = count(bad.count as usize, "row");
-            notes.push(format!("Left out: {rows}. For example line {line} has “{cell}” for “{name}”."));
+            notes.push(message!("run-left-out", rows = bad.count as usize, line = line.to_string(), cell = cell.as_str(), name = name));
         }
     }
     if cut_off {
-        notes.push("The last line is cut off: it was left out.".to_owned());
+        notes.push(message!("run-cut-off"));
         if last.last_taken {
             columns.iter_mut().for_each(|column| _ = column.pop());
         }
@@ -304,7 +304,7 @@ fn stretch(bytes: &[u8], plan: &Plan<'_>) -> Stretch {
 }
 
 /// Puts the channels together on one clock.
-fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut notes: Vec<String>) -> Result<Run, CaptureError> {
+fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut notes: Vec<Message>) -> Result<Run, CaptureError> {
     let [times, mut kpa, speed, mut temp, mut dash, supply] = columns;
     let rows = kpa.len();
     if rows < 2 {
@@ -330,13 +330,13 @@ fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut no
         };
         if mapping.oil_temp.is_some_and(|column| column.unit.factor.is_nan()) {
             let name = table.header.get(at).cloned().unwrap_or_default();
-            notes.push(format!("“{name}” has no unit: taken as {}.", if fahrenheit { "°F" } else { "°C" }));
+            notes.push(message!("run-no-temperature-unit", name = name.as_str(), unit = if fahrenheit { "°F" } else { "°C" }));
         }
         temp.iter_mut().for_each(|value| *value = unit.of(*value));
     }
     let over = kpa.iter().filter(|value| !(LEAST_KPA..=MOST_KPA).contains(*value) && !value.is_nan()).count();
     if over > 0 {
-        notes.push(format!("Left out: {} beyond any gauge (over range, or the wrong unit).", count(over, "pressure")));
+        notes.push(message!("run-over-range", pressures = over));
         kpa.iter_mut().filter(|value| !(LEAST_KPA..=MOST_KPA).contains(*value)).for_each(|value| *value = f64::NAN);
     }
     if 2 * over > rows {
@@ -365,17 +365,17 @@ fn assemble(columns: [Vec<f64>; 6], table: &Table<'_>, mapping: &Mapping, mut no
     let reversed = run.rpm.iter().filter(|rpm| **rpm < -1.0).count();
     run.rpm.iter_mut().filter(|rpm| **rpm < 0.0).for_each(|rpm| *rpm = 0.0);
     if reversed > 0 {
-        run.notes.push(format!("{reversed} speeds are below zero: taken as standing still."));
+        run.notes.push(message!("run-speeds-below-zero", speeds = reversed));
     }
     let wild = run.rpm.iter().filter(|rpm| **rpm > 12_000.0).count();
     if wild > 0 {
         run.rpm.iter_mut().filter(|rpm| **rpm > 12_000.0).for_each(|rpm| *rpm = f64::NAN);
-        run.notes.push(format!("{wild} speeds are beyond any engine's: left out."));
+        run.notes.push(message!("run-speeds-too-high", speeds = wild));
     }
     let odd = run.oil_temp_c.iter().filter(|temp| !(-50.0..=200.0).contains(*temp) && !temp.is_nan()).count();
     if odd > 0 {
         run.oil_temp_c.iter_mut().filter(|temp| !(-50.0..=200.0).contains(*temp)).for_each(|temp| *temp = f64::NAN);
-        run.notes.push(format!("{odd} oil temperatures are beyond what a probe can say: left out."));
+        run.notes.push(message!("run-temperatures-too-far", temperatures = odd));
     }
     Ok(run)
 }

@@ -1,5 +1,7 @@
 //! A run as channels on one clock.
 
+use crate::message::Message;
+
 /// A run, column by column, in the order of time. A channel that was not recorded is empty; a moment at which one says nothing is not a number.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Run {
@@ -16,5 +18,5 @@ pub struct Run {
     /// Pulses a turn that speed was worked out with.
     pub pulses_per_turn: Option<f64>,
     /// What was left out or taken for granted, in sentences.
-    pub notes: Vec<String>,
+    pub notes: Vec<Message>,
 }

@@ -1,7 +1,8 @@
 //! One clock for a run: units told by their size, coarse stamps spread, times that go back seen to.
 use super::clock::{Style, unwrap_midnight};
 use super::columns::{Column, Scale};
-use crate::count::{count, times};
+use crate::message;
+use crate::message::{Message, number};
 
 /// Numbers beyond this count from an epoch, s.
 const EPOCH_S: f64 = 1e8;
@@ -11,7 +12,7 @@ const RESTART_S: f64 = 2.0;
 const APART_S: f64 = 10.0;
 
 /// Seconds of each row, from cells in a column's unit.
-pub(super) fn seconds(mut cells: Vec<f64>, column: Column<Scale>, style: Style, notes: &mut Vec<String>) -> Vec<f64> {
+pub(super) fn seconds(mut cells: Vec<f64>, column: Column<Scale>, style: Style, notes: &mut Vec<Message>) -> Vec<f64> {
     match style {
         Style::Clock => unwrap_midnight(&mut cells),
         Style::Moment => {}
@@ -29,7 +30,7 @@ pub(super) fn seconds(mut cells: Vec<f64>, column: Column<Scale>, style: Style, 
 }
 
 /// The unit of times that have none, by the step between rows and how far they count.
-fn by_size(cells: &[f64], notes: &mut Vec<String>) -> Scale {
+fn by_size(cells: &[f64], notes: &mut Vec<Message>) -> Scale {
     let mut steps: Vec<f64> = cells.array_windows().map(|[a, b]| b - a).filter(|step| *step > 0.0).take(20_000).collect();
     steps.sort_by(f64::total_cmp);
     let step = steps.get(steps.len() / 2).copied().unwrap_or(1.0);
@@ -41,7 +42,7 @@ fn by_size(cells: &[f64], notes: &mut Vec<String>) -> Scale {
         _ if step >= 5.0 => (1e-3, "milliseconds"),
         _ => (1.0, "seconds"),
     };
-    notes.push(format!("The times have no unit: taken as {unit}, since rows are {step:.4} apart."));
+    notes.push(message!("run-no-time-unit", unit = unit, step = number(step, 4)));
     Scale::by(factor)
 }
 
@@ -50,7 +51,7 @@ fn by_size(cells: &[f64], notes: &mut Vec<String>) -> Scale {
 /// None when all of them do, as in most files.
 ///
 /// Stamps that many rows share are spread over the rows that share them. A row that steps back a little is left out; a clock that begins anew is carried on behind a gap.
-pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<String>) -> Option<Vec<usize>> {
+pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<Message>) -> Option<Vec<usize>> {
     if time_s.array_windows().all(|[a, b]| b > a) && kpa.iter().all(|kpa| kpa.is_finite()) {
         return None;
     }
@@ -80,19 +81,19 @@ pub(super) fn ordered(time_s: &mut [f64], kpa: &[f64], notes: &mut Vec<String>) 
         }
     }
     if timeless > 0 {
-        notes.push(format!("Left out: {} without a time.", count(timeless, "row")));
+        notes.push(message!("run-no-time", rows = timeless));
     }
     if back > 0 {
-        notes.push(format!("Left out: {} whose time repeats or steps back a little.", count(back, "row")));
+        notes.push(message!("run-times-repeat", rows = back));
     }
     if anew > 0 {
-        notes.push(format!("The clock starts again {}. What follows is joined on after a gap.", times(anew)));
+        notes.push(message!("run-clock-restarts", times = anew));
     }
     Some(rows)
 }
 
 /// Rows that share a stamp, as of a clock that ticks in whole seconds, are spread evenly up to the next stamp.
-fn spread(time_s: &mut [f64], notes: &mut Vec<String>) {
+fn spread(time_s: &mut [f64], notes: &mut Vec<Message>) {
     let shared = time_s.array_windows().filter(|[a, b]| a == b).count();
     if shared * 10 < time_s.len() * 3 || shared == 0 {
         return;
@@ -111,5 +112,5 @@ fn spread(time_s: &mut [f64], notes: &mut Vec<String>) {
         }
         start = end;
     }
-    notes.push("Many rows share a time, as of a clock that ticks coarsely: they were spread evenly between its ticks.".to_owned());
+    notes.push(message!("run-coarse-clock"));
 }

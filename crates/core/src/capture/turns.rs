@@ -1,5 +1,7 @@
 //! Engine speed from pulses: counted, a second, or the signal itself.
 use super::run::Run;
+use crate::message;
+use crate::message::number;
 
 /// Pulses a turn that engines and rigs have: ignition and injection by cylinders, cam and crank wheels, flywheels.
 const USUAL: [f64; 20] = [0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 12.0, 24.0, 30.0, 34.0, 35.0, 36.0, 58.0, 60.0, 116.0, 120.0];
@@ -91,9 +93,6 @@ fn found(run: &mut Run, hz: &[f64]) -> f64 {
         running.iter().copied().find(|hz| *hz > most / 12.0).map_or(0.0, |_| running.get(running.len() / 10).copied().unwrap_or(0.0));
     let away = |per_turn: f64| (60.0 * slow / per_turn / IDLE_RPM).ln().abs();
     let likeliest = USUAL.into_iter().min_by(|a, b| away(*a).total_cmp(&away(*b))).unwrap_or(1.0);
-    run.notes.push(format!(
-        "Pulses a turn are not said: {likeliest} would make the slowest running {:.0} rpm. Say how many there are if that is not the idle.",
-        60.0 * slow / likeliest
-    ));
+    run.notes.push(message!("run-pulses-guessed", pulses = likeliest, speed = number(60.0 * slow / likeliest, 0)));
     likeliest
 }

@@ -6,6 +6,8 @@
 use super::run::Run;
 use super::smooth::{median, quantile};
 use crate::circuit::{Card, Circuit, Unknowns, Working, nominal};
+use crate::message;
+use crate::message::{Message, number, temperature};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -23,7 +25,7 @@ pub struct Step {
 }
 
 /// The warm-up at idle.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, JsonSchema)]
 pub struct WarmUp {
     /// From cold to hot.
     pub curve: Vec<Step>,
@@ -34,7 +36,7 @@ pub struct WarmUp {
     /// Measured over explained: about 1 is thinning alone; below 0.6 the hot engine loses more than its oil explains.
     pub left_over: f64,
     /// What it says, in a sentence.
-    pub says: String,
+    pub says: Message,
 }
 
 const STEP_K: f64 = 5.0;
@@ -105,28 +107,12 @@ pub(super) fn warm_up(run: &Run, card: Option<&Card>) -> Option<WarmUp> {
     let ratio = |temp: f64, rpm: f64| explained(rpm, temp) / explained(first.1, first.0);
     let (measured_ratio, explained_ratio) = (last.2 / first.2.max(0.1), ratio(last.0, last.1));
     let left_over = measured_ratio / explained_ratio;
+    let percent = |share: f64| number(100.0 * share, 0);
+    let (from, to, measured, explained) = (temperature(first.0), temperature(last.0), percent(measured_ratio), percent(explained_ratio));
     let says = match points_to(left_over) {
-        LeftOver::Clearance => format!(
-            "From {:.0} to {:.0} °C idle pressure falls to {:.0} %; thinning alone explains {:.0} %. What is left over points to clearance, or to oil that thins more than its grade.",
-            first.0,
-            last.0,
-            100.0 * measured_ratio,
-            100.0 * explained_ratio
-        ),
-        LeftOver::Held => format!(
-            "From {:.0} to {:.0} °C idle pressure falls to {:.0} % only, where thinning alone would make it {:.0} %: look for a relief valve at its limit, thicker oil or a peak pointer that was not reset.",
-            first.0,
-            last.0,
-            100.0 * measured_ratio,
-            100.0 * explained_ratio
-        ),
-        LeftOver::Nothing => format!(
-            "From {:.0} to {:.0} °C idle pressure falls to {:.0} %, as the oil's own thinning explains ({:.0} %).",
-            first.0,
-            last.0,
-            100.0 * measured_ratio,
-            100.0 * explained_ratio
-        ),
+        LeftOver::Clearance => message!("warm-clearance", from = from, to = to, measured = measured, explained = explained),
+        LeftOver::Held => message!("warm-held", from = from, to = to, measured = measured, explained = explained),
+        LeftOver::Nothing => message!("warm-thinning", from = from, to = to, measured = measured, explained = explained),
     };
     let steps =
         curve.iter().map(|(temp, rpm, kpa)| Step { oil_temp_c: *temp, rpm: *rpm, kpa: *kpa, thinning_kpa: first.2 * ratio(*temp, *rpm) });

@@ -7,7 +7,7 @@ use crate::knowledge::{Knowledge, knowledge};
 use crate::limits::Decision;
 use crate::plausibility::NotBelieved;
 use crate::trace::{BenchState, Enough, Plan, Proposal, Step, Tracer, Until, leader_of, overturn, plans};
-use crate::unit::figures;
+use crate::unit::{Units, figures};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -206,7 +206,7 @@ fn outcome_name(know: &'static Knowledge, diagnosis: &Diagnosis, step: &Step, ou
 fn next_why(know: &'static Knowledge, case: &Case, diagnosis: &Diagnosis) -> Vec<NextWhy> {
     let why = |proposal: &Proposal| NextWhy {
         what: next(&diagnosis.takeable, proposal),
-        how: proposal.check().and_then(|check| know.check(check)).map(|check| how(case, check)),
+        how: proposal.check().and_then(|check| know.check(check)).map(|check| how(case, check, Units::default())),
         money: figures(proposal.money),
         group_gain_bits: figures(proposal.group_gain_bits),
         bits_a_minute: figures(proposal.bits_a_minute),

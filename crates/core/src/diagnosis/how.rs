@@ -5,32 +5,34 @@
 use crate::case::Case;
 use crate::circuit::{Burns, CamPlace, Card, TopOpen};
 use crate::knowledge::Check;
+use crate::message;
+use crate::message::typed;
 use crate::script::hold_rpm;
 use crate::start_up::StartUp;
-use crate::unit::figures;
+use crate::unit::{Units, figures};
 
 /// Share of its fill by which the level is raised for a test: clearly more than between the two marks of a dipstick.
 const RAISED: f64 = 0.2;
 
 /// How a check is done on a case's engine.
-pub fn how(case: &Case, check: &Check) -> String {
-    filled(&check.how, case)
+pub fn how(case: &Case, check: &Check, units: Units) -> String {
+    filled(&check.how, case, units)
 }
 
 /// A text with its braces filled; one that is not known stays as it is, and a test finds it.
-fn filled(text: &str, case: &Case) -> String {
+fn filled(text: &str, case: &Case, units: Units) -> String {
     let mut said = String::with_capacity(text.len());
     let mut rest = text;
     while let Some((before, after)) = rest.split_once('{') {
         let Some((word, behind)) = after.split_once('}') else { break };
         said.push_str(before);
-        said.push_str(&word_of(word, case).unwrap_or_else(|| format!("{{{word}}}")));
+        said.push_str(&word_of(word, case, units).unwrap_or_else(|| format!("{{{word}}}")));
         rest = behind;
     }
     said + rest
 }
 
-fn word_of(word: &str, case: &Case) -> Option<String> {
+fn word_of(word: &str, case: &Case, units: Units) -> Option<String> {
     let card = &case.engine;
     Some(match word {
         "hold" => format!("{:.0} rpm", hold_rpm(card)),
@@ -45,7 +47,7 @@ fn word_of(word: &str, case: &Case) -> Option<String> {
             .spec
             .as_ref()
             .and_then(|sheet| sheet.besides.filter_drop_kpa)
-            .map_or_else(String::new, |kpa| format!(" The sheet allows at most {} kPa between them.", figures(kpa))),
+            .map_or_else(String::new, |kpa| format!(" {}", message!("sheet-filter-drop", drop = typed(kpa)).words(units))),
         _ => return None,
     })
 }

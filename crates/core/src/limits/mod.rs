@@ -3,7 +3,9 @@
 //! The verdict follows JCGM 106:2012 (7.4, 8.3): the probability that the true value conforms, from a normal distribution about the
 //! reading; under 5 % it is *below* or *above*, over 95 % *within*, between *undecided*.
 use crate::circuit::PointOfSpec;
-use crate::unit::Gear;
+use crate::message;
+use crate::message::{number, pressure, typed};
+use crate::unit::{Gear, Units};
 use chrono::NaiveDate;
 use serde::{Deserialize, Serialize};
 use statrs::distribution::{ContinuousCDF, Normal};
@@ -83,29 +85,62 @@ pub fn in_force(sheets: &[Sheet], on: NaiveDate) -> Option<&Sheet> {
     sheets.iter().filter(|sheet| sheet.in_force_from.is_none_or(|from| from <= on)).max_by_key(|sheet| sheet.in_force_from)
 }
 
+/// “at least 100 kPa”.
+pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, units: Units) -> String {
+    let said = |kpa: f64| format!("{} {}", units.show(kpa), units.label());
+    match (min_kpa, max_kpa) {
+        (Some(min), Some(max)) => format!("{} to {}", units.show(min), said(max)),
+        (Some(min), None) => format!("at least {}", said(min)),
+        (None, Some(max)) => format!("at most {}", said(max)),
+        (None, None) => "no limit".to_owned(),
+    }
+}
+
+impl Point {
+    /// “750 rpm at 100 °C, in gear”.
+    pub fn words(&self, units: Units) -> String {
+        let gear = if self.gear == Gear::Drive { ", in gear" } else { "" };
+        format!("{:.0} rpm at {}{gear}", self.rpm, units.temp(self.oil_temp_c))
+    }
+}
+
 /// Why a limit is questioned when it is entered: it lies far from what sheets ask, as one does that stands in another unit. None when nothing is strange.
 ///
 /// Sheets ask for some 20 to 200 kPa at hot idle and 100 to 600 kPa at speed, and allow at most 250 to 1000 kPa; what is questioned here lies beyond half and
 /// one and a half of that.
-pub fn questionable(point: &Point) -> Option<String> {
+pub fn questionable(point: &Point, units: Units) -> Option<String> {
     let least = match point.rpm {
         idle if idle < 1200.0 => 10.0..=350.0,
         middle if middle < 2500.0 => 40.0..=700.0,
         _ => 80.0..=900.0,
     };
     let most = 200.0..=1500.0;
-    let strange = |limit: Option<f64>, usual: std::ops::RangeInclusive<f64>, what: &str| {
+    let bar = |kpa: f64| format!("{:.1} bar", kpa / 100.0);
+    let strange = |limit: Option<f64>, usual: std::ops::RangeInclusive<f64>| {
         let kpa = limit.filter(|kpa| !usual.contains(kpa))?;
-        let (from, to) = (usual.start(), usual.end());
-        Some(format!(
-            "{} kPa as the {what} at {:.0} rpm is far from what sheets ask there, {from:.0} to {to:.0} kPa ({:.1} to {:.1} bar): look at the unit once more.",
-            (10.0 * kpa).round() / 10.0,
-            point.rpm,
-            from / 100.0,
-            to / 100.0
-        ))
+        Some((typed(kpa), *usual.start(), *usual.end()))
     };
-    strange(point.min_kpa, least, "least").or_else(|| strange(point.max_kpa, most, "most"))
+    let speed = number(point.rpm, 0);
+    if let Some((limit, from, to)) = strange(point.min_kpa, least) {
+        let (from_other, to_other) = (bar(from), bar(to));
+        let (from, to) = (pressure(from), pressure(to));
+        let says = message!(
+            "sheet-least-is-strange",
+            limit = limit,
+            speed = speed,
+            from = from,
+            to = to,
+            from_other = from_other,
+            to_other = to_other
+        );
+        return Some(says.words(units));
+    }
+    let (limit, from, to) = strange(point.max_kpa, most)?;
+    let (from_other, to_other) = (bar(from), bar(to));
+    let (from, to) = (pressure(from), pressure(to));
+    let says =
+        message!("sheet-most-is-strange", limit = limit, speed = speed, from = from, to = to, from_other = from_other, to_other = to_other);
+    Some(says.words(units))
 }
 
 /// What can be said of a point, at the verdict's own certainty.

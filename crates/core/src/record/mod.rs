@@ -218,14 +218,28 @@ pub struct Recording {
     pub also_in: Vec<i64>,
 }
 
+/// Speed, temperature and gear of a reading.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Place {
+    /// Engine speed, rpm.
+    pub rpm: f64,
+    /// Oil temperature, °C.
+    pub oil_temp_c: f64,
+    /// Gear.
+    pub gear: Gear,
+}
+
 /// An entry of the ledger.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Line {
     /// What it says; of a reading without its pressure.
     pub what: String,
-    /// The pressure of a reading, kPa.
+    /// The pressure of a reading, or what the gauge showed at rest, kPa.
     pub kpa: Option<f64>,
-    /// It is a sentence of ours with figures in it, in kPa and °C: shown in other units where they are liked.
+    /// Where a reading was taken; older records say it in `what`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub place: Option<Place>,
+    /// Of older records alone: `what` is a sentence of ours with figures in it, in kPa and °C.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub figures: bool,
     /// Who wrote it.

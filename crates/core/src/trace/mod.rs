@@ -26,7 +26,7 @@ pub use next::{
     settled,
 };
 pub use samples::Assumed;
-pub use strategy::{Next, Order, Plan, Until, Walk, ordered, pick, plan, plans};
+pub use strategy::{Next, Plan, Strategy, Until, Walk, ordered, pick, plan, plans};
 pub use tracer::{Ahead, Bearing, Local, Pressures, Tracer};
 pub(crate) use weigh::log_odds;
 pub use weigh::{Finding, Posterior, entropy_bits, weigh};

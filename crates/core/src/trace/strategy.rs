@@ -1,4 +1,4 @@
-//! Four schools of what to do first, and what each may be expected to cost until it is good enough to act.
+//! Four strategies, and what each may be expected to cost until it is good enough to act.
 //!
 //! *Most told per minute* is the product's own. The others are the trade's: *known pattern first* (a quick check of this engine's usual
 //! failure, then the cheap ones), *cheapest first* (easy outside things before anything is opened), *along the oil* (from the sump to the
@@ -20,10 +20,11 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 
 choice! {
-    /// A school of what to check first.
-    Order {
-        /// Most expected information a minute.
-        MostTold = "most_told": "most useful per minute",
+    /// What is checked first.
+    Strategy {
+        /// Most expected information a minute. Its stored word is older than its name.
+        #[serde(rename = "most_told")]
+        MostUseful = "most_told": "most useful per minute",
         /// The usual failure if checking it is quick, then cheapest first.
         KnownPattern = "known_pattern": "known pattern first",
         /// The least minutes first.
@@ -46,7 +47,7 @@ pub enum Until {
 #[derive(Debug, Clone, PartialEq, serde::Serialize)]
 pub struct Plan {
     /// The order.
-    pub order: Order,
+    pub order: Strategy,
     /// Minutes until its end.
     pub minutes: f64,
     /// The same as money.
@@ -66,16 +67,16 @@ const NAMED: usize = 6;
 /// Readings are taken at the sender's end of the oil's way.
 const ALONG_READING: f64 = 8.0;
 
-/// What can be done, in a school's order, each with its way in its price.
-pub fn ordered(order: Order, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Proposal> {
-    if order == Order::MostTold {
+/// What can be done, in the order of a strategy, each with its way in its price.
+pub fn ordered(order: Strategy, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Proposal> {
+    if order == Strategy::MostUseful {
         return proposals(know, states, situation);
     }
     in_order(order, know, states, situation, usual).iter().map(|single| with_way(know, situation, single)).collect()
 }
 
-/// What is left, in a school's order, each step by itself with its way in its minutes; `usual` is this engine's usual failure, by index.
-pub(super) fn in_order(order: Order, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Single> {
+/// What is left, in the order of a strategy, each step by itself with its way in its minutes; `usual` is this engine's usual failure, by index.
+pub(super) fn in_order(order: Strategy, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Single> {
     let mut left = singles(know, states, situation);
     let usual = situation.pattern.unwrap_or(usual);
     let named = pattern_check(know, situation);
@@ -83,14 +84,14 @@ pub(super) fn in_order(order: Order, know: &'static Knowledge, states: &[f64], s
     let minutes = |single: &Single| single.own_minutes + situation.price(know, &single.way).minutes;
     let key = |single: &Single| match order {
         _ if named.is_some_and(|named| single.step == Step::Check(named)) => f64::NEG_INFINITY,
-        Order::MostTold | Order::CheapestFirst => minutes(single),
-        Order::AlongTheOil => 10_000.0 * check(single).map_or(ALONG_READING, |check| f64::from(check.along)) + minutes(single),
+        Strategy::MostUseful | Strategy::CheapestFirst => minutes(single),
+        Strategy::AlongTheOil => 10_000.0 * check(single).map_or(ALONG_READING, |check| f64::from(check.along)) + minutes(single),
         // A known pattern's check counts only when it can speak for it: else it waits among the others by its minutes.
-        Order::KnownPattern if minutes(single) <= QUICK_MINUTES => {
+        Strategy::KnownPattern if minutes(single) <= QUICK_MINUTES => {
             let speaks = check(single).map_or(0.0, |check| tells(know, check, usual));
             if speaks > 0.0 { -speaks / minutes(single) } else { minutes(single) }
         }
-        Order::KnownPattern => minutes(single),
+        Strategy::KnownPattern => minutes(single),
     };
     left.sort_by(|a, b| key(a).total_cmp(&key(b)));
     left
@@ -109,11 +110,11 @@ pub enum Next {
 
 /// What each order may be expected to cost from here, worked out side by side.
 pub fn plans(until: Until, know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<Plan> {
-    Order::ALL.par_iter().map(|(order, ..)| plan((*order, until), know, states, situation, usual)).collect()
+    Strategy::ALL.par_iter().map(|(order, ..)| plan((*order, until), know, states, situation, usual)).collect()
 }
 
 /// What an order may be expected to cost from here.
-pub fn plan((order, until): (Order, Until), know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Plan {
+pub fn plan((order, until): (Strategy, Until), know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Plan {
     // The same jobs for every order, so that they are compared on equal luck.
     let mut rng = ChaCha8Rng::seed_from_u64(1);
     // Walks share their first steps: each is thought out once.
@@ -144,7 +145,7 @@ pub fn plan((order, until): (Order, Until), know: &'static Knowledge, states: &[
 }
 
 /// The steps of an order when each comes out as is most probable.
-fn likely_path(order: (Order, Until), know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<String> {
+fn likely_path(order: (Strategy, Until), know: &'static Knowledge, states: &[f64], situation: &Situation, usual: usize) -> Vec<String> {
     let mut walk = Walk::new(states, situation);
     let mut named = Vec::new();
     while named.len() < NAMED
@@ -182,8 +183,8 @@ impl<'a> Walk<'a> {
         Self { states: states.to_vec(), situation: situation.clone(), path: Vec::new(), minutes: 0.0, money: 0.0 }
     }
 
-    /// The next step of a school.
-    pub fn next(&self, (order, until): (Order, Until), know: &'static Knowledge, usual: usize) -> Next {
+    /// The next step of a method.
+    pub fn next(&self, (order, until): (Strategy, Until), know: &'static Knowledge, usual: usize) -> Next {
         let present = know.present(&self.states);
         let leader = leader_of(&present).unwrap_or(0);
         if certain(know, &present).is_some() {
@@ -200,7 +201,7 @@ impl<'a> Walk<'a> {
             })
         };
         let step = match order {
-            Order::MostTold => first(best),
+            Strategy::MostUseful => first(best),
             _ => in_order(order, know, &self.states, &self.situation, usual).into_iter().next().map(|single| single.step),
         };
         let way = |step: &Step| match step {

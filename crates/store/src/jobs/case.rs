@@ -6,7 +6,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Phase, Reading};
 use velvet_dial_core::rigging::{self, zero_outcome};
 use velvet_dial_core::strip_down::StripDown;
-use velvet_dial_core::trace::{Exclusion, Order};
+use velvet_dial_core::trace::{Exclusion, Strategy};
 
 /// Figures taken with the engine open, by their keys.
 #[derive(Default)]
@@ -101,10 +101,10 @@ impl Job {
         exclusions(self.live())
     }
 
-    /// By which school the next step is chosen.
-    pub fn order(&self) -> Order {
+    /// The strategy by which the next step is chosen.
+    pub fn order(&self) -> Strategy {
         let said = self.live().filter_map(|entry| if let Body::Order { order } = &entry.body { Some(order.as_str()) } else { None }).last();
-        Order::ALL.iter().find(|(_, id, _)| Some(*id) == said).map_or(Order::MostTold, |(order, ..)| *order)
+        Strategy::ALL.iter().find(|(_, id, _)| Some(*id) == said).map_or(Strategy::MostUseful, |(order, ..)| *order)
     }
 
     fn case_of<'a>(&self, held: impl Iterator<Item = &'a Entry>) -> Case {

@@ -149,9 +149,9 @@ pub enum Body {
         /// The key of the finding it rests on.
         because: String,
     },
-    /// By which school the next step is chosen from now on.
+    /// The strategy by which the next step is chosen from now on.
     Order {
-        /// The school's word.
+        /// Its word.
         order: String,
     },
     /// The cause that it always is, as somebody says; none takes that back.

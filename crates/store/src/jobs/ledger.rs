@@ -102,6 +102,7 @@ async fn write_once(
 ) -> Result<Option<(Written, Option<Job>)>, StoreError> {
     let head = own_job(db, viewer, number).await?;
     let body = new.body.to_kept(&new.happened).ok_or(StoreError::CannotBeKept)?;
+    new.body.in_range()?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
     // How long a form waited differs each time it is sent; what it says does not. A corrected time is what its form says.
     let says = if new.happened.time_reason.is_empty() { new.body.to_kept(&Happened::default()) } else { Some(body.clone()) };

@@ -16,6 +16,7 @@ mod note;
 mod opening;
 mod personal;
 mod photo;
+mod ranges;
 mod removal;
 mod summary;
 
@@ -37,6 +38,7 @@ pub use link::{
 pub use note::{EngineNote, engine_notes};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
+pub use ranges::Refused;
 pub use removal::{names_customer, remove_customer};
 pub use summary::{Judged, judged, rebuild, resummarise, retell};
 

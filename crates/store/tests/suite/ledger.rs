@@ -401,3 +401,45 @@ async fn a_ledger_changed_behind_the_programs_back_is_told() {
     velvet_dial_store::open(&url).await.unwrap();
     assert_eq!(checked().await, Ok(stood), "given its hash once, as the tables are brought up to date");
 }
+
+#[tokio::test]
+async fn what_is_out_of_range_or_unknown_is_refused_whoever_sends_it() {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let (one, _, engine) = shop(&db, "alpha").await;
+    let number = job(&db, &one, engine).await;
+    let body = |kind: &str, rest: serde_json::Value| {
+        let mut whole = serde_json::json!({ "kind": kind });
+        whole.as_object_mut().unwrap().extend(rest.as_object().unwrap().clone());
+        serde_json::from_value::<Body>(whole.clone()).unwrap_or_else(|error| panic!("{whole}: {error}"))
+    };
+    let reading = |rpm: f64, oil_temp_c: f64, kpa: f64, spread_kpa: f64| {
+        let reading = serde_json::json!({ "rpm": rpm, "oil_temp_c": oil_temp_c, "kpa": kpa, "spread_kpa": spread_kpa });
+        body("reading", serde_json::json!({ "reading": reading, "gauge": null, "capture": null }))
+    };
+    let before = jobs::load(&db, &one, number).await.unwrap().entries.len();
+    let wrong = [
+        (reading(20_000.0, 95.0, 120.0, 0.0), "Speed"),
+        (reading(800.0, 300.0, 120.0, 0.0), "Oil temperature"),
+        (reading(800.0, 95.0, 9000.0, 0.0), "Pressure"),
+        (reading(800.0, 95.0, 120.0, 700.0), "Needle"),
+        (body("evidence", serde_json::json!({ "check": "level", "outcome": "purple" })), "purple"),
+        (body("evidence", serde_json::json!({ "check": "divining", "outcome": "ok" })), "divining"),
+        (body("evidence", serde_json::json!({ "check": "level", "outcome": "ok", "also": ["purple"] })), "purple"),
+        (body("put_off", serde_json::json!({ "check": "divining", "cannot": true })), "divining"),
+        (body("struck", serde_json::json!({ "cause": "gremlins", "because": "level=ok" })), "gremlins"),
+        (body("pattern", serde_json::json!({ "cause": "gremlins" })), "gremlins"),
+        (body("order", serde_json::json!({ "order": "by_the_moon" })), "by_the_moon"),
+        (body("agreed", serde_json::json!({ "who": "x", "how": "by phone", "up_to": -5.0 })), "Up to"),
+        (body("crank", serde_json::json!({ "said": { "mains": 99 } })), "Main bearings"),
+        (body("crank", serde_json::json!({ "said": { "new_mm": 0.06, "limit_mm": 0.03 } })), "other way round"),
+        (body("journal", serde_json::json!({ "said": { "kind": "main", "number": 1, "clearance_mm": 4.0 } })), "Clearance"),
+        (body("closed", serde_json::json!({ "found": { "cause": "gremlins" } })), "gremlins"),
+        (body("closed", serde_json::json!({ "found": { "took_min": 0.0 } })), "It took"),
+    ];
+    for (place, (body, word)) in wrong.into_iter().enumerate() {
+        let said = jobs::write(&db, &one, number, &Write::of(body, &format!("wrong-{place}"))).await;
+        assert!(matches!(&said, Err(error @ StoreError::Refused(_)) if error.to_string().contains(word)), "{word}: {said:?}");
+    }
+    assert_eq!(jobs::load(&db, &one, number).await.unwrap().entries.len(), before, "nothing of it is written");
+    say(&db, &one, number, reading(800.0, 95.0, 120.0, 5.0), None, "right").await;
+}

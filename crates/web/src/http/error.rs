@@ -122,6 +122,10 @@ impl Failure {
                 "No room",
                 "The disk of this computer is almost full. The file was not saved; readings and findings still can be. Ask the person who looks after it to make room.",
             ),
+            Self::Store(StoreError::Refused(_)) => (
+                "Not saved",
+                "One figure is outside what is possible, or a choice is not on the list. Nothing was saved. Go back, correct it and send it again.",
+            ),
             Self::Store(StoreError::CannotBeKept) => {
                 ("Form not understood", "One number on the form is not a number. Nothing was saved. Go back, correct it and send it again.")
             }
@@ -145,7 +149,7 @@ impl ResponseError for Failure {
             Self::OtherSite => StatusCode::FORBIDDEN,
             Self::Packed => StatusCode::UNSUPPORTED_MEDIA_TYPE,
             Self::NoPage | Self::Store(StoreError::NotFound) => StatusCode::NOT_FOUND,
-            Self::Form(_) | Self::Store(StoreError::CannotBeKept) => StatusCode::BAD_REQUEST,
+            Self::Form(_) | Self::Store(StoreError::CannotBeKept | StoreError::Refused(_)) => StatusCode::BAD_REQUEST,
             Self::Store(StoreError::Closed) => StatusCode::CONFLICT,
             Self::Upload(_) => StatusCode::PAYLOAD_TOO_LARGE,
             Self::Stalled => StatusCode::REQUEST_TIMEOUT,

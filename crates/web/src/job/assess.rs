@@ -8,7 +8,7 @@ use velvet_dial_core::case::{Case, Phase};
 use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
 use velvet_dial_core::knowledge::{fingerprint, knowledge};
 use velvet_dial_core::limits::Decision;
-use velvet_dial_core::trace::{Exclusion, Order, Proposal, Tracer, leader_of, ordered};
+use velvet_dial_core::trace::{Exclusion, Proposal, Strategy, Tracer, leader_of, ordered};
 use velvet_dial_store::Viewer;
 use velvet_dial_store::jobs::{self, Job, Judged};
 
@@ -50,7 +50,7 @@ fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Fai
     let now = asked(&case, &job.exclusions());
     app.kept.put_back(&case, &tracer);
     let next = match job.order() {
-        Order::MostTold => now.next.clone(),
+        Strategy::MostUseful => now.next.clone(),
         order => ordered(order, knowledge(), &now.posterior.states, &now.situation(&case), usual(&now)),
     };
     Ok(Assessed { job, case, now, next, before, tracer })

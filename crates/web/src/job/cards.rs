@@ -10,6 +10,7 @@ use velvet_dial_core::diagnosis::how;
 use velvet_dial_core::knowledge::{Check, Outcome, knowledge};
 use velvet_dial_core::stage::{QUICK, RECHECK};
 use velvet_dial_core::trace::{BY_HAND, Effect, Proposal, Step, effects};
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::{Body, Entry, Job};
 
 /// One check.
@@ -93,7 +94,7 @@ pub struct Answer {
 }
 
 /// The card of a check.
-pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
+pub fn card(assessed: &Assessed, id: &str, unit: Units) -> Option<CheckCard> {
     let know = knowledge();
     let check = know.check(id)?;
     let proposal = assessed.next.iter().find(|proposal| proposal.check() == Some(check.id.as_str()));
@@ -145,7 +146,7 @@ pub fn card(assessed: &Assessed, id: &str) -> Option<CheckCard> {
     Some(CheckCard {
         id: &check.id,
         ask: &check.ask,
-        how: how(&assessed.case, check),
+        how: how(&assessed.case, check, unit),
         several: check.several,
         minutes,
         opening,
@@ -243,11 +244,11 @@ pub(super) fn one_reading_at_a_time(next: &[Proposal]) -> (Vec<&Proposal>, Vec<&
 }
 
 /// The checks that are made again after a repair, answered or not. What they would say of the cause was asked before it.
-pub(super) fn recheck(assessed: &Assessed) -> Vec<CheckCard> {
-    RECHECK.iter().filter_map(|id| card(assessed, id)).map(|card| CheckCard { why: String::new(), ..card }).collect()
+pub(super) fn recheck(assessed: &Assessed, unit: Units) -> Vec<CheckCard> {
+    RECHECK.iter().filter_map(|id| card(assessed, id, unit)).map(|card| CheckCard { why: String::new(), ..card }).collect()
 }
 
 /// The quick checks, answered or not.
-pub(super) fn quick(assessed: &Assessed) -> Vec<CheckCard> {
-    QUICK.iter().filter_map(|id| card(assessed, id)).collect()
+pub(super) fn quick(assessed: &Assessed, unit: Units) -> Vec<CheckCard> {
+    QUICK.iter().filter_map(|id| card(assessed, id, unit)).collect()
 }

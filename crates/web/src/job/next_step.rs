@@ -12,6 +12,7 @@ use velvet_dial_core::flag::Word;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::trace::{Enough, Move, Proposal, Step};
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::jobs::Body;
 
 /// What to do next.
@@ -48,7 +49,7 @@ pub(super) fn proposed(assessed: &Assessed) -> &[Proposal] {
 }
 
 /// The next step; none where nothing is proposed.
-pub(super) fn next_step(assessed: &Assessed) -> Option<NextCard> {
+pub(super) fn next_step(assessed: &Assessed, unit: Units) -> Option<NextCard> {
     if assessed.job.repair().is_some() {
         return Some(NextCard::Lead(recheck(assessed)));
     }
@@ -67,11 +68,11 @@ pub(super) fn next_step(assessed: &Assessed) -> Option<NextCard> {
             act: "Close the job",
         }));
     }
-    of_proposal(assessed, first?)
+    of_proposal(assessed, first?, unit)
 }
 
 /// The card of a proposal.
-pub(super) fn of_proposal(assessed: &Assessed, proposal: &Proposal) -> Option<NextCard> {
+pub(super) fn of_proposal(assessed: &Assessed, proposal: &Proposal, unit: Units) -> Option<NextCard> {
     let lead = |behind: Vec<String>, (stage, at, act): (&'static str, String, &'static str)| Lead {
         title: name(assessed, &proposal.step),
         minutes: show::minutes(proposal.minutes),
@@ -83,7 +84,7 @@ pub(super) fn of_proposal(assessed: &Assessed, proposal: &Proposal) -> Option<Ne
         act,
     };
     match &proposal.step {
-        Step::Check(check) => cards::card(assessed, check).map(|card| NextCard::Check(Box::new(card))),
+        Step::Check(check) => cards::card(assessed, check, unit).map(|card| NextCard::Check(Box::new(card))),
         Step::Reading(_) => Some(NextCard::Lead(match point_now(assessed) {
             Some(point) if point.is_cold() => cold(&point, proposal.minutes),
             Some(point) if wanted(assessed, &point) => {

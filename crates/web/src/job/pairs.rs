@@ -1,7 +1,8 @@
 //! Before and after at each point of the sheet, for the screens that read and for the report.
 use crate::ui::show;
-use crate::ui::words::{limit_words, point_words};
+use crate::ui::words::point_words;
 use velvet_dial_core::limits::Decision;
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::record::{Judged, PointSaid};
 use velvet_dial_core::unit::Units;
 

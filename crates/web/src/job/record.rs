@@ -256,12 +256,18 @@ fn log(job: &Job) -> Vec<record::Line> {
             // What stays in the shop is an entry all the same, without its words.
             let note = if let Body::Note(note) = &entry.body { Some(note) } else { None };
             let reading = if let Body::Reading(taken) = &entry.body { Some(&taken.reading) } else { None };
+            let at_rest = if let Body::Rig(done) = &entry.body { done.zero_kpa } else { None };
+            let what = match &entry.body {
+                Body::Reading(_) => String::new(),
+                Body::Rig(_) if at_rest.is_some() => "shown at rest".to_owned(),
+                Body::Note(note) if !note.in_report => STAYS.to_owned(),
+                _ => line.what,
+            };
             record::Line {
-                what: reading.map_or(if note.is_some_and(|note| !note.in_report) { STAYS.to_owned() } else { line.what }, |reading| {
-                    format!("at {:.0} rpm, {:.0} °C, {}", reading.rpm, reading.oil_temp_c, reading.gear.label())
-                }),
-                kpa: reading.map(|reading| reading.kpa),
-                figures: matches!(entry.body, Body::Reading(_) | Body::Rig(_)),
+                what,
+                kpa: reading.map(|reading| reading.kpa).or(at_rest),
+                place: reading.map(|reading| record::Place { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c, gear: reading.gear }),
+                figures: false,
                 who: line.who,
                 at: entry.happened_at.and_utc(),
                 written_at: Some(entry.written_at.and_utc()).filter(|at| *at != entry.happened_at.and_utc()),

@@ -23,7 +23,7 @@ pub async fn keep(context: JobContext, form: web::Form<form::Sent>) -> Result<Ht
     if typed.len() > MOST_TYPED {
         return Err(Failure::Form("more figures than a calculator takes".to_owned()));
     }
-    let answer = calculator.run(&typed).map_err(|error| Failure::Form(error.to_string()))?;
+    let answer = calculator.run(&typed).map_err(|error| Failure::Form(error.words(context.preferences.unit)))?;
     let lines: Vec<String> = asked::told(&answer, Units::default())
         .into_iter()
         .take(MOST)

@@ -10,7 +10,7 @@ use velvet_dial_core::limits::Besides;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::rigging;
 use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
-use velvet_dial_core::trace::{Order, Takeable};
+use velvet_dial_core::trace::{Strategy, Takeable};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
 use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Note, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
@@ -271,9 +271,9 @@ pub fn fact_name(key: &str) -> String {
     found.map_or_else(|| key.to_owned(), |(check, outcome)| format!("{}: {}", check.ask, outcome.label))
 }
 
-/// A school of what to check first, by its word.
+/// A strategy by its word.
 fn order_name(id: &str) -> &str {
-    Order::ALL.iter().find(|(_, known, _)| *known == id).map_or(id, |(.., label)| label)
+    Strategy::ALL.iter().find(|(_, known, _)| *known == id).map_or(id, |(.., label)| label)
 }
 
 /// A step of fitting the gauge, with the zero that was read.
@@ -326,8 +326,7 @@ pub fn point_name(card: &Card, point: &Point, unit: Units) -> String {
 /// The same where it is known whether the engine idles there.
 pub fn point_words(point: &Point, idle: bool, unit: Units) -> String {
     let idle = if idle { "idle, " } else { "" };
-    let gear = if point.gear == Gear::Drive { ", in gear" } else { "" };
-    format!("{idle}{:.0} rpm at {}{gear}", point.rpm, unit.temp(point.oil_temp_c))
+    format!("{idle}{}", point.words(unit))
 }
 
 /// “needle gauge, 1000 kPa full scale, class 1.6, marks every 20 kPa”.
@@ -352,19 +351,10 @@ pub fn sheet_name(sheet: &Sheet) -> String {
     sheet.in_force_from.map_or_else(|| sheet.source.clone(), |from| format!("{}, in force from {from}", sheet.source))
 }
 
-/// “at least 100 kPa”.
-pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, unit: Units) -> String {
-    match (min_kpa, max_kpa) {
-        (Some(min), Some(max)) => format!("{} to {}", unit.show(min), show::pressure(max, unit)),
-        (Some(min), None) => format!("at least {}", show::pressure(min, unit)),
-        (None, Some(max)) => format!("at most {}", show::pressure(max, unit)),
-        (None, None) => "no limit".to_owned(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use velvet_dial_core::limits::limit_words;
     use velvet_dial_core::unit::Pressure;
     use velvet_dial_store::jobs::{Repair, TakenReading};
 

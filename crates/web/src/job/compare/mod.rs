@@ -13,7 +13,7 @@ use crate::job::{Assessed, JobContext, Screen, ScreenData};
 use crate::state::ShopContext;
 use crate::ui::picture::map::{self, Carried, Map};
 use crate::ui::picture::warm::{self, Warm};
-use crate::ui::words::{besides_said, limit_words, sheet_name};
+use crate::ui::words::{besides_said, sheet_name};
 use actix_web::web::{ServiceConfig, post};
 use askama::Template;
 use dash::DashComparison;
@@ -21,6 +21,7 @@ use points::PointRow;
 use set_apart::Apart;
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::diagnosis::{Basis, Change, Projected, by_sheet, project, unmeasured};
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::limits::{COVERAGE, Decision, Sheet};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
@@ -210,7 +211,7 @@ fn draw(data: &ScreenData, worked: &Worked) -> askama::Result<String> {
         others: worked.others.iter().map(|(sheet, decision)| other(sheet, *decision, unit)).collect(),
         rule_of_thumb: verdict.basis == Basis::RuleOfThumb,
         warm: worked.warm.as_ref().map(|told| warm::warm(&told.read, &told.thinning, unit)),
-        dash: cards::card(assessed, "module_compare").filter(|_| !assessed.case.readings.is_empty()),
+        dash: cards::card(assessed, "module_compare", data.frame.unit).filter(|_| !assessed.case.readings.is_empty()),
         beside: dash::beside(assessed, unit),
         told: what_if::told(assessed, &worked.asked, unit),
     };

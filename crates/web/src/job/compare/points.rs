@@ -2,8 +2,9 @@
 use crate::job::assess::Assessed;
 use crate::ui::count;
 use crate::ui::show;
-use crate::ui::words::{limit_words, point_name};
+use crate::ui::words::point_name;
 use velvet_dial_core::diagnosis::{JudgedPoint, JudgedReading};
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::limits::{COVERAGE, Decision};
 use velvet_dial_core::unit::Units;
 

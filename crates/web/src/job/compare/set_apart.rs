@@ -49,7 +49,7 @@ pub fn apart(assessed: &Assessed, unit: Units) -> Vec<Apart> {
                 ),
                 by_hand: by_hand.is_some(),
                 again: told.map_or(if by_hand.is_some() { "Take the same point again." } else { "" }, |told| told.again),
-                why: by_hand.or_else(|| told.map(|told| unit.said(&told.why))).unwrap_or_default(),
+                why: by_hand.or_else(|| told.map(|told| told.why.clone())).unwrap_or_default(),
             }
         })
         .collect();

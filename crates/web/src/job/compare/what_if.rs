@@ -4,12 +4,13 @@ use crate::http::form::{Choice, Form, Kind, Question, Read, Sent};
 use crate::job::assess::Assessed;
 use crate::ui::field::FieldView as Field;
 use crate::ui::show;
-use crate::ui::words::{cause_name, limit_words, point_name};
+use crate::ui::words::{cause_name, point_name};
 use velvet_dial_core::diagnosis::Curve;
 use velvet_dial_core::diagnosis::{JudgedReading, Otherwise, WhatIf, judge, what_if};
 use velvet_dial_core::field;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::oil::grades;
 use velvet_dial_core::unit::Units;
 

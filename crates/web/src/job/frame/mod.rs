@@ -118,7 +118,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
     });
-    let next = next_step::next_step(assessed);
+    let next = next_step::next_step(assessed, unit);
     let (near, _) = cards::one_reading_at_a_time(next_step::proposed(assessed));
     let then = near
         .into_iter()

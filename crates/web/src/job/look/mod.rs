@@ -44,7 +44,7 @@ impl Screen for Look {
 
 fn draw(data: &ScreenData) -> askama::Result<String> {
     let assessed = data.assessed;
-    let mut cards = cards::quick(assessed);
+    let mut cards = cards::quick(assessed, data.frame.unit);
     // What the planner proposes first stands first; what tells nothing more stands as the work goes.
     let place = |card: &CheckCard| assessed.next.iter().position(|proposal| proposal.check() == Some(card.id)).unwrap_or(usize::MAX);
     cards.sort_by_key(|card| (card.answer.is_some(), card.put_off.is_some(), place(card)));

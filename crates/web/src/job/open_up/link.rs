@@ -15,7 +15,6 @@ use velvet_dial_core::field;
 use velvet_dial_core::opened::{self, Plan};
 use velvet_dial_core::record::{in_ten, sentences};
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::unit::Units;
 use velvet_dial_store::accounts;
 use velvet_dial_store::jobs::{self, Body, Link, LinkState, Proposal};
 
@@ -200,7 +199,6 @@ pub async fn make(context: JobContext, request: HttpRequest, form: web::Form<for
             (plan, sentences(&assessed.case, &assessed.now, &[], None, None), assessed.job.head.clone(), shop)
         })
         .await?;
-    let plain: Vec<String> = plain.iter().map(|said| Units::default().said(said)).collect();
     let proposal = Proposal {
         shop: shop.name,
         vehicle: [head.vehicle.tag.as_str(), head.vehicle.description.as_str()]

@@ -182,7 +182,7 @@ fn looks(data: &ScreenData, worked: &Worked) -> Vec<Look> {
         .collect();
     behind.sort_by(|a, b| a.access(card).cmp(&b.access(card)).then(a.order.total_cmp(&b.order)));
     let look = |check: &&'static Check| {
-        let card = cards::card(data.assessed, &check.id)?;
+        let card = cards::card(data.assessed, &check.id, data.frame.unit)?;
         let counted = figures.iter().find(|(id, _)| *id == check.id).filter(|_| card.answer.is_none());
         let counted =
             counted.and_then(|(_, outcome)| check.outcomes.iter().find(|known| known.id == *outcome)).map(|known| known.label.as_str());

@@ -175,7 +175,7 @@ pub fn draw(data: &ScreenData, recordings: &(Vec<File>, Rigs)) -> askama::Result
         frame: data.frame,
         crank_first: opened_for_it(&data.assessed.job) && cranked.is_none_or(showed_none) && !read && !data.assessed.job.closed(),
         recheck: if data.assessed.job.repair().is_some() && !data.assessed.job.closed() {
-            cards::recheck(data.assessed)
+            cards::recheck(data.assessed, data.frame.unit)
         } else {
             Vec::new()
         },

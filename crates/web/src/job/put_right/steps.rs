@@ -7,8 +7,8 @@ use crate::ui::words::sheet_name;
 use actix_web::{HttpResponse, web};
 use std::collections::BTreeMap;
 use velvet_dial_core::knowledge::{Access, Cause, knowledge};
+use velvet_dial_core::methods::{Method, Way, methods, methods_of};
 use velvet_dial_core::opened::{Choice, Hand, looks_after, opening_said, repair_of};
-use velvet_dial_core::schools::{School, Way, schools, schools_of};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{Body, Job};
 
@@ -89,16 +89,16 @@ pub struct SchoolQuestion {
     pub ways: Vec<&'static Way>,
 }
 
-fn question(school: &'static School, ways: &BTreeMap<String, String>) -> SchoolQuestion {
-    let ours = ways.get(&school.id).and_then(|way| school.way(way));
-    let mut sorted: Vec<&Way> = school.ways.iter().collect();
+fn question(method: &'static Method, ways: &BTreeMap<String, String>) -> SchoolQuestion {
+    let ours = ways.get(&method.id).and_then(|way| method.way(way));
+    let mut sorted: Vec<&Way> = method.ways.iter().collect();
     sorted.sort_by_key(|way| ours.is_none_or(|ours| ours.id != way.id));
-    SchoolQuestion { id: &school.id, ask: &school.ask, ours: ours.map(|way| way.label.as_str()), ways: sorted }
+    SchoolQuestion { id: &method.id, ask: &method.ask, ours: ours.map(|way| way.label.as_str()), ways: sorted }
 }
 
 /// The questions of a stage.
 pub fn questions_at(stage: Stage, ways: &BTreeMap<String, String>) -> Vec<SchoolQuestion> {
-    schools().iter().filter(|school| school.is_at(stage)).map(|school| question(school, ways)).collect()
+    methods().iter().filter(|method| method.is_at(stage)).map(|method| question(method, ways)).collect()
 }
 
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
@@ -125,7 +125,7 @@ pub fn steps(data: &ScreenData) -> Option<Steps> {
         choice: repair.choice.as_ref(),
         stopgap: &repair.stopgap,
         after: looks_after(repair).collect(),
-        questions: schools_of(&at_hand.id).map(|school| question(school, &data.shop_context.shop.ways)).collect(),
+        questions: methods_of(&at_hand.id).map(|method| question(method, &data.shop_context.shop.ways)).collect(),
         torques: assessed.job.sheet().filter(|sheet| !sheet.torques.is_empty()).map(|sheet| (sheet_name(sheet), sheet.torques.clone())),
         vain: assessed
             .case

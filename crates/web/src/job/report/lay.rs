@@ -4,13 +4,14 @@ use super::pictures::Strip;
 use crate::job::pairs::{Pair, Said, pairs};
 use crate::job::prove;
 use crate::ui::show;
-use crate::ui::words::{flag_class, limit_words, reading_place, sheet_name};
+use crate::ui::words::{flag_class, reading_place, sheet_name};
 use chrono::{DateTime, Utc};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::diagnosis::ProofWord;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::record::{self, ReadingSaid, Record, Recording};
 use velvet_dial_core::stage::RECHECK;
 use velvet_dial_core::unit::Units;
@@ -390,8 +391,11 @@ fn recorded(run: &Recording) -> Vec<Span> {
     vec![name, Span::new(Tone::Alarm, format!("is in job {} too.", others.join(", ")))]
 }
 
-/// A line of the ledger; older records do not say which sentences have figures, but a reading's always had.
+/// A line of the job history; older records say speed and temperature of a reading in their own words.
 fn told(line: &record::Line, unit: Units) -> String {
-    let what = if line.figures || line.kpa.is_some() { unit.said(&line.what) } else { line.what.clone() };
-    line.kpa.map_or_else(|| what.clone(), |kpa| format!("{} {what}", show::pressure(kpa, unit)))
+    let place = line
+        .place
+        .as_ref()
+        .map_or_else(|| line.what.clone(), |at| format!("at {:.0} rpm, {}, {}", at.rpm, unit.temp(at.oil_temp_c), at.gear.label()));
+    line.kpa.map_or_else(|| place.clone(), |kpa| format!("{} {place}", show::pressure(kpa, unit)))
 }

@@ -6,6 +6,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, CaptureError, Level, Run, levels};
+use velvet_dial_core::message;
 use velvet_dial_rig::chunk::{self, COLUMNS, Peak};
 use velvet_dial_rig::said::Channel;
 use velvet_dial_store::jobs::{self, File};
@@ -67,9 +68,7 @@ impl BySecond {
             };
             let mut run = chunk::run(&chunks, &channels, zero);
             if every > 1 {
-                let said =
-                    format!("The run is long: of its samples each {every}th is looked at here, and saved. Look closer to see every one.");
-                run.notes.push(said);
+                run.notes.push(message!("run-thinned", every = every));
             }
             Ok(Arc::new(run))
         };

@@ -3,7 +3,6 @@ use crate::http::Failure;
 use crate::job::JobContext;
 use crate::job::run::source::{RIGS, Source};
 use crate::ui::show;
-use crate::ui::words::limit_words;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use serde::Deserialize;
@@ -14,6 +13,7 @@ use velvet_dial_core::case::{Case, Phase, Reading};
 use velvet_dial_core::diagnosis::judge;
 use velvet_dial_core::flag::StopLines;
 use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::live::{self, StopCall};
 use velvet_dial_core::start_up::StartUp;
 use velvet_dial_core::trace::Tracer;
@@ -188,7 +188,7 @@ pub async fn told(context: &JobContext, job: &Job, source: &Source, id: Uuid, ru
             figures: figures(&run, judging.unit),
             mark_times: serde_json::to_string(&marks.iter().map(|mark| mark.at_s).collect::<Vec<_>>()).unwrap_or_default(),
             marks: marks.into_iter().map(marked).collect(),
-            notes: beyond.into_iter().chain(told.notes.iter().map(|note| judging.unit.said(note))).collect(),
+            notes: beyond.into_iter().chain(told.notes.iter().map(|note| note.words(judging.unit))).collect(),
             taking,
         }
     };
@@ -315,7 +315,7 @@ fn facts(told: &Analysis, job: &Job, judging: &Judging) -> Vec<Fact> {
         ("At rest", told.zero_kpa.map(|zero| format!("{} with the engine standing", kpa(zero)))),
         ("Start", told.build_time_s.map(|seconds| format!("pressure shows after {seconds:.1} s"))),
         ("Cold peak", told.cold_peak_kpa.map(kpa)),
-        ("Warm-up", told.warm_up.as_ref().map(|warm| unit.said(&warm.says))),
+        ("Warm-up", told.warm_up.as_ref().map(|warm| warm.says.words(unit))),
         (
             "Sweep",
             told.sweep.map(|sweep| match sweep.knee_rpm {

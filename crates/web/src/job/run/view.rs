@@ -12,11 +12,12 @@ use crate::job::{next_step, notes};
 use crate::ui::picture::dial::{self, Dial, Shown};
 use crate::ui::picture::map::{self, Map, Scene};
 use crate::ui::show;
-use crate::ui::words::{describe, limit_words, point_name, reading_place};
+use crate::ui::words::{describe, point_name, reading_place};
 use velvet_dial_core::case::{Phase, Shows, Slope, SpeedHeld};
 use velvet_dial_core::diagnosis::curves;
 use velvet_dial_core::diagnosis::{JudgedReading, Proof, ProofWord, proof};
 use velvet_dial_core::flag::{self, Word};
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::record;
 use velvet_dial_core::script::{self, Point};
 use velvet_dial_core::start_up::StartUp;
@@ -244,7 +245,7 @@ pub fn work(data: &ScreenData, (captures, rigs): &(Vec<File>, Rigs), after: bool
             title: point.title.clone(),
             act: if forbidden { MUST_NOT_RUN.to_owned() } else { point.act.clone() },
             caution: if forbidden { "" } else { point.caution },
-            check: point.check.filter(|_| !forbidden).and_then(|check| cards::card(assessed, check)),
+            check: point.check.filter(|_| !forbidden).and_then(|check| cards::card(assessed, check, data.frame.unit)),
         }),
         dial,
         map: map::map(&if after { scene(assessed) } else { lines_alone(assessed) }, unit),

@@ -5,7 +5,7 @@ use crate::job::{JobContext, Sent};
 use actix_web::{HttpResponse, web};
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_core::trace::Order;
+use velvet_dial_core::trace::Strategy;
 use velvet_dial_store::jobs::Body;
 
 fn owned(fields: &[(&str, &str)]) -> Vec<(String, String)> {
@@ -26,10 +26,10 @@ pub async fn strike(context: JobContext, form: web::Form<form::Sent>) -> Result<
     context.write(Stage::Trace, Sent::of(&form), body, "strike", owned(&[("cause", cause), ("because", because)])).await
 }
 
-/// Chooses by which school the next step comes.
+/// Chooses the strategy.
 pub async fn order(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let order = said(&form, "order");
-    if !Order::ALL.iter().any(|(_, id, _)| *id == order) {
+    if !Strategy::ALL.iter().any(|(_, id, _)| *id == order) {
         return Err(Failure::Form("this strategy is not on the list".to_owned()));
     }
     context.write(Stage::Trace, Sent::of(&form), Body::Order { order: order.to_owned() }, "order", owned(&[("order", order)])).await

@@ -12,7 +12,7 @@ use crate::ui::words::access_words;
 use actix_web::HttpResponse;
 use askama::Template;
 use velvet_dial_core::knowledge::{Access, knowledge};
-use velvet_dial_core::trace::{Order, Plan, Proposal, Step, Until, plans, price_if_wrong, proof_of};
+use velvet_dial_core::trace::{Plan, Proposal, Step, Strategy, Until, plans, price_if_wrong, proof_of};
 use velvet_dial_store::jobs::Body;
 
 /// One of the four orders.
@@ -79,13 +79,13 @@ struct Panel<'a> {
 /// Rows under the proposal.
 const NEXT: usize = 4;
 
-fn ways(order: Order, plans: Option<&[Plan]>) -> Vec<Way> {
-    let way = |(one, id, label): &(Order, &'static str, &'static str)| {
+fn ways(order: Strategy, plans: Option<&[Plan]>) -> Vec<Way> {
+    let way = |(one, id, label): &(Strategy, &'static str, &'static str)| {
         let plan = plans.and_then(|plans| plans.iter().find(|plan| plan.order == *one));
         let price = plan.map(|plan| format!("{}, right in {:.0} of 100", show::roughly(plan.minutes), 100.0 * plan.right));
         Way { id, label: (*label).to_owned(), here: *one == order, price: price.unwrap_or_default() }
     };
-    Order::ALL.iter().map(way).collect()
+    Strategy::ALL.iter().map(way).collect()
 }
 
 #[derive(Template)]
@@ -125,10 +125,10 @@ pub fn panel(data: &ScreenData) -> askama::Result<String> {
     let instead = data
         .query
         .get("instead")
-        .and_then(|check| cards::card(assessed, check))
+        .and_then(|check| cards::card(assessed, check, data.frame.unit))
         .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)))
         .map(|card| CheckCard { effects: cards::effects_of(assessed, card.id), ..card });
-    let mut next = next_step::next_step(assessed);
+    let mut next = next_step::next_step(assessed, data.frame.unit);
     if let Some(NextCard::Check(card)) = &mut next {
         card.effects = cards::effects_of(assessed, card.id);
     }
@@ -137,7 +137,7 @@ pub fn panel(data: &ScreenData) -> askama::Result<String> {
         frame: data.frame,
         waits,
         ways: ways(order, plans),
-        order: Order::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
+        order: Strategy::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
         price: first.map(|first| price(assessed, first, data.shop_context.money())).unwrap_or_default(),

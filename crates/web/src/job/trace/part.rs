@@ -12,7 +12,7 @@ use velvet_dial_core::case::hot_c;
 use velvet_dial_core::circuit::{Cooler, Place, Working};
 use velvet_dial_core::diagnosis::reasons;
 use velvet_dial_core::knowledge::{Check, knowledge};
-use velvet_dial_core::trace::{Order, Proposal, Step};
+use velvet_dial_core::trace::{Proposal, Step, Strategy};
 use velvet_dial_core::unit::Units;
 
 /// The parts in the order of the oil, as the knowledge counts them along its way: word in an address, group of the causes.
@@ -61,7 +61,7 @@ pub fn parts(assessed: &Assessed, unit: Units) -> (Scene, String) {
     let flows = left.unwrap_or_else(|| assessed.tracer.healthy()).flows(at);
     let whose =
         leader.map_or("a healthy engine of this card".to_owned(), |(_, cause)| format!("“{}”, the leading explanation,", cause.name));
-    let numbered = assessed.job.order() == Order::AlongTheOil && !assessed.job.closed();
+    let numbered = assessed.job.order() == Strategy::AlongTheOil && !assessed.job.closed();
     let order = if numbered { "Numbers: the order along the oil. " } else { "" };
     let says = format!("{order}Pressures and flows as {whose} makes them at {:.0} rpm and {}.", at.rpm, unit.temp(at.oil_temp_c));
     let consumers = flows.places.iter().filter(|(place, _)| *place != Place::Leak).map(|(place, flow)| Consumer {
@@ -135,11 +135,12 @@ const WORKS: [&[(&str, &str)]; 9] = [
 pub async fn fragment(context: JobContext, path: web::Path<(i64, String)>) -> Result<HttpResponse, Failure> {
     let along = PARTS.iter().position(|(word, _)| *word == path.1).ok_or(Failure::NoPage)?;
     let assessed = assess(context.app.clone(), context.job().await?, None).await?;
-    let part = context.app.work.out(move || part(&assessed, along)).await?.ok_or(Failure::NoPage)?;
+    let unit = context.preferences.unit;
+    let part = context.app.work.out(move || part(&assessed, along, unit)).await?.ok_or(Failure::NoPage)?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(part.render()?))
 }
 
-fn part(assessed: &Assessed, along: usize) -> Option<Part> {
+fn part(assessed: &Assessed, along: usize, unit: Units) -> Option<Part> {
     let know = knowledge();
     let (_, group) = PARTS.get(along)?;
     let posterior = &assessed.now.posterior;
@@ -164,7 +165,7 @@ fn part(assessed: &Assessed, along: usize) -> Option<Part> {
     let situation = assessed.now.situation(&assessed.case);
     let checks: Vec<Touches> = touching
         .filter_map(|check| {
-            let card = cards::card(assessed, &check.id)?;
+            let card = cards::card(assessed, &check.id, unit)?;
             let way = situation.way_to_check(check);
             let more = way.as_ref().map_or(0.0, |way| situation.price(know, way).minutes);
             Some(Touches {

@@ -159,7 +159,7 @@ async fn one(
                 typed: input.clone(),
             }),
         },
-        Some((Err(error), _)) => Answer { lines: Vec::new(), problem: error.to_string(), picture: None, kept: None },
+        Some((Err(error), _)) => Answer { lines: Vec::new(), problem: error.words(preferences.unit), picture: None, kept: None },
         // What was typed wrongly comes before what is still missing.
         None => Answer {
             lines: Vec::new(),

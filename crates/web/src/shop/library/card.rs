@@ -1,13 +1,14 @@
 //! Engines as cards: what stands on each, its limits, its revisions, and what is known of its family.
 use super::sheet;
 use crate::ui::show;
-use crate::ui::words::{besides_said, limit_words, point_words};
+use crate::ui::words::{besides_said, point_words};
 use std::collections::{BTreeMap, HashMap};
 use uuid::Uuid;
 use velvet_dial_core::circuit::{Card, Cooler};
 use velvet_dial_core::experience::same_family;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits;
+use velvet_dial_core::limits::limit_words;
 use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_store::library::{Engine, FamilyPattern, Revision};
 use velvet_dial_store::zone::Zone;

@@ -13,6 +13,7 @@ use askama::Template;
 use futures_util::TryStreamExt;
 use serde::Deserialize;
 use velvet_dial_core::library_import::{self, Bad, LibraryEngine, MOST_BYTES, Step};
+use velvet_dial_core::unit::Units;
 use velvet_dial_store::{Viewer, jobs, library};
 
 /// What the dry run says.
@@ -80,16 +81,16 @@ async fn dry_run(
         }
     }
     let stands = stands(&app, &who.0).await?;
-    match app.work.out(move || library_import::read(&bytes).map(|read| dry(&bytes, &read, &stands))).await? {
+    match app.work.out(move || library_import::read(&bytes).map(|read| dry(&bytes, &read, &stands, preferences.unit))).await? {
         Ok(dry) => page(&who.0, preferences, String::new(), Some(dry)),
         Err(error) => page(&who.0, preferences, format!("Nothing was taken: {error}."), None),
     }
 }
 
-fn dry(bytes: &[u8], read: &library_import::Read, stands: &[LibraryEngine]) -> Dry {
+fn dry(bytes: &[u8], read: &library_import::Read, stands: &[LibraryEngine], unit: Units) -> Dry {
     let (mut adds, mut left) = (Vec::new(), Vec::new());
-    let steps = library_import::plan(read, stands);
-    let (questions, overrides) = (library_import::questions(&steps), library_import::overridden(&steps));
+    let steps = library_import::plan(read, stands, unit);
+    let (questions, overrides) = (library_import::questions(&steps, unit), library_import::overridden(&steps));
     for step in steps {
         match step {
             Step::Engine(engine) => adds.push(format!("Engine {}, sheet with {}", engine.name, count(engine.sheets.len(), "revision"))),
@@ -125,14 +126,14 @@ async fn take(app: web::Data<App>, who: SignedIn, preferences: DisplayPreference
     };
     let engines = library::engines(&app.db, &who.0).await?;
     let stands: Vec<LibraryEngine> = engines.iter().map(library_engine).collect();
-    let steps = library_import::plan(&read, &stands);
+    let steps = library_import::plan(&read, &stands, preferences.unit);
     let unsure = match () {
-        () if !library_import::questions(&steps).is_empty() => Some(LIMITS_FIRST),
+        () if !library_import::questions(&steps, preferences.unit).is_empty() => Some(LIMITS_FIRST),
         () if !library_import::overridden(&steps).is_empty() => Some(SHEETS_FIRST),
         () => None,
     };
     if let Some(why) = unsure.filter(|_| form.sure.is_none()) {
-        return page(&who.0, preferences, why.to_owned(), Some(dry(form.text.as_bytes(), &read, &stands)));
+        return page(&who.0, preferences, why.to_owned(), Some(dry(form.text.as_bytes(), &read, &stands, preferences.unit)));
     }
     for step in steps {
         match step {

@@ -170,7 +170,7 @@ fn one_line(
     }
     let gear = Gear::ALL.iter().find(|(_, id, _)| *id == typed(gear)).map_or(Gear::Neutral, |(gear, ..)| *gear);
     let point = Point { rpm: rpm_value?, oil_temp_c: temp_value?, gear, min_kpa, max_kpa };
-    if let Some(question) = questionable(&point).filter(|_| !sure) {
+    if let Some(question) = questionable(&point, unit).filter(|_| !sure) {
         form_state.wrong(min, format!("{question} If the sheet says so, tick “the sheet says exactly this” and send it once more."));
     }
     Some(point)

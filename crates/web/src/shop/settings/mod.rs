@@ -10,7 +10,7 @@ use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use form::SHOP;
-use velvet_dial_core::schools::schools;
+use velvet_dial_core::methods::methods;
 use velvet_dial_store::{Viewer, accounts};
 
 #[derive(Template)]
@@ -37,7 +37,7 @@ async fn page(
         fields: SHOP.draw(&form_state.unwrap_or_else(|| form::of(&shop)), preferences.unit, |_| Vec::new()),
         learns: shop.learns,
         chosen: shop.ways.len(),
-        questions: schools().len(),
+        questions: methods().len(),
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }

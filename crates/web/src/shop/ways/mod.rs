@@ -6,11 +6,11 @@ use actix_web::HttpResponse;
 use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
-use velvet_dial_core::schools::{School, school, schools};
+use velvet_dial_core::methods::{Method, method, methods};
 use velvet_dial_store::accounts;
 
 struct Question {
-    school: &'static School,
+    method: &'static Method,
     /// The way that this shop goes; empty while it did not say.
     ours: String,
 }
@@ -25,10 +25,10 @@ struct Page {
 /// Shows them.
 async fn show(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResponse, Failure> {
     let shop_context = app.shop_context(&who.0).await?;
-    let question = |school: &'static School| Question { school, ours: shop_context.shop.ways.get(&school.id).cloned().unwrap_or_default() };
+    let question = |method: &'static Method| Question { method, ours: shop_context.shop.ways.get(&method.id).cloned().unwrap_or_default() };
     let page = Page {
         chrome: Chrome::of(&who.0, preferences, "Where mechanics differ".to_owned()).at(Place::Settings),
-        questions: schools().iter().map(question).collect(),
+        questions: methods().iter().map(question).collect(),
     };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
@@ -36,7 +36,7 @@ async fn show(app: web::Data<App>, who: SignedIn, preferences: DisplayPreference
 /// Says which way the shop goes; an empty way leaves the question open again.
 async fn choose(app: web::Data<App>, who: SignedIn, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let text = |name: &str| form.get(name).map_or("", String::as_str);
-    let known = school(text("question")).filter(|school| text("way").is_empty() || school.way(text("way")).is_some());
+    let known = method(text("question")).filter(|method| text("way").is_empty() || method.way(text("way")).is_some());
     let Some(known) = known else { return Err(Failure::Form("This question or way is not on the list.".to_owned())) };
     accounts::choose_way(&app.db, &who.0, &known.id, text("way")).await?;
     app.forget_shop_context(&who.0);

@@ -1,4 +1,4 @@
-//! Questions on which good mechanics differ: each way with why, when and what it risks (`knowledge/schools.toml`). The shop chooses; nothing else goes by the choice.
+//! Questions on which good mechanics differ: each way with why, when and what it risks (`knowledge/methods.toml`). The shop chooses; nothing else goes by the choice.
 use crate::stage::Stage;
 use serde::Deserialize;
 use std::sync::LazyLock;
@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 /// A question.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct School {
+pub struct Method {
     /// Its word.
     pub id: String,
     /// What is asked.
@@ -36,7 +36,7 @@ pub struct Way {
     pub risk: String,
 }
 
-impl School {
+impl Method {
     /// A way of it by its word.
     pub fn way(&self, id: &str) -> Option<&Way> {
         self.ways.iter().find(|way| way.id == id)
@@ -51,27 +51,27 @@ impl School {
 #[derive(Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 struct Table {
-    school: Vec<School>,
+    method: Vec<Method>,
 }
 
 static TABLE: LazyLock<Table> = LazyLock::new(|| {
     // OK because the file is compiled in, and a test reads it.
-    toml::from_str(include_str!("../knowledge/schools.toml")).unwrap_or_default()
+    toml::from_str(include_str!("../knowledge/methods.toml")).unwrap_or_default()
 });
 
 /// Every question.
-pub fn schools() -> &'static [School] {
-    &TABLE.school
+pub fn methods() -> &'static [Method] {
+    &TABLE.method
 }
 
 /// A question by its word.
-pub fn school(id: &str) -> Option<&'static School> {
-    TABLE.school.iter().find(|school| school.id == id)
+pub fn method(id: &str) -> Option<&'static Method> {
+    TABLE.method.iter().find(|method| method.id == id)
 }
 
 /// The questions that a repair of this cause raises.
-pub fn schools_of<'a>(cause: &'a str) -> impl Iterator<Item = &'static School> + 'a {
-    TABLE.school.iter().filter(move |school| school.at.iter().any(|at| at == cause))
+pub fn methods_of<'a>(cause: &'a str) -> impl Iterator<Item = &'static Method> + 'a {
+    TABLE.method.iter().filter(move |method| method.at.iter().any(|at| at == cause))
 }
 
 #[cfg(test)]
@@ -82,15 +82,15 @@ mod tests {
 
     #[test]
     fn every_question_has_two_ways_each_with_its_reasons_and_stands_where_it_belongs() {
-        let ids: HashSet<&str> = schools().iter().map(|school| school.id.as_str()).collect();
-        assert!(ids.len() == schools().len() && ids.len() >= 8);
-        for school in schools() {
-            assert!(school.ways.len() >= 2, "{}", school.id);
+        let ids: HashSet<&str> = methods().iter().map(|method| method.id.as_str()).collect();
+        assert!(ids.len() == methods().len() && ids.len() >= 8);
+        for method in methods() {
+            assert!(method.ways.len() >= 2, "{}", method.id);
             let of_way = |way: &Way| [&way.id, &way.label, &way.why, &way.when, &way.risk].iter().all(|text| !text.trim().is_empty());
-            assert!(school.ways.iter().all(of_way), "{}", school.id);
-            assert!(school.at.iter().all(|cause| knowledge().cause(cause).is_some()), "{}", school.id);
-            assert!(school.stage.is_empty() || Stage::parse(&school.stage).is_some(), "{}", school.id);
-            assert!(school.way("tarot").is_none() && school.ways.iter().all(|way| school.way(&way.id) == Some(way)));
+            assert!(method.ways.iter().all(of_way), "{}", method.id);
+            assert!(method.at.iter().all(|cause| knowledge().cause(cause).is_some()), "{}", method.id);
+            assert!(method.stage.is_empty() || Stage::parse(&method.stage).is_some(), "{}", method.id);
+            assert!(method.way("tarot").is_none() && method.ways.iter().all(|way| method.way(&way.id) == Some(way)));
         }
     }
 }
