@@ -1,5 +1,5 @@
 # What the core says in sentences that are put together when it runs. Each figure comes with its unit, in the units of the person who reads.
-# Texts that belong to one check, cause or repair are in knowledge/*.toml, beside it. How a translation would be made: ARCHITECTURE.md.
+# Texts that belong to one check, cause or repair are in its row of knowledge/*.toml. How a translation would be made: ARCHITECTURE.md.
 
 ## A recorded run
 

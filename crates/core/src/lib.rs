@@ -43,3 +43,4 @@ pub mod thread;
 pub mod trace;
 pub mod trade;
 pub mod unit;
+pub mod vehicle;

@@ -1,7 +1,5 @@
 //! The most that the readings could tell: how often the true cause is named by somebody who knows this very engine as it was when sound, every fault as its maker's
 //! engines have it, and how gauge and thermometer err. Nobody knows as much of an engine that is brought in, so the tracer is held against this and not against all.
-use crate::blind::{Blind, Engine};
-use crate::habit::{HABITS, Habit};
 use crate::score::Tally;
 use crate::{Options, SHOWN_BY_PRESSURE};
 use rand::SeedableRng;
@@ -10,6 +8,7 @@ use rayon::prelude::*;
 use velvet_dial_core::case::Reading;
 use velvet_dial_core::knowledge::{BANDS, Knowledge, Link, knowledge};
 use velvet_dial_core::trace::Posterior;
+use velvet_dial_engines::{Blind, Engine, HABITS, Habit};
 
 /// Engines drawn of each cause, each with a severity of its own.
 const FAULTS: usize = 40;

@@ -1,7 +1,7 @@
 //! How good the tracer is on engines that are not built as it assumes: blind cases, counted honestly.
 //!
-//! Words: the *examiner* draws a healthy engine of another structure ([`rival`], [`stranger`]) by the habit of one of ten makers ([`habit`]), breaks it, reads it with
-//! a real gauge and hands over card, sheet and readings ([`blind`]); the tracer sees nothing else. Three levels of evidence: the four pressures alone; with what was
+//! Words: the *examiner* takes engines of another structure, each broken by a fault that only it knows ([`velvet_dial_engines`]), and hands over card, sheet and
+//! readings; the tracer sees nothing else. Three levels of evidence: the four pressures alone; with what was
 //! told at intake and the checks of minutes; and with what each order asks for until it is good enough. Cases come in two mixes: *equal*, every cause as
 //! often as the other, for how well each is found; and *as they come in*, by the causes' own shares, pairs among them, for whether a stated certainty comes
 //! true, which no tracer can promise on another mix than the one it is told.
@@ -10,25 +10,16 @@
 //! engine on the five of the first kind, and says for each which value the other four would have chosen.
 //!
 //! Everything follows from the seed; the same options give the same figures.
-mod blind;
-mod build;
 mod ceiling;
-mod engine;
-mod habit;
 mod print;
 mod prior_check;
-mod rival;
 mod score;
-mod stranger;
-mod throws;
 
 pub use ceiling::ceiling;
 pub use print::{most, tuning};
 pub use prior_check::{PriorPoint, believed, believes};
 pub use score::{Bin, Calibration, SoundScore, Tally};
 
-use blind::{Blind, Engine, is_true};
-use habit::{HABITS, Habit};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rayon::prelude::*;
@@ -40,6 +31,8 @@ use velvet_dial_core::diagnosis::{Setting, diagnose};
 use velvet_dial_core::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
 use velvet_dial_core::oil;
 use velvet_dial_core::trace::{Assumed, Next, Posterior, Situation, Step, Strategy, Tracer, Until, Walk, pick};
+use velvet_dial_core::vehicle::Vehicle;
+use velvet_dial_engines::{Blind, Engine, HABITS, Habit, is_true};
 
 /// The causes that four pressures can show apart: each moves them in a way of its own on every layout. What needs a part not every engine
 /// has, what acts as one of these does, and what leaves the pressure at the port alone stands in the second table.
@@ -351,9 +344,9 @@ fn ask(know: &'static Knowledge, tracer: &Tracer, blind: &Blind, (rival, equal, 
     let mut orders: [Vec<(&'static str, OrderScore)>; 2] = Default::default();
     let mut end: [Vec<Stated>; 2] = Default::default();
     if !options.unfollowed && (SHOWN_BY_PRESSURE.contains(&id) || !equal) {
-        for ((orders, end), answers) in orders.iter_mut().zip(&mut end).zip(&blind.answers) {
+        for ((orders, end), clear) in orders.iter_mut().zip(&mut end).zip([true, false]) {
             for (name, order, until) in ORDERS {
-                let (score, states) = follow(know, (order, until), &bare.posterior.states, &situation, (blind, answers));
+                let (score, states) = follow(know, (order, until), &bare.posterior.states, &situation, &blind.answering(clear));
                 if name == DEFAULT_ORDER {
                     *end = said(&Posterior::of_states(know, states));
                 }
@@ -394,9 +387,8 @@ fn follow(
     order: (Strategy, Until),
     states: &[f64],
     situation: &Situation,
-    (blind, answers): (&Blind, &[usize]),
+    vehicle: &impl Vehicle,
 ) -> (OrderScore, Vec<f64>) {
-    let truth = know.hypotheses.get(blind.truth);
     // The known pattern of an engine nobody has a history of: its most frequent cause.
     let priors = know.priors(&situation.card.layout);
     let usual = priors.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(cause, _)| cause);
@@ -407,13 +399,13 @@ fn follow(
         let (leader, certain) = match walk.next(order, know, usual) {
             Next::Do(step, way) => {
                 checks += 1;
-                walk.take(know, &step, &way, answer(know, situation, &step, (blind, answers)));
+                walk.take(know, &step, &way, answer(situation, &step, vehicle));
                 continue;
             }
             Next::Certain(cause) => (cause, true),
             Next::Left(cause) => (cause, false),
         };
-        let right = truth.is_some_and(|hypothesis| is_true(hypothesis, leader));
+        let right = vehicle.is_cured_by(leader);
         let (score, end) = first.get_or_insert_with(|| {
             let ended = OrderScore {
                 cases: 1,
@@ -436,12 +428,12 @@ fn follow(
     }
 }
 
-/// What a step would show on a blind case.
-fn answer(know: &Knowledge, situation: &Situation, step: &Step, (blind, answers): (&Blind, &[usize])) -> usize {
+/// What a step would show on a vehicle.
+fn answer(situation: &Situation, step: &Step, vehicle: &impl Vehicle) -> usize {
     match step {
-        Step::Check(check) => know.checks.iter().zip(answers).find(|(known, _)| known.id == *check).map_or(0, |(_, outcome)| *outcome),
+        Step::Check(check) => vehicle.outcome(check),
         Step::Reading(place) => situation.readings.get(*place).map_or(0, |reading| {
-            let kpa = blind.shows_kpa(reading.at.rpm, reading.at.oil_temp_c);
+            let kpa = vehicle.gauge_kpa(reading.at);
             reading.ahead.parts_kpa.iter().filter(|part| kpa > **part).count()
         }),
         Step::Bench(..) => 0,

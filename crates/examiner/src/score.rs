@@ -1,8 +1,8 @@
 //! Counting: how often the true cause stood where, and whether what was stated came true.
-use crate::blind::is_true;
 use serde::Serialize;
 use velvet_dial_core::knowledge::{Hypothesis, Knowledge};
 use velvet_dial_core::trace::Posterior;
+use velvet_dial_engines::is_true;
 
 /// How often the true cause stood where, over some cases.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]

@@ -94,7 +94,7 @@ async fn prepare(how: &Kill, folder: &std::path::Path) -> Done<Vec<i64>> {
     let mut opened = Vec::new();
     for round in 0..how.times {
         let (tag, key) = (format!("KILL {round}"), round.to_string());
-        let opening = Opening { tag: &tag, description: "", engine, complaint: "killed", submit_key: &key, at: None };
+        let opening = Opening { tag: &tag, description: "", engine, complaint: "killed", submit_key: &key, scene: None, at: None };
         opened.push(jobs::open(&db, &viewer, &opening).await?);
     }
     db.close().await?;

@@ -94,7 +94,7 @@ async fn prepare(how: &Rigs, folder: &Path) -> Done<(Vec<i64>, Vec<String>)> {
     let (mut numbers, mut tokens) = (Vec::new(), Vec::new());
     for place in 0..=how.rigs {
         let key = format!("job {place}");
-        let opening = Opening { tag: &key, description: "", engine, complaint: "low", submit_key: &key, at: None };
+        let opening = Opening { tag: &key, description: "", engine, complaint: "low", submit_key: &key, scene: None, at: None };
         let number = jobs::open(&db, &who, &opening).await?;
         let name = format!("rig-{place}");
         let (rig, token) = rigs::pair(&db, &who, &name, None).await?.ok_or("no rig")?;

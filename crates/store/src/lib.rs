@@ -11,6 +11,7 @@ mod entity;
 pub mod jobs;
 pub mod library;
 mod migration;
+pub mod practice;
 mod rights;
 pub mod rigs;
 pub mod seals;

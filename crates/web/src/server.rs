@@ -2,7 +2,7 @@
 use crate::http::span::RequestSpan;
 use crate::http::{Failure, assets, guard, health, pack};
 use crate::state::{App, cores};
-use crate::{account, customer, job, shop};
+use crate::{account, customer, job, practice, shop};
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::web::{self, ServiceConfig, get, head};
@@ -46,6 +46,7 @@ fn all(config: &mut ServiceConfig) {
         .configure(account::routes)
         .configure(customer::routes)
         .configure(shop::routes)
+        .configure(practice::routes)
         .configure(job::routes)
         .default_service(web::to(|| async { Err::<&'static str, _>(Failure::NoPage) }));
 }

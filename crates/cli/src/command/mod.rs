@@ -8,6 +8,7 @@ mod diagnose;
 mod evaluate;
 mod explain;
 mod key;
+mod practice;
 mod rig;
 mod serve;
 mod summaries;
@@ -45,6 +46,8 @@ enum Command {
     Trade,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
     Evaluate(evaluate::Evaluate),
+    /// Draw practice scenes, play five ways to work through them, and print whether each can be proven and how they are marked
+    Practice(practice::Practice),
     /// Make what the board tells of every job anew from the ledgers. Works while the server runs.
     Summaries(summaries::Summaries),
     /// Check that reports are what they were when they were made: ledger, case, text, figures and signature, from the file alone; or a job as the database keeps it.
@@ -82,6 +85,7 @@ pub fn run(cli: Cli) -> ExitCode {
             ExitCode::SUCCESS
         }
         Command::Evaluate(evaluate) => evaluate.run(),
+        Command::Practice(practice) => practice.run(),
         Command::Summaries(summaries) => summaries.run(),
         Command::Verify(verify) => verify.run(),
         Command::Key(key) => key.run(),

@@ -204,12 +204,26 @@ impl<'a> Walk<'a> {
             Strategy::MostUseful => first(best),
             _ => in_order(order, know, &self.states, &self.situation, usual).into_iter().next().map(|single| single.step),
         };
-        let way = |step: &Step| match step {
+        step.and_then(|step| self.way(know, &step).map(|way| Next::Do(step, way))).unwrap_or(Next::Left(leader))
+    }
+
+    /// The moves that lead to a step; none where there is no way to it, or it is a move itself.
+    pub fn way(&self, know: &Knowledge, step: &Step) -> Option<Vec<Move>> {
+        match step {
             Step::Check(check) => know.check(check).and_then(|check| self.situation.way_to_check(check)),
             Step::Reading(place) => self.situation.readings.get(*place).and_then(|reading| self.situation.way_to_reading(reading)),
             Step::Bench(..) => None,
-        };
-        step.and_then(|step| way(&step).map(|way| Next::Do(step, way))).unwrap_or(Next::Left(leader))
+        }
+    }
+
+    /// What can be done from here, the most useful per minute first; a move stands for what is behind it.
+    pub fn proposals(&self, know: &'static Knowledge) -> Vec<Proposal> {
+        proposals(know, &self.states, &self.situation)
+    }
+
+    /// A reading that can be taken.
+    pub fn reading(&self, place: usize) -> Option<&super::bench::Takeable> {
+        self.situation.readings.get(place)
     }
 
     /// How many outcomes a step has.

@@ -15,6 +15,12 @@ pub struct Model {
     pub opened_at: DateTime,
     pub submit_key: String,
     pub closed_at: Option<DateTime>,
+    /// Of a scene of the practice bench: all of it follows from this and its grade.
+    pub scene_seed: Option<i64>,
+    /// Its grade, from 0.
+    pub scene_grade: Option<i16>,
+    /// When it was handed back.
+    pub scene_ended_at: Option<DateTime>,
     #[sea_orm(belongs_to, from = "vehicle_id", to = "id")]
     pub vehicle: BelongsTo<super::vehicle::Entity>,
     #[sea_orm(belongs_to, from = "engine_id", to = "id")]

@@ -23,6 +23,8 @@ pub struct Model {
     /// Where mechanics differ, the way it goes: ways by question, as JSON.
     #[sea_orm(column_type = "Text", nullable)]
     pub ways: Option<String>,
+    /// It is the practice bench of this other shop.
+    pub practice_of: Option<Uuid>,
     #[sea_orm(has_many)]
     pub users: HasMany<super::user::Entity>,
 }

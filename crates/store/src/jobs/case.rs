@@ -190,6 +190,7 @@ impl Job {
                 | Body::Done { .. }
                 | Body::Talked { .. }
                 | Body::Worked { .. }
+                | Body::Sensed { .. }
                 | Body::Withdrawn { .. }
                 | Body::Promised { .. }
                 | Body::FollowUp(_)

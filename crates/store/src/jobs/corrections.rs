@@ -33,7 +33,16 @@ fn job(mut entries: Vec<Entry>) -> Job {
     let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: vec![sheet], revisions: Vec::new() };
     let vehicle = Vehicle { id: Uuid::nil(), tag: String::new(), description: String::new() };
     let opened_at = moment(0);
-    let head = Head { id: Uuid::nil(), number: 1, vehicle, engine: Uuid::nil(), complaint: String::new(), opened_at, closed_at: None };
+    let head = Head {
+        id: Uuid::nil(),
+        number: 1,
+        vehicle,
+        engine: Uuid::nil(),
+        complaint: String::new(),
+        opened_at,
+        closed_at: None,
+        scene: None,
+    };
     let zone = Zone::default();
     Job { head, engine, known_patterns: Vec::new(), memory: None, gauges: Vec::new(), entries, zone, record: None, judged_seq: None }
 }

@@ -240,6 +240,18 @@ pub enum Body {
         /// What came out, in a sentence.
         told: String,
     },
+    /// On the practice bench: a check was done, or the gauge was read, and what it showed was shown.
+    Sensed {
+        /// The check; empty for the gauge.
+        check: String,
+        /// Speed and oil temperature at which the gauge was read, rpm and °C.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        at: Option<(f64, f64)>,
+        /// Minutes, with the way to it.
+        minutes: f64,
+        /// Work and material, in the shop's money.
+        money: f64,
+    },
     /// What was put right.
     Repair(Repair),
     /// The superseded entry no longer holds, and why.
@@ -385,6 +397,7 @@ impl Body {
             Self::Journal { .. } => "journal",
             Self::Measured { .. } => "measured",
             Self::Worked { .. } => "worked",
+            Self::Sensed { .. } => "sensed",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
             Self::Promised { .. } => "promised",
@@ -454,6 +467,7 @@ impl Body {
             | Self::FollowUp(_)
             | Self::CustomerRemoved { .. }
             | Self::Worked { .. }
+            | Self::Sensed { .. }
             | Self::Customer { .. }
             | Self::Withdrawn { .. }
             | Self::Reopened { .. }

@@ -101,6 +101,10 @@ async fn write_once(
     along: Option<&Along<'_>>,
 ) -> Result<Option<(Written, Option<Job>)>, StoreError> {
     let head = own_job(db, viewer, number).await?;
+    // What was handed back is marked, and stays as it is.
+    if head.scene_ended_at.is_some() {
+        return Err(StoreError::Closed);
+    }
     let body = new.body.to_kept(&new.happened).ok_or(StoreError::CannotBeKept)?;
     new.body.in_range()?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();

@@ -75,6 +75,25 @@ pub struct Head {
     pub opened_at: NaiveDateTime,
     /// When it was closed, UTC.
     pub closed_at: Option<NaiveDateTime>,
+    /// It is a scene of the practice bench.
+    pub scene: Option<Scene>,
+}
+
+/// A scene of the practice bench.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Scene {
+    /// All of it follows from this and its grade.
+    pub seed: u64,
+    /// Its grade, from 0.
+    pub grade: u8,
+    /// When it was handed back, UTC.
+    pub ended_at: Option<NaiveDateTime>,
+}
+
+impl Scene {
+    pub(crate) fn of_row(seed: Option<i64>, grade: Option<i16>, ended_at: Option<NaiveDateTime>) -> Option<Self> {
+        Some(Self { seed: seed? as u64, grade: u8::try_from(grade?).ok()?, ended_at })
+    }
 }
 
 /// A whole job.
@@ -241,6 +260,7 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
         complaint: row.complaint,
         opened_at: row.opened_at,
         closed_at: row.closed_at,
+        scene: Scene::of_row(row.scene_seed, row.scene_grade, row.scene_ended_at),
     };
     let zone = viewer.zone.clone();
     let judged_seq = row.summary.take().and_then(|summary| summary.judged_seq);

@@ -20,6 +20,8 @@ pub struct Opening<'a> {
     pub complaint: &'a str,
     /// Key of the form: the same form sent twice opens one job.
     pub submit_key: &'a str,
+    /// Seed and grade, where it is a scene of the practice bench.
+    pub scene: Option<(u64, u8)>,
     /// When; now, but for a job brought in from elsewhere.
     pub at: Option<NaiveDateTime>,
 }
@@ -41,6 +43,9 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
         opened_at: Set(opening.at.unwrap_or_else(now)),
         submit_key: Set(submit_key.clone()),
         closed_at: Set(None),
+        scene_seed: Set(opening.scene.map(|(seed, _)| seed as i64)),
+        scene_grade: Set(opening.scene.map(|(_, grade)| i16::from(grade))),
+        scene_ended_at: Set(None),
     };
     let transaction = db.begin().await?;
     match job::Entity::insert(row).exec_without_returning(&transaction).await {

@@ -1,7 +1,7 @@
 //! A step that adds one column, which may be empty.
-use super::table::drop_column;
+use super::table::{at_or_none, drop_column};
 use sea_orm_migration::prelude::*;
-use sea_orm_migration::schema::{char_len_null, text_null, unsigned_null};
+use sea_orm_migration::schema::{big_integer_null, char_len_null, small_integer_null, text_null, unsigned_null};
 
 pub struct AddedColumn {
     name: &'static str,
@@ -21,6 +21,20 @@ pub const SHOP_WAYS: AddedColumn = AddedColumn { name: "m2026_12_12_shop_ways", 
 
 /// What a sheet says beside its limits, as JSON.
 pub const SHEET_BESIDES: AddedColumn = AddedColumn { name: "m2026_12_12_sheet_besides", table: "sheets", column: || text_null("besides") };
+
+/// A job of the practice bench says which scene it is, and when it was handed back.
+pub const SCENE_SEED: AddedColumn =
+    AddedColumn { name: "m2026_12_14_scene_seed", table: "jobs", column: || big_integer_null("scene_seed") };
+pub const SCENE_GRADE: AddedColumn =
+    AddedColumn { name: "m2026_12_14_scene_grade", table: "jobs", column: || small_integer_null("scene_grade") };
+pub const SCENE_ENDED: AddedColumn =
+    AddedColumn { name: "m2026_12_14_scene_ended_at", table: "jobs", column: || at_or_none("scene_ended_at") };
+/// A shop may be the practice bench of another.
+pub const PRACTICE_OF: AddedColumn = AddedColumn {
+    name: "m2026_12_14_practice_of",
+    table: "shops",
+    column: || ColumnDef::new("practice_of").binary_len(16).null().unique_key().to_owned(),
+};
 
 impl MigrationName for AddedColumn {
     fn name(&self) -> &str {

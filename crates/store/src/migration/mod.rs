@@ -69,6 +69,10 @@ impl MigratorTrait for Migrator {
             Box::new(added_column::SHOP_WAYS),
             Box::new(added_column::SHEET_BESIDES),
             Box::new(drive_not_said::DriveNotSaid),
+            Box::new(added_column::SCENE_SEED),
+            Box::new(added_column::SCENE_GRADE),
+            Box::new(added_column::SCENE_ENDED),
+            Box::new(added_column::PRACTICE_OF),
         ]
     }
 }

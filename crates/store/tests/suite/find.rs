@@ -10,7 +10,7 @@ use velvet_dial_store::{Connection, Viewer, accounts, library};
 use velvet_dial_testkit::fresh_database;
 
 async fn opened(db: &Connection, who: &Viewer, engine: Uuid, tag: &str, complaint: &str) -> i64 {
-    jobs::open(db, who, &Opening { tag, description: "van", engine, complaint, submit_key: tag, at: None }).await.unwrap()
+    jobs::open(db, who, &Opening { tag, description: "van", engine, complaint, submit_key: tag, scene: None, at: None }).await.unwrap()
 }
 
 async fn says(db: &Connection, who: &Viewer, job: i64, body: Body) {

@@ -18,7 +18,7 @@ async fn shop(db: &Connection, name: &str) -> (Viewer, Viewer, uuid::Uuid) {
 }
 
 async fn job(db: &Connection, who: &Viewer, engine: uuid::Uuid) -> i64 {
-    let opening = Opening { tag: "TUG 4", description: "Tug", engine, complaint: HOSTILE, submit_key: "k", at: None };
+    let opening = Opening { tag: "TUG 4", description: "Tug", engine, complaint: HOSTILE, submit_key: "k", scene: None, at: None };
     jobs::open(db, who, &opening).await.unwrap()
 }
 
@@ -89,7 +89,7 @@ async fn another_shop_sees_and_touches_nothing() {
     refused(library::add_sheet(&db, &stranger, engine, &sheet, None).await.map(drop));
     refused(library::revise_sheet(&db, &stranger, engine, &sheet, None).await.map(drop));
     refused(library::change_engine(&db, &stranger, engine, "Mine", &Card::of(2.0, 4, 750.0, "5W-30")).await.map(drop));
-    let opening = Opening { tag: "X", description: "", engine, complaint: "", submit_key: "s", at: None };
+    let opening = Opening { tag: "X", description: "", engine, complaint: "", submit_key: "s", scene: None, at: None };
     refused(jobs::open(&db, &stranger, &opening).await.map(drop));
     assert!(
         jobs::board(&db, &stranger, &jobs::Sieve::default(), 0, 100).await.unwrap()
@@ -191,7 +191,7 @@ async fn a_capture_is_kept_byte_for_byte_and_known_again_on_another_job() {
     let bytes: Vec<u8> = (0..3_000_000u32).map(|i| (i % 251) as u8).collect();
     let id = jobs::add_capture(&db, &one, number, HOSTILE, &bytes).await.unwrap();
     assert_eq!(jobs::add_capture(&db, &one, number, "again.csv", &bytes).await.unwrap(), id);
-    let opening = Opening { tag: "TUG 5", description: "", engine, complaint: "x", submit_key: "k2", at: None };
+    let opening = Opening { tag: "TUG 5", description: "", engine, complaint: "x", submit_key: "k2", scene: None, at: None };
     let other = jobs::open(&db, &one, &opening).await.unwrap();
     jobs::add_capture(&db, &one, other, "copied.csv", &bytes).await.unwrap();
     let (file, mapping) = jobs::capture_head(&db, &one, number, id).await.unwrap();
@@ -288,7 +288,7 @@ async fn the_board_shows_every_open_job_in_as_many_queries_for_one_as_for_many()
     let mut numbers = Vec::new();
     for place in 0..7 {
         let (tag, key) = (format!("TUG {place}"), format!("k{place}"));
-        let opening = Opening { tag: &tag, description: "Tug", engine, complaint: "low", submit_key: &key, at: None };
+        let opening = Opening { tag: &tag, description: "Tug", engine, complaint: "low", submit_key: &key, scene: None, at: None };
         numbers.push(jobs::open(&db, &one, &opening).await.unwrap());
     }
     let say = |number: i64, body: Body, supersedes, key: &'static str| {

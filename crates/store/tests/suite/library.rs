@@ -222,7 +222,7 @@ async fn known_patterns_and_pages_belong_to_their_family_their_sheet_and_their_s
     let mut jobs = Vec::new();
     for (who, engine, family) in [(&alpha, "one", family("Skua")), (&alpha, "two", family("Tern")), (&beta, "one", family("Skua"))] {
         let engine = library::add_engine(&db, who, engine, &family).await.unwrap().unwrap();
-        let opening = Opening { tag: "T 1", description: "", engine, complaint: "lamp", submit_key: "k", at: None };
+        let opening = Opening { tag: "T 1", description: "", engine, complaint: "lamp", submit_key: "k", scene: None, at: None };
         // Of one vehicle only one job is open.
         let opening = Opening { tag: if jobs.len() == 1 { "T 2" } else { "T 1" }, ..opening };
         jobs.push((who, engine, jobs::open(&db, who, &opening).await.unwrap()));

@@ -29,7 +29,7 @@ async fn bay() -> Bay {
     let engine = library::add_engine(&db, &one, "Quayside", &Card::of(2.0, 4, 750.0, "5W-30")).await.unwrap().unwrap();
     let gauge = library::add_gauge(&db, &one, "green", &Instrument::default()).await.unwrap().unwrap();
     let open = async |tag: &str| {
-        let opening = Opening { tag, description: "", engine, complaint: "low", submit_key: tag, at: None };
+        let opening = Opening { tag, description: "", engine, complaint: "low", submit_key: tag, scene: None, at: None };
         jobs::open(&db, &one, &opening).await.unwrap()
     };
     let jobs = [open("TUG 4").await, open("TUG 5").await];

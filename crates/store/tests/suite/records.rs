@@ -32,7 +32,7 @@ fn sheet(source: &str, from: &str, min: f64) -> Sheet {
 }
 
 async fn open(db: &Connection, who: &Viewer, engine: uuid::Uuid, tag: &str) -> i64 {
-    let opening = Opening { tag, description: "Tug", engine, complaint: "low", submit_key: tag, at: None };
+    let opening = Opening { tag, description: "Tug", engine, complaint: "low", submit_key: tag, scene: None, at: None };
     jobs::open(db, who, &opening).await.unwrap()
 }
 
@@ -141,7 +141,7 @@ async fn of_two_sheets_of_one_day_the_later_counts_and_the_day_is_the_shops() {
     library::revise_sheet(&db, &one, engine, &sheet("rev B", "2026-05-02", 80.0), None).await.unwrap();
     // 14:00 UTC on the first of May is the second in the far east, and still the first in the far west.
     let at = Some("2026-05-01T14:00:00".parse().unwrap());
-    let opening = Opening { tag: "TUG 4", description: "", engine, complaint: "low", submit_key: "k", at };
+    let opening = Opening { tag: "TUG 4", description: "", engine, complaint: "low", submit_key: "k", scene: None, at };
     let number = jobs::open(&db, &one, &opening).await.unwrap();
     for (zone, source) in [("UTC", "rev A again"), ("Pacific/Auckland", "rev B"), ("America/Anchorage", "rev A again")] {
         let says = accounts::Shop { name: "alpha".into(), zone: Zone::named(zone).unwrap(), ..accounts::Shop::default() };

@@ -32,7 +32,7 @@ async fn bay() -> Bay {
     };
     let wide = library::add_gauge(&db, &one, "wide", &gauge(1600.0, 2.5, 50.0)).await.unwrap().unwrap();
     let fine = library::add_gauge(&db, &one, "fine", &gauge(250.0, 1.0, 5.0)).await.unwrap().unwrap();
-    let opening = Opening { tag: "TUG 4", description: "", engine, complaint: "low", submit_key: "k", at: None };
+    let opening = Opening { tag: "TUG 4", description: "", engine, complaint: "low", submit_key: "k", scene: None, at: None };
     let job = jobs::open(&db, &one, &opening).await.unwrap();
     Bay { db, one, two, wide, fine, job }
 }

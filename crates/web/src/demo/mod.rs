@@ -121,6 +121,7 @@ async fn load(db: &Connection, shop: &Shop, keys: Option<&Keys>) -> Result<(), D
             engine: *engines.get(job.engine.as_str()).ok_or_else(|| missing(&job.engine))?,
             complaint: &job.complaint,
             submit_key: &key,
+            scene: None,
             at: Some(at),
         };
         let number = jobs::open(db, &anyone, &opening).await?;

@@ -20,7 +20,7 @@ use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Body, Entry, File, Happened, Job, Write, Written};
-use velvet_dial_store::{StoreError, Viewer, rigs};
+use velvet_dial_store::{StoreError, Viewer, practice, rigs};
 
 /// The asker at a job.
 pub struct JobContext {
@@ -44,6 +44,8 @@ impl FromRequest for JobContext {
             let (Some(app), Some(number), Ok(preferences)) = (app, number, preferences) else {
                 return Err(Failure::NoPage);
             };
+            // A scene of the practice bench is at home in the bench's own shop.
+            let viewer = practice::viewer_of_job(&app.db, &viewer, number).await?;
             Ok(Self { app, viewer, preferences, number })
         })
     }

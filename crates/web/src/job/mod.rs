@@ -2,6 +2,7 @@
 //!
 //! An act has one shape: extract, load, check what was typed, write one entry, show the screen again.
 mod assess;
+pub(crate) mod bench;
 mod cards;
 mod check;
 mod compare;
@@ -73,6 +74,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(report::routes)
         .configure(intake::routes)
         .configure(check::routes)
+        .configure(bench::routes)
         .configure(happened::routes)
         .configure(photo::routes)
         .configure(notes::routes)

@@ -117,8 +117,16 @@ mod tests {
         let vehicle = Vehicle { id: Uuid::nil(), tag: String::new(), description: String::new() };
         let card = Card::of(2.0, 4, 750.0, "5W-30");
         let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: Vec::new(), revisions: Vec::new() };
-        let head =
-            Head { id: Uuid::nil(), number: 1, vehicle, engine: Uuid::nil(), complaint: String::new(), opened_at: at, closed_at: None };
+        let head = Head {
+            id: Uuid::nil(),
+            number: 1,
+            vehicle,
+            engine: Uuid::nil(),
+            complaint: String::new(),
+            opened_at: at,
+            closed_at: None,
+            scene: None,
+        };
         Job {
             head,
             engine,

@@ -14,13 +14,14 @@ pub enum Place {
     Loggers,
     Calculators,
     Experience,
+    Practice,
     Settings,
     Help,
 }
 
 impl Place {
     /// In the order of the navigation, with address and label.
-    const ALL: [(Self, &'static str, &'static str); 9] = [
+    const ALL: [(Self, &'static str, &'static str); 10] = [
         (Self::Board, "/", "Board"),
         (Self::NewJob, "/jobs/new", "New job"),
         (Self::Engines, "/library", "Engines"),
@@ -28,6 +29,7 @@ impl Place {
         (Self::Loggers, "/rigs", "Data loggers"),
         (Self::Calculators, "/calculators", "Calculators"),
         (Self::Experience, "/learnt", "Experience"),
+        (Self::Practice, "/practice", "Practice"),
         (Self::Settings, "/settings", "Settings"),
         (Self::Help, "/help", "Help"),
     ];

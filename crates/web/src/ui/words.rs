@@ -116,6 +116,8 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Journal { said } => journal_said(said),
         Body::Measured { figure: measured } => measured_said(measured),
         Body::Worked { told, .. } => told.clone(),
+        Body::Sensed { at: Some((rpm, oil)), .. } => format!("On the bench: gauge looked at, {rpm:.0} rpm, {}", unit.temp(*oil)),
+        Body::Sensed { check, .. } => format!("On the bench: {}", know.check(check).map_or(check.as_str(), |check| check.ask.as_str())),
         Body::JobDetails(details) => {
             let vehicle = if details.description.is_empty() { String::new() } else { format!(", {}", details.description) };
             format!("Job details: {}{vehicle}; {}; “{}”", details.tag, details.engine_name, details.complaint)

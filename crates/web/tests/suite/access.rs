@@ -26,6 +26,7 @@ async fn no_screen_shuts_anybody_out_by_day_or_night_on_its_side_or_upright() {
         "/library/file",
         "/gauges",
         "/rigs",
+        "/practice",
         "/thread",
         "/calculators",
         "/calculators/gauge",

@@ -201,7 +201,8 @@ async fn the_shop_learns_what_is_known_and_unlearns_what_came_back() {
     };
     let before = counted().await;
     let opened = async |complaint: &str| {
-        let opening = Opening { tag: "NURSE 9", description: "", engine: engine.id, complaint, submit_key: complaint, at: None };
+        let opening =
+            Opening { tag: "NURSE 9", description: "", engine: engine.id, complaint, submit_key: complaint, scene: None, at: None };
         jobs::open(&db, &who, &opening).await.unwrap()
     };
     let first = opened("Lamp at idle").await;

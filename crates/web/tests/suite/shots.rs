@@ -62,7 +62,6 @@ async fn every_main_view() {
         ("run", "/jobs/9/run"),
         ("compare-undecided", "/jobs/7/compare"),
         ("trace", "/jobs/9/trace"),
-        ("too-high", "/jobs/6/compare"),
         ("open-up", "/jobs/9/open-up"),
         ("bearing-map", "/jobs/5/open-up#journal"),
         ("put-right", "/jobs/6/put-right"),
@@ -81,6 +80,14 @@ async fn every_main_view() {
     press("//a[contains(@href, '/captures/')]").await;
     driver.query(By::XPath("//h2[contains(., 'teady readings found')]")).first().await.unwrap();
     driver.screenshot(&folder.join("capture.png")).await.unwrap();
+    driver.goto(format!("{base}/practice")).await.unwrap();
+    press("//button[@name='grade'][@value='0']").await;
+    driver.query(By::Css("#bench")).first().await.unwrap();
+    let at = driver.current_url().await.unwrap().to_string();
+    driver.goto(at.replace("/intake", "/run")).await.unwrap();
+    press("//button[contains(., 'look at the gauge')]").await;
+    driver.query(By::Css(".bench-dial")).first().await.unwrap();
+    driver.screenshot(&folder.join("practice.png")).await.unwrap();
     // The rig warms up while the others are taken; then hot idle stands.
     driver.goto(format!("{base}/jobs/10/run")).await.unwrap();
     press("//button[contains(., 'Start')]").await;

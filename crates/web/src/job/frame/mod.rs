@@ -6,6 +6,7 @@ pub use stations::Station;
 pub use suspects::{Suspects, grouped, known, moved, raised};
 
 use super::assess::Assessed;
+use super::bench::{self, Bench};
 use super::cards;
 use super::lines::{self, Line};
 use super::live::stopped::{self, Banner};
@@ -61,6 +62,15 @@ pub struct PageFrame {
     pub closed: bool,
     /// The point of the run that was chosen.
     pub point: Option<String>,
+    /// The practice bench, where the job is a scene of it.
+    pub bench: Option<Bench>,
+}
+
+impl PageFrame {
+    /// What a check showed can be entered: on the practice bench once it was done.
+    pub fn may_answer(&self, check: &str) -> bool {
+        self.bench.as_ref().is_none_or(|bench| bench.sensed(check).is_some())
+    }
 }
 
 /// A step after the next one.
@@ -167,6 +177,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         subjects,
         noting,
         closed: job.closed(),
+        bench: bench::bench(job, unit),
         point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),
     }
 }

@@ -24,6 +24,7 @@ use velvet_dial_core::limits::Decision;
 use velvet_dial_core::opened::{self, SourceIs};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, File, Found, Job};
+use velvet_dial_store::practice;
 
 /// What it was, asked as it is closed.
 static CLOSING: Form = Form {
@@ -40,6 +41,11 @@ static CLOSING: Form = Form {
 /// Closes the job with what it was and shows its report; a job closed already stays so. What comes without the questions, as from a program, is taken as unsaid.
 pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
+    // A scene is not closed and signed but handed back and marked.
+    if context.job().await?.head.scene.is_some() {
+        practice::hand_back(&context.app.db, &context.viewer, context.number).await?;
+        return Ok(context.to(&format!("/practice/{}", context.number)));
+    }
     let mut typed = Read::of(&CLOSING, &form, context.preferences.unit);
     let (took_min, known, source) = (typed.number("took"), typed.choice("known", Known::ALL), typed.choice("source", SourceIs::ALL));
     let without_proof = typed.text("without_proof");

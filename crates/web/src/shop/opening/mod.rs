@@ -89,7 +89,7 @@ pub async fn open(
         return page(&app, &who.0, preferences, typed.form_state, StatusCode::UNPROCESSABLE_ENTITY).await;
     };
     let submit_key = form.get("key").map_or("", String::as_str);
-    let opening = jobs::Opening { tag: &tag, description: &description, engine, complaint: &complaint, submit_key, at: None };
+    let opening = jobs::Opening { tag: &tag, description: &description, engine, complaint: &complaint, submit_key, scene: None, at: None };
     let number = jobs::open(&app.db, &who.0, &opening).await?;
     Ok(taken(FORM.name, &format!("/jobs/{number}/intake")))
 }

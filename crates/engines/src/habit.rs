@@ -4,7 +4,7 @@ use velvet_dial_core::circuit::Burns;
 
 /// How a relief valve opens with a habit; the range is its rise from cracking to full flow, as a share of cracking.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) enum ReliefHabit {
+pub enum ReliefHabit {
     Slot(f64, f64),
     Poppet(f64, f64),
     Soft(f64, f64),
@@ -12,7 +12,7 @@ pub(crate) enum ReliefHabit {
 
 /// Of what an engine is computed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Build {
+pub enum Build {
     /// [`crate::rival::Rival`].
     Segments,
     /// [`crate::stranger::Stranger`].
@@ -21,7 +21,7 @@ pub(crate) enum Build {
 
 /// A maker's habit. Ranges are drawn evenly, sizes evenly in the logarithm.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Habit {
+pub struct Habit {
     pub name: &'static str,
     /// What is tuned may be tuned on it; its figures are not those that count.
     pub tuned_on: bool,
@@ -109,7 +109,7 @@ const USUAL: Habit = Habit {
 };
 
 /// The ten.
-pub(crate) const HABITS: [Habit; 10] = [
+pub const HABITS: [Habit; 10] = [
     Habit {
         name: "soft slots",
         tuned_on: true,

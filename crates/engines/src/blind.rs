@@ -5,15 +5,16 @@ use crate::habit::Habit;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use velvet_dial_core::case::{Case, FORMAT, Reading};
-use velvet_dial_core::circuit::{Fault, Layout};
+use velvet_dial_core::circuit::{Fault, Layout, Working};
 use velvet_dial_core::instrument::{Instrument, Kind};
-use velvet_dial_core::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs};
+use velvet_dial_core::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs, knowledge};
 use velvet_dial_core::strip_down::StripDown;
 use velvet_dial_core::trace::pick;
+use velvet_dial_core::vehicle::Vehicle;
 
 /// An engine with its four points of the run: cold idle, hot idle, two held speeds.
 #[derive(Debug, Clone)]
-pub(crate) struct Engine {
+pub struct Engine {
     made: Made,
     points: [(f64, f64); 4],
     /// Which of them are read, and whether hot idle is read again at the end.
@@ -25,10 +26,12 @@ pub(crate) struct Engine {
 
 /// A case and its secret.
 #[derive(Debug, Clone)]
-pub(crate) struct Blind {
+pub struct Blind {
     pub case: Case,
     /// The hypothesis it was drawn from, by index.
     pub truth: usize,
+    /// The same with how bad it is: a state of the knowledge.
+    pub state: usize,
     /// What every check would answer, by check: as the fault shows it, and as the tables have it.
     pub answers: [Vec<usize>; 2],
     /// What was told at intake.
@@ -36,6 +39,8 @@ pub(crate) struct Blind {
     /// A hot reading is under the sheet's least, in truth.
     pub below: bool,
     engine: Box<dyn Built>,
+    /// The same engine before it was broken.
+    sound: Box<dyn Built>,
     lies: Lies,
 }
 
@@ -48,9 +53,54 @@ struct Lies {
 }
 
 impl Blind {
+    /// The vehicle that answers: clearly, as its fault shows it, or as the tables have it, in which sound parts are mistaken and broken ones missed.
+    pub fn answering(&self, clear: bool) -> Answering<'_> {
+        Answering { blind: self, clear }
+    }
+
+    /// The same engine read with a gauge that is off: so much at rest, and so much in its slope.
+    pub fn with_gauge_off(mut self, offset_kpa: f64, slope: f64) -> Self {
+        self.lies = Lies { offset_kpa, slope, ..self.lies };
+        self
+    }
+
+    /// What a perfect gauge would show, broken and as it was before, kPa.
+    pub fn true_kpa(&self, at: Working) -> [f64; 2] {
+        [&self.engine, &self.sound].map(|engine| port_kpa(&**engine, self.case.engine.layout.port, at.rpm, at.oil_temp_c))
+    }
+
+    /// What the gauge shows once the fault is repaired, kPa.
+    pub fn repaired_kpa(&self, at: Working) -> f64 {
+        let [_, sound] = self.true_kpa(at);
+        self.lies.shown(sound)
+    }
+
     /// What this engine's gauge would show at another point.
     pub fn shows_kpa(&self, rpm: f64, temp_c: f64) -> f64 {
         self.lies.shown(port_kpa(&*self.engine, self.case.engine.layout.port, rpm, temp_c))
+    }
+}
+
+/// A blind case that answers, in one of its two manners.
+#[derive(Debug, Clone, Copy)]
+pub struct Answering<'a> {
+    blind: &'a Blind,
+    clear: bool,
+}
+
+impl Vehicle for Answering<'_> {
+    fn gauge_kpa(&self, at: Working) -> f64 {
+        self.blind.shows_kpa(at.rpm, at.oil_temp_c)
+    }
+
+    fn outcome(&self, check: &str) -> usize {
+        let [clear, tables] = &self.blind.answers;
+        let answers = if self.clear { clear } else { tables };
+        knowledge().checks.iter().zip(answers).find(|(known, _)| known.id == check).map_or(0, |(_, outcome)| *outcome)
+    }
+
+    fn is_cured_by(&self, cause: usize) -> bool {
+        knowledge().hypotheses.get(self.blind.truth).is_some_and(|hypothesis| is_true(hypothesis, cause))
     }
 }
 
@@ -61,7 +111,7 @@ impl Lies {
 }
 
 /// Share of wrong answers on top of what the checks themselves miss.
-pub(crate) const WRONG: f64 = 0.05;
+pub const WRONG: f64 = 0.05;
 /// Share of findings that are overlooked where answers are as the tables have them: the part is taken for a sound one.
 const OVERLOOKED: f64 = 0.1;
 /// Share of the runs without a probe, and how far the oil lags what is then estimated, K.
@@ -169,7 +219,17 @@ impl Engine {
                 let answers = [true, false]
                     .map(|clear| know.checks.iter().enumerate().map(|(index, check)| answer(check, index, state, clear, rng)).collect());
                 let below = points.iter().zip(true_kpa).any(|((rpm, temp), kpa)| *temp > 60.0 && kpa < self.least_kpa(*rpm));
-                return Some(Blind { case, truth, answers, told: told(know, state, rng), below, engine, lies });
+                return Some(Blind {
+                    case,
+                    truth,
+                    state,
+                    answers,
+                    told: told(know, state, rng),
+                    below,
+                    engine,
+                    sound: self.made.engine.clone(),
+                    lies,
+                });
             }
         }
         None
@@ -257,7 +317,7 @@ fn told(know: &Knowledge, state: usize, rng: &mut ChaCha8Rng) -> Vec<String> {
 }
 
 /// True when a cause counts as the true one of a hypothesis: what came first of a linked pair, either of two that met.
-pub(crate) fn is_true(hypothesis: &Hypothesis, cause: usize) -> bool {
+pub fn is_true(hypothesis: &Hypothesis, cause: usize) -> bool {
     match hypothesis.link {
         Link::Together => hypothesis.holds(cause),
         _ => hypothesis.first == cause,

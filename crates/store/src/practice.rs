@@ -1,0 +1,157 @@
+//! The practice bench of a shop: a shop of its own beside it, so that no scene gets onto the board, into search, learning, figures or exports of the real one. People
+//! stay who they are: whoever belongs to the shop is at home at its bench. Job numbers are the database's, so a scene's address is no job's.
+use crate::entity::{entry, job, shop, user, vehicle};
+use crate::jobs::{Body, Opening, Scene, Write};
+use crate::{Connection, StoreError, Viewer, jobs, library, now};
+use chrono::NaiveDateTime;
+use sea_orm::ActiveValue::Set;
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect};
+use uuid::Uuid;
+use velvet_dial_core::case::Case;
+
+/// A scene in the list.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Row {
+    /// Number of its job.
+    pub number: i64,
+    /// Plate.
+    pub tag: String,
+    /// What the customer says.
+    pub complaint: String,
+    /// Who began it.
+    pub who: String,
+    /// When, UTC.
+    pub began_at: NaiveDateTime,
+    /// Which scene it is.
+    pub scene: Scene,
+    /// Entries in its history.
+    pub entries: u64,
+}
+
+/// Most scenes in the list.
+const LISTED: u64 = 60;
+
+async fn row_of_bench(db: &Connection, viewer: &Viewer) -> Result<Option<shop::Model>, StoreError> {
+    Ok(shop::Entity::find().filter(shop::Column::PracticeOf.eq(viewer.shop)).one(db).await?)
+}
+
+/// The same person at the bench of their shop; the bench is set up when it is first asked for.
+pub async fn at_the_bench(db: &Connection, viewer: &Viewer) -> Result<Viewer, StoreError> {
+    let at = |bench: &shop::Model| Viewer { shop: bench.id, ..viewer.clone() };
+    if let Some(bench) = row_of_bench(db, viewer).await? {
+        return Ok(at(&bench));
+    }
+    let own = shop::Entity::find_by_id(viewer.shop).one(db).await?.ok_or(StoreError::NotFound)?;
+    let bench = shop::ActiveModel {
+        id: Set(Uuid::now_v7()),
+        name: Set("Practice bench".to_owned()),
+        zone: Set(own.zone),
+        opens_min: Set(own.opens_min),
+        closes_min: Set(own.closes_min),
+        labour_rate: Set(own.labour_rate),
+        money: Set(own.money),
+        saturdays: Set(own.saturdays),
+        learns: Set(Some(false)),
+        practice_of: Set(Some(viewer.shop)),
+        ..Default::default()
+    };
+    match bench.insert(db).await {
+        Ok(bench) => Ok(at(&bench)),
+        // Somebody of the shop was quicker.
+        Err(error) if crate::stands_already(&error) => row_of_bench(db, viewer).await?.as_ref().map(at).ok_or(StoreError::NotFound),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// The viewer of a job: at the bench where the job is a scene of their shop's bench, else as they are.
+pub async fn viewer_of_job(db: &Connection, viewer: &Viewer, number: i64) -> Result<Viewer, StoreError> {
+    let whose = job::Entity::find().select_only().column(job::Column::ShopId).filter(job::Column::Number.eq(number));
+    let shop: Option<Uuid> = whose.into_tuple().one(db).await?;
+    match shop.filter(|shop| *shop != viewer.shop) {
+        Some(other) if row_of_bench(db, viewer).await?.is_some_and(|bench| bench.id == other) => {
+            Ok(Viewer { shop: other, ..viewer.clone() })
+        }
+        _ => Ok(viewer.clone()),
+    }
+}
+
+/// What a scene is begun with.
+#[derive(Debug)]
+pub struct Begin<'a> {
+    /// Seed and grade.
+    pub scene: (u64, u8),
+    /// Plate, vehicle, what the customer says.
+    pub words: (&'a str, &'a str, &'a str),
+    /// Card, sheet, gauge and what was reported.
+    pub brief: &'a Case,
+    /// Key of the form.
+    pub key: &'a str,
+}
+
+/// Begins a scene at the bench; the number of its job.
+pub async fn begin(db: &Connection, bench: &Viewer, begin: &Begin<'_>) -> Result<i64, StoreError> {
+    let (seed, grade) = begin.scene;
+    let (tag, description, complaint) = begin.words;
+    // The name says nothing of the scene, and is the form's: the same form once more finds what it began.
+    let name = format!("Practice engine {}", begin.key.chars().take(8).collect::<String>());
+    let engine = match library::add_engine_with(db, bench, (&name, &begin.brief.engine), begin.brief.spec.as_ref()).await? {
+        Some(engine) => engine,
+        None => {
+            let known = library::engine_names(db, bench).await?.into_iter().find(|known| known.name == name).ok_or(StoreError::NotFound)?;
+            let begun = job::Entity::find().filter(job::Column::EngineId.eq(known.id)).one(db).await?;
+            if let Some(begun) = begun {
+                return Ok(begun.number);
+            }
+            known.id
+        }
+    };
+    for gauge in begin.brief.instruments.values() {
+        if !library::gauges(db, bench).await?.iter().any(|known| known.gauge == *gauge) {
+            let count = library::gauges(db, bench).await?.len() + 1;
+            library::add_gauge(db, bench, &format!("Bench gauge {count}"), gauge).await?;
+        }
+    }
+    let opening = Opening { tag, description, engine, complaint, submit_key: begin.key, scene: Some((seed, grade)), at: None };
+    let number = jobs::open(db, bench, &opening).await?;
+    for circumstance in &begin.brief.circumstances {
+        let body = Body::Circumstance { circumstance: circumstance.clone(), told: true };
+        jobs::write(db, bench, number, &Write::of(body, &format!("{}-{circumstance}", begin.key))).await?;
+    }
+    Ok(number)
+}
+
+/// The scenes of the bench, the newest first.
+pub async fn scenes(db: &Connection, bench: &Viewer) -> Result<Vec<Row>, StoreError> {
+    let rows = job::Entity::find()
+        .filter(job::Column::ShopId.eq(bench.shop))
+        .order_by_desc(job::Column::Number)
+        .limit(LISTED)
+        .find_also_related(vehicle::Entity)
+        .all(db)
+        .await?;
+    let mut scenes = Vec::with_capacity(rows.len());
+    for (row, vehicle) in rows {
+        let Some(scene) = Scene::of_row(row.scene_seed, row.scene_grade, row.scene_ended_at) else { continue };
+        let who = user::Entity::find_by_id(row.opened_by).one(db).await?;
+        scenes.push(Row {
+            number: row.number,
+            tag: vehicle.map(|vehicle| vehicle.tag).unwrap_or_default(),
+            complaint: row.complaint,
+            who: who.map(|who| who.shown_name).unwrap_or_default(),
+            began_at: row.opened_at,
+            scene,
+            entries: entry::Entity::find().filter(entry::Column::JobId.eq(row.id)).count(db).await?,
+        });
+    }
+    Ok(scenes)
+}
+
+/// Hands a scene back: its marks are shown from now on, and nothing more is asked of it.
+pub async fn hand_back(db: &Connection, bench: &Viewer, number: i64) -> Result<(), StoreError> {
+    let row = jobs::own_job(db, bench, number).await?;
+    if row.scene_seed.is_none() || row.scene_ended_at.is_some() {
+        return Ok(());
+    }
+    job::ActiveModel { id: Set(row.id), scene_ended_at: Set(Some(now())), ..Default::default() }.update(db).await?;
+    Ok(())
+}
