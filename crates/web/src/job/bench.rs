@@ -53,10 +53,10 @@ impl Bench {
 }
 
 /// Scenes by seed and grade.
-type Drawn = moka::sync::Cache<(u64, u8), Option<Arc<Scene>>>;
+type SceneCache = moka::sync::Cache<(u64, u8), Option<Arc<Scene>>>;
 
 /// Scenes that were drawn lately: each follows from its seed, and is drawn again when it is not here.
-static SCENES: LazyLock<Drawn> = LazyLock::new(|| moka::sync::Cache::new(256));
+static SCENES: LazyLock<SceneCache> = LazyLock::new(|| moka::sync::Cache::new(256));
 /// Oil temperature of a hot engine in the form where there is no sheet, °C.
 const HOT_C: f64 = 95.0;
 
@@ -90,6 +90,12 @@ pub fn spent(job: &Job) -> (f64, f64) {
     })
 }
 
+/// Whether a check was done, and since the last repair where there was one.
+pub fn was_done(job: &Job, check: &str) -> bool {
+    let since = job.entries.iter().rev().take_while(|entry| !matches!(entry.body, Body::Repair(_)));
+    since.into_iter().any(|entry| matches!(&entry.body, Body::Sensed { check: done, at: None, .. } if done == check))
+}
+
 /// The bench of a job; none where it is a real one.
 pub fn bench(job: &Job, unit: Units) -> Option<Bench> {
     let scene = scene(job)?;
@@ -105,7 +111,7 @@ pub fn bench(job: &Job, unit: Units) -> Option<Bench> {
             Body::Sensed { at: Some((rpm, oil_temp_c)), .. } => {
                 let at = Working { rpm: *rpm, oil_temp_c: *oil_temp_c };
                 let kpa = scene.gauge_after_kpa(at, &repaired(job, entry.seq));
-                let card = job.gauges.first().map(|gauge| gauge.gauge.clone()).unwrap_or_default();
+                let card = scene.brief().instruments.into_values().next().unwrap_or_default();
                 gauge = Some(Dial { at: format!("{rpm:.0} rpm, oil at {}", unit.temp(*oil_temp_c)), svg: dial(&card, kpa) });
             }
             // After a repair each check is done anew.

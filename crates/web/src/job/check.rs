@@ -1,6 +1,6 @@
 //! Takes the outcome of a check, from any stage.
 use crate::http::Failure;
-use crate::job::{JobContext, Sent};
+use crate::job::{JobContext, Sent, bench};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, post};
 use serde::Deserialize;
@@ -42,6 +42,10 @@ pub async fn answer(context: JobContext, form: web::Form<Outcome>) -> Result<Htt
     let put_off = PUT_OFF.iter().find(|(word, ..)| *word == form.outcome).map(|(_, cannot)| *cannot);
     if !check.is_some_and(|check| put_off.is_some() || check.outcome(&form.outcome).is_some()) {
         return Err(Failure::Form("this check or result is not on the list".to_owned()));
+    }
+    // On the practice bench nobody enters what they have not looked at.
+    if context.at_bench && put_off.is_none() && !form.correct && !bench::was_done(&context.job().await?, &form.check) {
+        return Err(Failure::Form("on the practice bench a check is done before its result is entered".to_owned()));
     }
     let mut sent = Sent { key: &form.key, seen: &form.seen, supersedes: &form.supersedes, waited: &form.waited };
     // Most jobs are not repaired yet: for them the job is not loaded.

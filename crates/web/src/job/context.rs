@@ -28,6 +28,8 @@ pub struct JobContext {
     pub viewer: Viewer,
     pub preferences: DisplayPreferences,
     pub number: i64,
+    /// It is a scene of the practice bench.
+    pub at_bench: bool,
 }
 
 impl FromRequest for JobContext {
@@ -45,8 +47,10 @@ impl FromRequest for JobContext {
                 return Err(Failure::NoPage);
             };
             // A scene of the practice bench is at home in the bench's own shop.
+            let home = viewer.shop;
             let viewer = practice::viewer_of_job(&app.db, &viewer, number).await?;
-            Ok(Self { app, viewer, preferences, number })
+            let at_bench = viewer.shop != home;
+            Ok(Self { app, viewer, preferences, number, at_bench })
         })
     }
 }

@@ -43,7 +43,7 @@ pub struct PressureRow {
 }
 
 /// Everything about a scene that was handed back.
-pub struct Told {
+pub struct MarkedScene {
     pub number: i64,
     pub grade: &'static str,
     pub total: String,
@@ -66,7 +66,7 @@ pub struct Told {
 #[template(path = "practice/marked.html")]
 pub struct Page {
     pub chrome: Chrome,
-    pub told: Told,
+    pub told: MarkedScene,
 }
 
 /// The job as it stood before an entry, judged.
@@ -206,7 +206,7 @@ fn verdict(played: &Played) -> String {
 }
 
 /// Everything about a scene that was handed back; none where its scene cannot be drawn any more.
-pub fn marked(job: &Job, unit: Units) -> Option<Told> {
+pub fn marked(job: &Job, unit: Units) -> Option<MarkedScene> {
     let scene = bench::scene(job)?;
     let case = job.case();
     let tracer = Tracer::new(&case.engine, &spec_points(&case)).ok()?;
@@ -228,7 +228,7 @@ pub fn marked(job: &Job, unit: Units) -> Option<Told> {
         PressureRow { at: format!("{:.0} rpm, {}", reading.rpm, unit.temp(reading.oil_temp_c)), sound: kpa(sound), was: kpa(was) }
     });
     let (minutes, money) = bench::spent(job);
-    Some(Told {
+    Some(MarkedScene {
         number: job.head.number,
         grade: scene.grade.label(),
         total: format!("{:.0}", marks.total()),

@@ -82,6 +82,8 @@ async fn a_scene_is_solved_on_the_screens_of_a_job_and_marked_for_its_proof() {
         assert!(page.contains("Practice.") && !page.contains("class=\"sensed\""), "{stage}");
         assert!(!page.to_lowercase().contains("seed"), "{stage}");
     }
+    let unseen = [("stage", "look"), ("check", "level"), ("outcome", "ok")];
+    assert_eq!(bench.sends("evidence", &unseen).await, StatusCode::BAD_REQUEST, "what was not looked at is not entered");
     for check in ["level", "oil_look", "oil_grade", "leaks", "filter_id", "sender_plug", "noise"] {
         bench.checks(check).await;
     }
