@@ -71,8 +71,6 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
     ("POST", "/jobs/9/reading", true),
     ("GET", "/practice", false),
     ("POST", "/practice", false),
-    ("GET", "/practice/9", true),
-    ("POST", "/practice/9/hand-back", true),
     ("POST", "/jobs/9/bench", true),
     ("POST", "/jobs/9/repair", true),
     ("POST", "/jobs/9/withdraw", true),

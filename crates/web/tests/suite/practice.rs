@@ -115,7 +115,7 @@ async fn a_scene_is_solved_on_the_screens_of_a_job_and_marked_for_its_proof() {
     assert!(total >= 55.0, "{total}: {marks}");
     // What was handed back takes nothing more, and its marks stay.
     assert_eq!(bench.sends("bench", &[("stage", "look"), ("check", "codes")]).await, StatusCode::BAD_REQUEST);
-    assert_eq!(bench.sends("evidence", &[("stage", "look"), ("check", "codes"), ("outcome", "none")]).await, StatusCode::CONFLICT);
+    assert_eq!(bench.sends("evidence", &[("stage", "look"), ("check", "codes"), ("outcome", "not_now")]).await, StatusCode::CONFLICT);
     assert!(bench.marks().await.contains(&format!("<h1>{total:.0} of 100")));
 }
 
