@@ -110,9 +110,9 @@ impl Message {
     /// In words, with its figures in these units. An id that is not in the file comes out as itself, and a test finds it.
     ///
     /// ```
-    /// # use velvet_dial_core::message::{self, Message};
+    /// # use velvet_dial_core::message::pressure;
     /// # use velvet_dial_core::{message, unit::Units};
-    /// let zero = message!("run-zero-off", zero = message::pressure(31.2));
+    /// let zero = message!("run-zero-off", zero = pressure(31.2));
     /// assert_eq!(zero.to_string(), "With the engine standing it reads 31 kPa: every pressure of the run is off by that.");
     /// assert_eq!(zero.words(Units::parse("psi f").unwrap()), "With the engine standing it reads 4.5 psi: every pressure of the run is off by that.");
     /// assert_eq!(message!("run-speeds-below-zero", speeds = 1).to_string(), "One speed is below zero: taken as standing still.");
