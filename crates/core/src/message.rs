@@ -115,7 +115,7 @@ impl Message {
     /// let zero = message!("run-zero-off", zero = pressure(31.2));
     /// assert_eq!(zero.to_string(), "With the engine standing it reads 31 kPa: every pressure of the run is off by that.");
     /// assert_eq!(zero.words(Units::parse("psi f").unwrap()), "With the engine standing it reads 4.5 psi: every pressure of the run is off by that.");
-    /// assert_eq!(message!("run-speeds-below-zero", speeds = 1).to_string(), "One speed is below zero: taken as standing still.");
+    /// assert_eq!(message!("run-speeds-below-zero", speeds = 1_usize).to_string(), "One speed is below zero: taken as standing still.");
     /// ```
     pub fn words(&self, units: Units) -> String {
         let Some(pattern) = BUNDLE.get_message(self.id).and_then(|message| message.value()) else { return self.id.to_owned() };
