@@ -365,7 +365,7 @@ impl StripDown {
     /// What the figures say, as outcomes of checks.
     ///
     /// ```
-    /// # use velvet_dial_core::opened::{ScreenMeasured, StripDown};
+    /// # use velvet_dial_core::strip_down::{ScreenMeasured, StripDown};
     /// let seen = StripDown { screen: Some(ScreenMeasured { open_share: 0.1 }), ..StripDown::default() };
     /// assert_eq!(seen.outcomes(4), [("screen_light", "blocked")]);
     /// ```
