@@ -73,8 +73,10 @@ stop-lost = If the engine is running, stop it. The pressure fell to zero.
 
 ## The sheet
 
-sheet-least-is-strange = { $limit } as the least at { $speed } rpm is far from what sheets ask there, { $from } to { $to } ({ $from_other } to { $to_other }): check the unit.
-sheet-most-is-strange = { $limit } as the most at { $speed } rpm is far from what sheets ask there, { $from } to { $to } ({ $from_other } to { $to_other }): check the unit.
+sheet-limit-is-strange = { $limit } as the { $which ->
+    [least] least
+   *[most] most
+  } at { $speed } rpm is far from what sheets ask there, { $from } to { $to } ({ $from_other } to { $to_other }): check the unit.
 sheet-filter-drop = The sheet allows at most { $drop } between them.
 
 ## Calculators: figures that do not go together

@@ -124,11 +124,11 @@ impl Message {
             let said: FluentValue<'_> = match argument {
                 Argument::Text(text) => text.as_str().into(),
                 Argument::Count(number) => (*number).into(),
-                Argument::Pressure(kpa) => format!("{} {}", units.show(*kpa), units.label()).into(),
+                Argument::Pressure(kpa) => units.with_unit(*kpa).into(),
                 Argument::Typed(kpa) => format!("{} {}", figures(*kpa / units.kpa()), units.label()).into(),
                 Argument::Difference(kpa) => {
                     let plus = if *kpa > 0.0 { "+" } else { "" };
-                    format!("{plus}{} {}", units.show(*kpa), units.label()).into()
+                    format!("{plus}{}", units.with_unit(*kpa)).into()
                 }
                 Argument::Temperature(temp_c) => units.temp(*temp_c).into(),
             };

@@ -64,6 +64,11 @@ impl Pressure {
         };
         if text.trim_matches(['-', '0', '.']).is_empty() { text.trim_start_matches('-').to_owned() } else { text }
     }
+
+    /// The same with the unit's name behind it.
+    pub fn with_unit(self, kpa: f64) -> String {
+        format!("{} {}", self.show(kpa), self.label())
+    }
 }
 
 choice! {

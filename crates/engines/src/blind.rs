@@ -4,12 +4,11 @@ use crate::engine::{Engine as Built, port_kpa};
 use crate::habit::Habit;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use velvet_dial_core::case::{Case, FORMAT, Reading};
-use velvet_dial_core::circuit::{Fault, Layout, Working};
+use velvet_dial_core::case::{Case, Reading};
+use velvet_dial_core::circuit::{Fault, Layout, Port, Working};
 use velvet_dial_core::instrument::{Instrument, Kind};
 use velvet_dial_core::knowledge::{BANDS, Check, Hypothesis, Knowledge, Link, SLIGHT_UNDER, ShownAs, knowledge};
-use velvet_dial_core::strip_down::StripDown;
-use velvet_dial_core::trace::pick;
+use velvet_dial_core::trace::{leader_of, pick};
 use velvet_dial_core::vehicle::Vehicle;
 
 /// An engine with its four points of the run: cold idle, hot idle, two held speeds.
@@ -42,6 +41,43 @@ pub struct Blind {
     /// The same engine before it was broken.
     sound: Box<dyn Built>,
     lies: Lies,
+    broken: Broken,
+}
+
+/// How the engine was broken, so that some of it can be repaired.
+#[derive(Debug, Clone)]
+struct Broken {
+    /// By cause.
+    faults: Vec<(usize, Fault)>,
+    severity: f64,
+    /// What the sizes of its faults are drawn from.
+    rng: ChaCha8Rng,
+}
+
+/// The engine as it stands at one moment: some of its causes repaired, others come since.
+#[derive(Debug)]
+pub struct Standing {
+    engine: Box<dyn Built>,
+    port: Port,
+    lies: Lies,
+}
+
+impl Standing {
+    /// What a perfect gauge would show at the port, kPa.
+    pub fn true_kpa(&self, at: Working) -> f64 {
+        port_kpa(&*self.engine, self.port, at.rpm, at.oil_temp_c)
+    }
+
+    /// What the gauge shows, kPa.
+    pub fn shows_kpa(&self, at: Working) -> f64 {
+        self.lies.shown(self.true_kpa(at))
+    }
+
+    /// Along the oil: behind the pump, in the gallery, at its end, in the head, kPa.
+    pub fn stations_kpa(&self, at: Working) -> [f64; 4] {
+        [Port::BeforeFilter, Port::AfterFilter, Port::GalleryEnd, Port::Head]
+            .map(|port| port_kpa(&*self.engine, port, at.rpm, at.oil_temp_c))
+    }
 }
 
 /// How a gauge lies.
@@ -64,15 +100,28 @@ impl Blind {
         self
     }
 
-    /// What a perfect gauge would show, broken and as it was before, kPa.
-    pub fn true_kpa(&self, at: Working) -> [f64; 2] {
-        [&self.engine, &self.sound].map(|engine| port_kpa(&**engine, self.case.engine.layout.port, at.rpm, at.oil_temp_c))
+    /// The engine once these causes are repaired, with faults that have come since, each with how bad it is from 0 to 1. What is left of the old ones is as bad as it was.
+    pub fn standing(&self, repaired: impl Fn(usize) -> bool, since: &[(Fault, f64)]) -> Standing {
+        let mut rng = self.broken.rng.clone();
+        let (mut engine, mut mended) = (self.sound.clone(), self.sound.clone());
+        for (cause, fault) in &self.broken.faults {
+            let target = if repaired(*cause) { &mut mended } else { &mut engine };
+            target.break_it(*fault, self.broken.severity, &mut rng);
+        }
+        for (fault, severity) in since {
+            engine.break_it(*fault, *severity, &mut rng);
+        }
+        Standing { engine, port: self.case.engine.layout.port, lies: self.lies }
     }
 
-    /// What the gauge shows once the fault is repaired, kPa.
-    pub fn repaired_kpa(&self, at: Working) -> f64 {
-        let [_, sound] = self.true_kpa(at);
-        self.lies.shown(sound)
+    /// Where the needle rests with the line open, kPa: under nothing where it is bent below its pin.
+    pub fn at_rest_kpa(&self) -> f64 {
+        self.lies.offset_kpa + 0.8 * self.lies.class_kpa
+    }
+
+    /// The causes that are in it, what came first before what it led to.
+    pub fn causes(&self) -> impl Iterator<Item = usize> {
+        self.broken.faults.iter().map(|(cause, _)| *cause)
     }
 
     /// What this engine's gauge would show at another point.
@@ -111,7 +160,7 @@ impl Lies {
 }
 
 /// Share of wrong answers on top of what the checks themselves miss.
-pub const WRONG: f64 = 0.05;
+const WRONG: f64 = 0.05;
 /// Share of findings that are overlooked where answers are as the tables have them: the part is taken for a sound one.
 const OVERLOOKED: f64 = 0.1;
 /// Share of the runs without a probe, and how far the oil lags what is then estimated, K.
@@ -172,13 +221,9 @@ impl Engine {
         if cause.needs.is_some_and(|part| !part.is_in(layout)) {
             return None;
         }
-        let faults: Vec<Fault> = [Some(hypothesis.first), hypothesis.second]
-            .into_iter()
-            .flatten()
-            .filter_map(|cause| know.causes.get(cause))
-            .map(|cause| cause.fault)
-            .collect();
-        let quiet = faults.iter().all(|fault| *fault == Fault::None);
+        let causes = [Some(hypothesis.first), hypothesis.second].into_iter().flatten();
+        let faults: Vec<(usize, Fault)> = causes.filter_map(|cause| Some((cause, know.causes.get(cause)?.fault))).collect();
+        let quiet = faults.iter().all(|(_, fault)| *fault == Fault::None);
         // An idle that is too low is read as it runs.
         let mut points = self.points;
         if cause.id == "idle_low" {
@@ -190,7 +235,8 @@ impl Engine {
         for _ in 0..TRIES {
             let severity: f64 = rng.random();
             let mut engine = self.made.engine.clone();
-            for fault in &faults {
+            let broken = Broken { faults: faults.clone(), severity, rng: rng.clone() };
+            for (_, fault) in &faults {
                 engine.break_it(*fault, severity, rng);
             }
             let true_kpa = points.map(|(rpm, temp)| port_kpa(&*engine, layout.port, rpm, temp));
@@ -199,22 +245,10 @@ impl Engine {
                 let readings = self.read((cause.reading, lies), &points, &true_kpa, rng);
                 let state = BANDS * truth + usize::from(severity >= SLIGHT_UNDER);
                 let case = Case {
-                    format: FORMAT.to_owned(),
-                    id: None,
-                    engine: self.made.card.clone(),
                     spec: self.made.sheet.clone(),
                     instruments: [("g".to_owned(), self.gauge.clone())].into(),
                     readings,
-                    evidence: Vec::new(),
-                    circumstances: Vec::new(),
-                    acts: Vec::new(),
-                    bench: None,
-                    pattern: None,
-                    replaced: Vec::new(),
-                    known_patterns: Vec::new(),
-                    memory: None,
-                    put_off: Vec::new(),
-                    strip_down: StripDown::default(),
+                    ..Case::of(self.made.card.clone())
                 };
                 let answers = [true, false]
                     .map(|clear| know.checks.iter().enumerate().map(|(index, check)| answer(check, index, state, clear, rng)).collect());
@@ -229,6 +263,7 @@ impl Engine {
                     engine,
                     sound: self.made.engine.clone(),
                     lies,
+                    broken,
                 });
             }
         }
@@ -268,13 +303,12 @@ impl Engine {
             let strange = if bears == ShownAs::Anything { (0.5 * scatter(rng)).exp() } else { 1.0 };
             let held = 1.0 + 0.01 * scatter(rng);
             let shown = (lies.shown(kpa * strange * held) + 0.2 * lies.class_kpa.abs() * between(rng, -1.0, 1.0)).max(0.0);
-            let step = 0.5 * self.gauge.graduation_kpa;
             let noted = if *temp > 40.0 { temp + self.lags_k.unwrap_or_else(|| (1.5 * scatter(rng)).round()) } else { *temp };
             readings.push(Reading {
                 oil_temp_estimated: self.lags_k.is_some(),
                 spread_kpa: (0.01 * kpa).round(),
                 instrument: Some("g".to_owned()),
-                ..Reading::of(*rpm, noted, (shown / step).round() * step)
+                ..Reading::of(*rpm, noted, noted_kpa(&self.gauge, shown))
             });
         }
         readings
@@ -294,13 +328,29 @@ fn answer(check: &Check, index: usize, state: usize, clear: bool, rng: &mut ChaC
     let outcomes = check.outcomes.len();
     let mut row: Vec<f64> = (0..outcomes).map(|outcome| perturbed(check.likelihood(state, outcome), (index, state, outcome))).collect();
     if clear {
-        let most = row.iter().copied().fold(0.0, f64::max);
-        row.iter_mut().filter(|p| **p < SHOWS * most).for_each(|p| *p = 0.0);
+        keep_what_shows(&mut row);
     }
     let overlooked = !clear && rng.random::<f64>() < OVERLOOKED;
-    let sound = check.usual.p.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(outcome, _)| outcome);
+    let sound = sound_outcome(check);
     let right = if overlooked { sound } else { pick(&row, rng.random()) };
     if rng.random::<f64>() < WRONG { (right + rng.random_range(1..outcomes.max(2))) % outcomes } else { right }
+}
+
+/// A pressure as it is read off a needle: to half a mark.
+pub fn noted_kpa(gauge: &Instrument, kpa: f64) -> f64 {
+    let step = 0.5 * gauge.graduation_kpa;
+    (kpa / step).round() * step
+}
+
+/// Leaves of a check's outcomes those that a fault is known to show.
+pub fn keep_what_shows(row: &mut [f64]) {
+    let most = row.iter().copied().fold(0.0, f64::max);
+    row.iter_mut().filter(|p| **p < SHOWS * most).for_each(|p| *p = 0.0);
+}
+
+/// What a check shows of a sound engine.
+pub fn sound_outcome(check: &Check) -> usize {
+    leader_of(&check.usual.p).unwrap_or(0)
 }
 
 fn told(know: &Knowledge, state: usize, rng: &mut ChaCha8Rng) -> Vec<String> {

@@ -11,5 +11,5 @@ mod rival;
 mod stranger;
 mod throws;
 
-pub use blind::{Answering, Blind, Engine, WRONG, is_true};
+pub use blind::{Answering, Blind, Engine, Standing, is_true, keep_what_shows, noted_kpa, sound_outcome};
 pub use habit::{HABITS, Habit};

@@ -30,7 +30,7 @@ use velvet_dial_core::case::{Evidence, spec_points};
 use velvet_dial_core::diagnosis::{Setting, diagnose};
 use velvet_dial_core::knowledge::{BANDS, Hypothesis, Knowledge, knowledge};
 use velvet_dial_core::oil;
-use velvet_dial_core::trace::{Assumed, Next, Posterior, Situation, Step, Strategy, Tracer, Until, Walk, pick};
+use velvet_dial_core::trace::{Assumed, Next, Posterior, Situation, Strategy, Tracer, Until, Walk, pick};
 use velvet_dial_core::vehicle::Vehicle;
 use velvet_dial_engines::{Blind, Engine, HABITS, Habit, is_true};
 
@@ -399,7 +399,7 @@ fn follow(
         let (leader, certain) = match walk.next(order, know, usual) {
             Next::Do(step, way) => {
                 checks += 1;
-                walk.take(know, &step, &way, answer(situation, &step, vehicle));
+                walk.take(know, &step, &way, vehicle.answer(&step, &situation.readings));
                 continue;
             }
             Next::Certain(cause) => (cause, true),
@@ -425,18 +425,6 @@ fn follow(
         }
         in_vain += know.causes.get(leader).map_or(0.0, |cause| cause.repair_minutes);
         walk.strike(know, leader);
-    }
-}
-
-/// What a step would show on a vehicle.
-fn answer(situation: &Situation, step: &Step, vehicle: &impl Vehicle) -> usize {
-    match step {
-        Step::Check(check) => vehicle.outcome(check),
-        Step::Reading(place) => situation.readings.get(*place).map_or(0, |reading| {
-            let kpa = vehicle.gauge_kpa(reading.at);
-            reading.ahead.parts_kpa.iter().filter(|part| kpa > **part).count()
-        }),
-        Step::Bench(..) => 0,
     }
 }
 

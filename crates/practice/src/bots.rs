@@ -1,5 +1,6 @@
 //! Five ways that people work, played through a scene, so that marks can be held against what every foreman knows.
-use crate::play::{Act, Choice, Did, Played};
+use crate::condition::Condition;
+use crate::play::{Act, Choice, Did, Played, worth};
 use crate::scene::Scene;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -73,7 +74,7 @@ pub struct Ready<'a> {
 impl<'a> Ready<'a> {
     /// Reads a scene; none where its oil is of no known grade.
     pub fn of(scene: &'a Scene) -> Option<Self> {
-        let case = scene.read(Vec::new());
+        let case = scene.read();
         let brief = scene.brief();
         let tracer = Tracer::new(&case.engine, &spec_points(&case)).ok()?;
         let judged = |case: &Case| diagnose(case, &tracer, &Setting::default());
@@ -96,6 +97,7 @@ impl<'a> Ready<'a> {
         let priors = know.priors(&self.case.engine.layout);
         let usual = leader_of(&priors).unwrap_or(0);
         let mut taken = 0;
+        let mut condition = Condition::default();
         loop {
             let proposals = walk.proposals(know);
             let next = match bot {
@@ -105,7 +107,7 @@ impl<'a> Ready<'a> {
             match next {
                 Next::Do(step, way) => {
                     taken += 1;
-                    let worth = worth(&step, &proposals);
+                    let (worth, _) = worth(&proposals, |one| *one == step);
                     let before = (walk.minutes, walk.money);
                     let did = match &step {
                         Step::Reading(place) => {
@@ -114,12 +116,12 @@ impl<'a> Ready<'a> {
                         Step::Check(check) => Did::Check((*check).to_owned()),
                         Step::Bench(..) => Did::Run,
                     };
-                    walk.take(know, &step, &way, self.answer(&walk, &step));
+                    walk.take(know, &step, &way, self.scene.now(&condition).answer(&step, walk.readings()));
                     played.acts.push(act(did, walk.minutes - before.0, walk.money - before.1, Some(worth)));
                 }
                 Next::Certain(cause) | Next::Left(cause) => {
                     let probability = know.present(&walk.states).get(cause).copied().unwrap_or_default();
-                    if self.repair(&mut played, cause, probability) || played.choices.len() >= GIVEN_UP {
+                    if self.repair(&mut played, &mut condition, cause, probability) || played.choices.len() >= GIVEN_UP {
                         return played;
                     }
                     walk.strike(know, cause);
@@ -136,17 +138,12 @@ impl<'a> Ready<'a> {
         let mut usual: Vec<usize> = (0..priors.len()).collect();
         usual.sort_by(|a, b| priors.get(*b).unwrap_or(&0.0).total_cmp(priors.get(*a).unwrap_or(&0.0)));
         let repairable = |cause: &usize| know.causes.get(*cause).is_some_and(|cause| cause.parts > 0.0 && !cause.conforms);
-        order.extend(
-            usual
-                .into_iter()
-                .filter(repairable)
-                .filter(|cause| !["filter_blocked", "pump_worn"].iter().any(|id| know.cause(id) == Some(*cause)))
-                .collect::<Vec<_>>(),
-        );
-        let mut played = Played::default();
+        let rest: Vec<usize> = usual.into_iter().filter(repairable).filter(|cause| !order.contains(cause)).collect();
+        order.extend(rest);
+        let (mut played, mut condition) = (Played::default(), Condition::default());
         for cause in order.into_iter().take(GIVEN_UP) {
             let probability = self.unread.posterior.of(cause);
-            if self.repair(&mut played, cause, probability) {
+            if self.repair(&mut played, &mut condition, cause, probability) {
                 break;
             }
         }
@@ -154,41 +151,24 @@ impl<'a> Ready<'a> {
     }
 
     /// Repairs a cause and reads again; true where the complaint is gone.
-    fn repair(&self, played: &mut Played, cause: usize, probability: f64) -> bool {
+    fn repair(&self, played: &mut Played, condition: &mut Condition, cause: usize, probability: f64) -> bool {
         let know = knowledge();
         let Some(row) = know.causes.get(cause) else { return true };
-        let right = self.scene.is_cured_by(cause);
+        let right = self.scene.holds(cause);
+        condition.repair(cause);
+        played.cured = self.scene.now(condition).is_cured();
         played.choices.push(Choice { cause: row.id.clone(), probability, act_at: row.act_at, right, at_minutes: played.minutes() });
         played.acts.push(act(Did::Repair(row.id.clone()), row.repair_minutes, know.money(row.repair_minutes, row.parts), None));
         // Who measured before measures after; who did not looks at the lamp.
         if played.measured_first() {
             played.acts.push(act(Did::Recheck, RECHECK_MINUTES, know.money(RECHECK_MINUTES, 0.0), None));
         }
-        right
-    }
-
-    fn answer(&self, walk: &Walk, step: &Step) -> usize {
-        match step {
-            Step::Check(check) => self.scene.outcome(check),
-            Step::Reading(place) => walk.reading(*place).map_or(0, |reading| {
-                let kpa = self.scene.gauge_kpa(reading.at);
-                reading.ahead.parts_kpa.iter().filter(|part| kpa > **part).count()
-            }),
-            Step::Bench(..) => 0,
-        }
+        played.cured
     }
 }
 
 fn act(did: Did, minutes: f64, money: f64, worth: Option<f64>) -> Act {
     Act { did, minutes, money, worth }
-}
-
-/// What a step is worth per minute beside the best of all.
-fn worth(step: &Step, proposals: &[Proposal]) -> f64 {
-    let best = proposals.iter().map(|one| one.bits_a_minute).fold(0.0, f64::max);
-    let own = proposals.iter().filter(|one| one.step == *step || matches!(&one.step, Step::Bench(_, behind) if behind.contains(step)));
-    let own = own.map(|one| one.bits_a_minute).fold(0.0, f64::max);
-    if best > 0.0 { own / best } else { 1.0 }
 }
 
 /// Any step that there is a way to; after a dozen, or when nothing is left, the leader.

@@ -1,8 +1,8 @@
 //! Five grades of scenes, and what each may hold.
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// A grade, from the first day to what fools an old hand.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Grade {
     /// One plain fault that a quick look or the gauge shows.
@@ -39,6 +39,11 @@ pub struct Mix {
 impl Grade {
     /// All of them, the easiest first.
     pub const ALL: [Self; 5] = [Self::First, Self::Second, Self::Third, Self::Fourth, Self::Fifth];
+
+    /// By its place, from 0.
+    pub fn at(place: u8) -> Option<Self> {
+        Self::ALL.get(usize::from(place)).copied()
+    }
 
     /// As it is said.
     pub fn label(self) -> &'static str {

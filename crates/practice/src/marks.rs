@@ -1,7 +1,9 @@
 //! Marks: twenty points each for proof, safety, order, price and record, and the sentence that each loss hangs on.
+use crate::condition::Wreck;
 use crate::play::{Did, Played};
-use serde::Serialize;
-use velvet_dial_core::unit::percent;
+use serde::{Deserialize, Serialize};
+use velvet_dial_core::count::count;
+use velvet_dial_core::unit::{first_upper, percent};
 
 /// Most points of one mark.
 pub const MOST: f64 = 20.0;
@@ -15,6 +17,29 @@ pub struct Mark {
     pub points: f64,
     /// What cost points, a sentence each; empty where nothing did.
     pub because: Vec<String>,
+}
+
+/// What came of a scene that was handed back: what a list and a class tell of it.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct Summary {
+    /// Points in all, 0 to 100.
+    pub total: f64,
+    /// The complaint is gone.
+    pub cured: bool,
+    /// In a sentence.
+    pub verdict: String,
+    /// Minutes and money.
+    pub minutes: f64,
+    pub money: f64,
+    /// Those of the planner's way through the same scene.
+    pub planner_minutes: f64,
+    pub planner_money: f64,
+    /// What it was, by cause.
+    pub causes: Vec<String>,
+    /// What it was taken for, by cause.
+    pub taken_for: Vec<String>,
+    /// Sentences on what was left out.
+    pub left_out: Vec<String>,
 }
 
 /// All marks of a scene that was played.
@@ -36,100 +61,113 @@ impl Marks {
     }
 }
 
-/// Takes points off with the reason.
-struct Count {
-    of: &'static str,
-    points: f64,
-    because: Vec<String>,
-}
-
-impl Count {
-    fn new(of: &'static str) -> Self {
+impl Mark {
+    /// All points, until something costs some.
+    fn whole(of: &'static str) -> Self {
         Self { of, points: MOST, because: Vec::new() }
     }
 
     fn less(&mut self, points: f64, because: impl Into<String>) {
         if points >= 0.05 {
-            self.points -= points;
+            self.points = (self.points - points).max(0.0);
             self.because.push(because.into());
         }
-    }
-
-    fn mark(self) -> Mark {
-        Mark { of: self.of, points: self.points.clamp(0.0, MOST), because: self.because }
     }
 }
 
 fn proof(played: &Played) -> Mark {
-    let mut count = Count::new("Proof");
-    let Some(last) = played.choices.last() else {
-        count.less(MOST, "No cause was named.");
-        return count.mark();
+    let mut mark = Mark::whole("Proof");
+    let Some(found) = played.found() else {
+        mark.less(MOST, if played.choices.is_empty() { "No cause was named." } else { "The fault was not found." });
+        return mark;
     };
-    if !last.right {
-        count.less(MOST, "The fault was not found.");
-        return count.mark();
+    let short = 1.0 - (found.probability / found.act_at).min(1.0);
+    let said = format!("The cause was repaired at {}; one acts on it from {}.", percent(found.probability), percent(found.act_at));
+    mark.less(12.0 * short, said);
+    if !played.cured {
+        mark.less(10.0, "Something is still wrong with it.");
     }
-    let short = 1.0 - (last.probability / last.act_at).min(1.0);
-    let said = format!("The cause was repaired at {}; one acts on it from {}.", percent(last.probability), percent(last.act_at));
-    count.less(12.0 * short, said);
     for vain in played.choices.iter().filter(|choice| !choice.right) {
-        count.less(4.0, format!("A repair in vain, of what was {} probable then.", percent(vain.probability)));
+        mark.less(4.0, format!("A repair in vain, of what was {} probable then.", percent(vain.probability)));
     }
-    if !played.rechecked() {
-        count.less(8.0, "The pressure was not read again after the repair.");
+    if played.hints > 0 {
+        mark.less(3.0 * played.hints as f64, format!("{} bought.", first_upper(&count(played.hints, "hint was|hints were"))));
     }
-    count.mark()
+    if played.never_hot {
+        mark.less(4.0, "The pressure was never read with the oil hot.");
+    }
+    if played.repaired() && !played.rechecked() {
+        mark.less(8.0, "The pressure was not read again after the repair.");
+    }
+    mark
 }
 
 fn safety(played: &Played) -> Mark {
-    let mut count = Count::new("Safety");
-    count.less(10.0 * played.forbidden_runs as f64, "The engine was run though it must not.");
-    if !played.measured_first() {
-        count.less(10.0, "Parts were fitted and the engine was run before anybody had measured its pressure.");
+    let mut mark = Mark::whole("Safety");
+    mark.less(10.0 * played.forbidden_runs as f64, "The engine was run though it must not.");
+    if let Some(said) = wrecked(played.wreck) {
+        mark.less(MOST, said);
     }
-    count.mark()
+    for step in &played.left_out {
+        mark.less(3.0, format!("Left out when the gauge was fitted: {step}."));
+    }
+    if !played.measured_first() {
+        mark.less(10.0, "Parts were fitted and the engine was run before anybody had measured its pressure.");
+    }
+    mark
+}
+
+fn wrecked(wreck: Wreck) -> Option<&'static str> {
+    match wreck {
+        Wreck::None => None,
+        Wreck::Bearing => Some("It was run without oil pressure until its bearings were wiped."),
+        Wreck::Journal => Some("It was run without oil pressure until a journal was scored."),
+        Wreck::Crank => Some("It was run without oil pressure until the crank was done."),
+    }
 }
 
 /// What each step was worth beside the best that could be done then, by its minutes.
 fn order(played: &Played) -> Mark {
-    let mut count = Count::new("Order");
+    let mut mark = Mark::whole("Order");
     let weighed = played.acts.iter().filter_map(|act| Some((act.minutes, act.worth?)));
     let (minutes, lost) = weighed.fold((0.0, 0.0), |(all, lost), (minutes, worth)| (all + minutes, lost + minutes * (1.0 - worth)));
     match minutes {
-        nothing if nothing <= 0.0 && !played.measured_first() => count.less(MOST, "Nothing was checked."),
+        nothing if nothing <= 0.0 && (!played.measured_first() || played.found().is_none()) => mark.less(MOST, "Nothing was checked."),
         minutes if minutes > 0.0 => {
             let said = format!("Of {minutes:.0} minutes of checks {lost:.0} went where less was to be learnt than elsewhere.");
-            count.less(MOST * lost / minutes, said);
+            mark.less(MOST * lost / minutes, said);
         }
         _ => {}
     }
-    count.mark()
+    mark
 }
 
 fn price(played: &Played, planner_money: f64) -> Mark {
-    let mut count = Count::new("Price");
+    let mut mark = Mark::whole("Price");
     let money = played.money();
-    if !played.is_cured() {
-        count.less(MOST, format!("{money:.0} were spent, and the fault is still there."));
+    if !played.cured {
+        mark.less(MOST, format!("{money:.0} were spent, and the fault is still there."));
     } else if money > planner_money {
         let said = format!("It cost {money:.0}; the planner's way through the same scene costs {planner_money:.0}.");
-        count.less(MOST * (1.0 - planner_money / money), said);
+        mark.less(MOST * (1.0 - planner_money / money), said);
     }
-    count.mark()
+    mark
 }
 
 fn record(played: &Played) -> Mark {
-    let mut count = Count::new("Record");
+    let mut mark = Mark::whole("Record");
     let has = |wanted: fn(&Did) -> bool| played.acts.iter().any(|act| wanted(&act.did));
     if played.reading_not_entered || !has(|did| *did == Did::Run) {
-        count.less(10.0, "No reading is on record.");
+        mark.less(10.0, "No reading is on record.");
     }
     if !has(|did| matches!(did, Did::Check(_) | Did::Reading(_))) {
-        count.less(5.0, "No finding is on record.");
+        mark.less(5.0, "No finding is on record.");
     }
-    if played.recheck_not_entered || !has(|did| *did == Did::Recheck) {
-        count.less(5.0, "Nothing on record shows that the repair holds.");
+    if played.not_agreed {
+        mark.less(5.0, "It was repaired and nobody had agreed to that.");
     }
-    count.mark()
+    if played.repaired() && (played.recheck_not_entered || !has(|did| *did == Did::Recheck)) {
+        mark.less(5.0, "Nothing on record shows that the repair holds.");
+    }
+    mark
 }

@@ -1,8 +1,10 @@
 //! What was done in a scene, act by act.
-use serde::Serialize;
+use crate::condition::Wreck;
+use serde::{Deserialize, Serialize};
+use velvet_dial_core::trace::{Proposal, Step};
 
 /// What was done.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Did {
     /// The run: the readings of the sheet's points.
@@ -15,10 +17,12 @@ pub enum Did {
     Repair(String),
     /// The readings after a repair.
     Recheck,
+    /// Help was bought.
+    Help,
 }
 
 /// An act with its price.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Act {
     /// What.
     pub did: Did,
@@ -31,7 +35,7 @@ pub struct Act {
 }
 
 /// A cause that was chosen and repaired.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Choice {
     /// The cause, by its id.
     pub cause: String,
@@ -39,21 +43,33 @@ pub struct Choice {
     pub probability: f64,
     /// The probability at which one acts on it.
     pub act_at: f64,
-    /// It was at fault.
+    /// It was at fault, or part of what was.
     pub right: bool,
     /// Minutes into the scene.
     pub at_minutes: f64,
 }
 
 /// A scene that was played to its end.
-#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Played {
     /// What was done, in order.
     pub acts: Vec<Act>,
     /// What was chosen, in order; the last ended it.
     pub choices: Vec<Choice>,
+    /// The complaint is gone.
+    pub cured: bool,
     /// The engine was run though it must not.
     pub forbidden_runs: usize,
+    /// How far it has wrecked itself, at worst.
+    pub wreck: Wreck,
+    /// Steps of fitting the gauge that cost something when they are left out, and were.
+    pub left_out: Vec<String>,
+    /// It was opened or repaired and nobody had agreed to that.
+    pub not_agreed: bool,
+    /// Hints that were bought.
+    pub hints: usize,
+    /// Readings were taken, and none with the oil hot.
+    pub never_hot: bool,
     /// The gauge was looked at before a repair, and no reading was entered.
     pub reading_not_entered: bool,
     /// The same after the last repair.
@@ -71,9 +87,9 @@ impl Played {
         self.acts.iter().map(|act| act.money).sum()
     }
 
-    /// The complaint is gone.
-    pub fn is_cured(&self) -> bool {
-        self.choices.last().is_some_and(|last| last.right)
+    /// The first cause that was chosen and was at fault.
+    pub fn found(&self) -> Option<&Choice> {
+        self.choices.iter().find(|choice| choice.right)
     }
 
     /// Something was read or looked at before anything was repaired.
@@ -81,19 +97,24 @@ impl Played {
         self.acts.first().is_some_and(|act| !matches!(act.did, Did::Repair(_)))
     }
 
-    /// The right cause was the first that was chosen, at the certainty at which one acts, and not by what the customer said alone.
+    /// The right cause was the first that was chosen, at the certainty at which one acts, and not by what the customer said alone; nothing else was repaired.
     pub fn is_justified(&self) -> bool {
-        self.looked_first() && matches!(self.choices.as_slice(), [only] if only.right && only.probability >= only.act_at)
+        self.cured && self.in_vain() == 0 && self.looked_first() && self.found().is_some_and(|found| found.probability >= found.act_at)
     }
 
     /// The right cause was repaired without enough that spoke for it.
     pub fn is_lucky(&self) -> bool {
-        self.choices.last().is_some_and(|last| last.right && last.probability < 0.5 * last.act_at)
+        self.cured && self.found().is_some_and(|found| found.probability < 0.5 * found.act_at)
     }
 
     /// Repairs in vain.
     pub fn in_vain(&self) -> usize {
         self.choices.iter().filter(|choice| !choice.right).count()
+    }
+
+    /// Something was repaired.
+    pub fn repaired(&self) -> bool {
+        self.acts.iter().any(|act| matches!(act.did, Did::Repair(_)))
     }
 
     /// It was measured before anything was repaired.
@@ -105,7 +126,20 @@ impl Played {
 
     /// The pressure was read again after the last repair.
     pub fn rechecked(&self) -> bool {
-        let after = self.acts.iter().rev().take_while(|act| !matches!(act.did, Did::Repair(_)));
-        !self.recheck_not_entered && after.clone().count() < self.acts.len() && after.into_iter().any(|act| act.did == Did::Recheck)
+        let last = self.acts.iter().rposition(|act| matches!(act.did, Did::Repair(_)));
+        let after = last.and_then(|last| self.acts.get(last..)).unwrap_or_default();
+        !self.recheck_not_entered && after.iter().any(|act| act.did == Did::Recheck)
     }
+}
+
+/// What a step is worth per minute beside the best that can be done, 0 to 1, and that best one. A step counts by the move that it is behind.
+pub fn worth(proposals: &[Proposal], wanted: impl Fn(&Step) -> bool) -> (f64, Option<&Proposal>) {
+    let holds = |step: &Step| match step {
+        Step::Bench(_, behind) => behind.iter().any(&wanted),
+        step => wanted(step),
+    };
+    let best = proposals.iter().max_by(|a, b| a.bits_a_minute.total_cmp(&b.bits_a_minute));
+    let most = best.map_or(0.0, |best| best.bits_a_minute);
+    let own = proposals.iter().filter(|one| holds(&one.step)).map(|one| one.bits_a_minute).fold(0.0, f64::max);
+    (if most > 0.0 { own / most } else { 1.0 }, best)
 }

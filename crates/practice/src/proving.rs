@@ -68,9 +68,9 @@ pub fn is_proven(seed: u64, grade: Grade) -> bool {
     played.is_some_and(|all| all.values().any(|one| proves(one, grade)))
 }
 
-fn proves(one: &Played, grade: Grade) -> bool {
-    let first = matches!(one.choices.as_slice(), [only] if only.right);
-    first && one.minutes() <= grade.mix().budget_minutes && one.measured_first()
+pub(crate) fn proves(one: &Played, grade: Grade) -> bool {
+    let in_time = one.found().is_some_and(|found| found.at_minutes <= grade.mix().budget_minutes);
+    one.cured && one.in_vain() == 0 && in_time && one.measured_first()
 }
 
 /// Draws so many scenes of each grade and plays all bots through them.
@@ -97,7 +97,7 @@ fn of_grade(grade: Grade, first_seed: u64, each: usize) -> GradeScore {
         let mean = |value: &dyn Fn(&Marks) -> f64| own.iter().map(|(_, marks)| value(marks)).sum::<f64>() / own.len().max(1) as f64;
         let count = |wanted: fn(&Played) -> bool| own.iter().filter(|(one, _)| wanted(one)).count();
         let score = BotScore {
-            cured: count(Played::is_cured),
+            cured: count(|one| one.cured),
             justified: count(Played::is_justified),
             lucky: count(Played::is_lucky),
             minutes: minutes.get(minutes.len() / 2).copied().unwrap_or_default(),

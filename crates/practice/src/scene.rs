@@ -1,18 +1,18 @@
 //! A scene: what the trainee gets, and what only the bench knows.
+use crate::condition::{Condition, Now};
 use crate::grade::{Grade, Mix};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use velvet_dial_core::case::{Case, Evidence};
+use std::collections::BTreeMap;
+use velvet_dial_core::case::Case;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::knowledge::{BANDS, Check, Hypothesis, Link, ShownAs, knowledge};
 use velvet_dial_core::trace::pick;
 use velvet_dial_core::vehicle::Vehicle;
-use velvet_dial_engines::{Blind, Engine, HABITS};
+use velvet_dial_engines::{Blind, Engine, HABITS, keep_what_shows, noted_kpa};
 
 /// A pressure that has gone so far from what the engine made when sound is complained of, though the sheet is kept.
 const NOTICED: f64 = 1.0 / 3.0;
-/// An outcome counts as what a fault shows when it is at least this share as frequent as the most frequent one.
-const SHOWS: f64 = 0.5;
 /// Engines that are drawn until one has a fault that somebody would notice.
 const TRIES: u64 = 200;
 
@@ -26,6 +26,29 @@ pub struct Scene {
     blind: Blind,
     gauge_off: bool,
     told: Vec<String>,
+    /// What checks show by the word of whoever wrote the scene, by check.
+    shown: BTreeMap<String, usize>,
+}
+
+/// A scene that somebody wrote.
+#[derive(Debug, Clone)]
+pub struct Wish<'a> {
+    /// What its engine is drawn from, and the maker.
+    pub seed: u64,
+    pub maker: Option<&'a str>,
+    pub grade: Grade,
+    /// The hypothesis, by its place.
+    pub truth: usize,
+    /// How bad it is; none where that is left open.
+    pub slight: Option<bool>,
+    /// How far the gauge is off at rest, kPa.
+    pub gauge_off_kpa: Option<f64>,
+    /// What the customer says.
+    pub told: &'a [String],
+    /// What checks show whatever the fault shows, by check.
+    pub shown: BTreeMap<String, usize>,
+    /// There is no sheet, or only one whose least is so many times what it is by now.
+    pub sheet: Option<f64>,
 }
 
 impl Scene {
@@ -53,8 +76,61 @@ impl Scene {
                 let one = others.get(rng.random_range(0..others.len().max(1))).map(|id| (*id).to_owned());
                 told.extend(one.filter(|one| !told.contains(one)));
             }
-            Some(Self { seed, grade, blind, gauge_off, told })
+            Some(Self { seed, grade, blind, gauge_off, told, shown: BTreeMap::new() })
         })
+    }
+
+    /// A scene as it was written; none where two hundred engines of this maker in a row cannot have such a fault, or hide it too well.
+    pub fn written(wish: &Wish<'_>) -> Option<Self> {
+        let know = knowledge();
+        let maker = HABITS.iter().position(|habit| Some(habit.name) == wish.maker);
+        let conforms = know.hypotheses.get(wish.truth).and_then(|one| know.causes.get(one.first)).is_some_and(|cause| cause.conforms);
+        (0..TRIES).find_map(|again| {
+            let mut rng = ChaCha8Rng::seed_from_u64(wish.seed.wrapping_mul(1_000_003).wrapping_add(again));
+            let habit = HABITS.get(maker.unwrap_or_else(|| rng.random_range(0..HABITS.len())))?;
+            let mut blind = Engine::drawn(habit, &mut rng).with(know, wish.truth, NOTICED, &mut rng)?;
+            let as_bad = wish.slight.is_none_or(|slight| slight == blind.state.is_multiple_of(BANDS)) || conforms;
+            if wish.sheet != Some(0.0) && blind.case.spec.is_none() || !as_bad {
+                return None;
+            }
+            match (wish.sheet, &mut blind.case.spec) {
+                (Some(0.0), spec) => *spec = None,
+                (Some(times), Some(sheet)) => {
+                    for point in &mut sheet.points {
+                        point.min_kpa = point.min_kpa.map(|kpa| (kpa * times / 10.0).round() * 10.0);
+                    }
+                    sheet.source = format!("{}, first issue", sheet.source);
+                }
+                _ => {}
+            }
+            let blind = match wish.gauge_off_kpa {
+                Some(kpa) => blind.with_gauge_off(kpa, 1.0),
+                None => blind,
+            };
+            let gauge_off = wish.gauge_off_kpa.is_some();
+            Some(Self { seed: wish.seed, grade: wish.grade, blind, gauge_off, told: wish.told.to_vec(), shown: wish.shown.clone() })
+        })
+    }
+
+    pub(crate) fn blind(&self) -> &Blind {
+        &self.blind
+    }
+
+    /// The causes that it came with and that spoil something; none where its oil system is OK. What leaked is filled up along with the repair of the leak.
+    pub fn faults(&self) -> impl Iterator<Item = usize> {
+        let filled = self.truth().filter(|one| one.link == Link::Linked).and_then(|one| one.second).filter(|second| is(*second, "oil_low"));
+        let spoils = |cause: &usize| knowledge().causes.get(*cause).is_some_and(|row| !row.conforms);
+        self.blind.causes().filter(move |cause| Some(*cause) != filled).filter(spoils)
+    }
+
+    /// The cause is part of what it came with.
+    pub fn holds(&self, cause: usize) -> bool {
+        self.truth().is_some_and(|truth| truth.holds(cause))
+    }
+
+    /// The vehicle as it is after what was done to it.
+    pub fn now<'a>(&'a self, condition: &'a Condition) -> Now<'a> {
+        Now::of(self, condition)
     }
 
     /// The hidden fault, for marks and replay alone.
@@ -69,21 +145,17 @@ impl Scene {
 
     /// What a perfect gauge shows, broken and before it was, kPa: for the replay alone.
     pub fn true_kpa(&self, at: Working) -> [f64; 2] {
-        self.blind.true_kpa(at)
+        [self.blind.standing(|_| false, &[]), self.blind.standing(|_| true, &[])].map(|engine| engine.true_kpa(at))
     }
 
-    /// What the gauge shows after these repairs, kPa.
-    pub fn gauge_after_kpa(&self, at: Working, repaired: &[usize]) -> f64 {
-        if repaired.iter().any(|cause| self.is_cured_by(*cause)) { self.blind.repaired_kpa(at) } else { self.gauge_kpa(at) }
+    /// Pressures along the oil behind the pump, in the gallery, at its end and in the head, broken and before it was, kPa: for the replay alone.
+    pub fn stations_kpa(&self, at: Working) -> [[f64; 4]; 2] {
+        [self.blind.standing(|_| false, &[]), self.blind.standing(|_| true, &[])].map(|engine| engine.stations_kpa(at))
     }
 
-    /// What a check shows after these repairs, as the place of its outcome: once the fault is gone, what it shows of a sound engine.
-    pub fn outcome_after(&self, check: &str, repaired: &[usize]) -> usize {
-        let cured = repaired.iter().any(|cause| self.is_cured_by(*cause));
-        let usual = knowledge().check(check).filter(|_| cured && check != "gauge_zero").map(|row| &row.usual.p);
-        usual
-            .and_then(|p| p.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map(|(place, _)| place))
-            .unwrap_or_else(|| self.outcome(check))
+    /// Where the gauge's needle rests with its line open, kPa.
+    pub fn at_rest_kpa(&self) -> f64 {
+        self.blind.at_rest_kpa()
     }
 
     /// The gauge is off, which the look at its zero shows.
@@ -96,30 +168,30 @@ impl Scene {
         Case { readings: Vec::new(), circumstances: self.told.clone(), ..self.blind.case.clone() }
     }
 
-    /// The brief with the readings that a run takes, noted as a technician would, with what was found so far.
-    pub fn read(&self, evidence: Vec<Evidence>) -> Case {
+    /// The brief with the readings that a run takes, noted as a technician would.
+    pub fn read(&self) -> Case {
         let mut readings = self.blind.case.readings.clone();
         for reading in &mut readings {
             let at = Working { rpm: reading.rpm, oil_temp_c: reading.oil_temp_c };
             if self.gauge_off {
-                let step = 0.5 * self.blind.case.gauge(reading).graduation_kpa;
-                reading.kpa = (self.gauge_kpa(at) / step).round() * step;
+                reading.kpa = noted_kpa(&self.blind.case.gauge(reading), self.gauge_kpa(at));
             }
         }
-        Case { readings, evidence, ..self.brief() }
+        Case { readings, ..self.brief() }
     }
 
-    /// An outcome that this fault is known to show, the same one whenever it is asked for.
-    fn plainly(&self, check: &Check) -> usize {
-        let row: Vec<f64> = (0..check.outcomes.len()).map(|outcome| check.likelihood(self.blind.state, outcome)).collect();
-        let most = row.iter().copied().fold(0.0, f64::max);
-        let shown: Vec<f64> = row.into_iter().map(|p| if p < SHOWS * most { 0.0 } else { p }).collect();
+    /// An outcome that a state is known to show, the same one whenever it is asked for.
+    fn plainly(&self, check: &Check, state: usize) -> usize {
+        let mut row: Vec<f64> = (0..check.outcomes.len()).map(|outcome| check.likelihood(state, outcome)).collect();
+        keep_what_shows(&mut row);
         let place = knowledge().checks.iter().position(|one| one.id == check.id).unwrap_or_default() as u64;
-        pick(&shown, ChaCha8Rng::seed_from_u64(self.seed ^ (place << 32)).random())
+        pick(&row, ChaCha8Rng::seed_from_u64(self.seed ^ (place << 32)).random())
     }
 
-    fn answers_clearly(&self) -> bool {
-        self.grade.mix().clear
+    /// What a cause alone would show at a check, as bad as this scene's is.
+    pub(crate) fn shows(&self, check: &Check, cause: usize) -> usize {
+        let alone = knowledge().hypotheses.iter().position(|one| one.first == cause && one.second.is_none()).unwrap_or_default();
+        self.plainly(check, alone * BANDS + self.blind.state % BANDS)
     }
 }
 
@@ -159,24 +231,23 @@ fn misleads(id: &str, told: &[String]) -> bool {
 
 impl Vehicle for Scene {
     fn gauge_kpa(&self, at: Working) -> f64 {
-        self.blind.answering(true).gauge_kpa(at)
+        self.blind.shows_kpa(at.rpm, at.oil_temp_c)
     }
 
     fn outcome(&self, check: &str) -> usize {
         let bad_gauge = self.gauge_off
             || self.truth().is_some_and(|one| knowledge().causes.get(one.first).is_some_and(|c| c.reading == ShownAs::Distorted));
+        if let Some(outcome) = self.shown.get(check) {
+            return *outcome;
+        }
         match knowledge().check(check) {
             Some(row) if check == "gauge_zero" => row.outcome(if bad_gauge { "off" } else { "at_zero" }).unwrap_or(0),
-            Some(row) if self.answers_clearly() => self.plainly(row),
+            Some(row) if self.grade.mix().clear => self.plainly(row, self.blind.state),
             _ => self.blind.answering(false).outcome(check),
         }
     }
 
     fn is_cured_by(&self, cause: usize) -> bool {
-        self.truth().is_some_and(|one| match one.link {
-            // Two that met are both to be repaired; whoever names one of them has found a cause.
-            Link::Together => one.holds(cause),
-            _ => one.first == cause,
-        })
+        self.faults().all(|fault| fault == cause) && self.holds(cause)
     }
 }

@@ -100,7 +100,9 @@ pub struct Viewer {
 pub async fn open(url: &str) -> Result<Connection, StoreError> {
     let options = options(url);
     migration::bring_up(options.clone()).await?;
-    Ok(Database::connect(options).await?)
+    let db = Database::connect(options).await?;
+    practice::take_cleared(&db).await?;
+    Ok(db)
 }
 
 fn options(url: &str) -> ConnectOptions {

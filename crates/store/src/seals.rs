@@ -1,11 +1,11 @@
 //! The heads of all ledgers, sealed together from time to time ([`velvet_dial_core::signing::SealedHeads`]).
-use crate::entity::{entry, record, sealed_heads};
+use crate::entity::{entry, job, record, sealed_heads};
 use crate::{Connection, StoreError, from_json, json, now};
 use sea_orm::ActiveValue::Set;
 use sea_orm::{
     ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, Select, TransactionTrait,
 };
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use uuid::Uuid;
 use velvet_dial_core::record::Chained;
 use velvet_dial_core::signing::{LedgerHead, SealedHeads, document_of, root};
@@ -32,7 +32,12 @@ async fn seal_once(db: &Connection) -> Result<Option<SealedHeads>, StoreError> {
         changed = changed.filter(entry::Column::Id.gte(Uuid::from_u128(u128::from(from) << 80)));
     }
     let changed = changed.select_only().column(entry::Column::JobId).distinct().order_by_asc(entry::Column::JobId);
-    let jobs: Vec<Uuid> = changed.into_tuple().all(&transaction).await?;
+    let mut jobs: Vec<Uuid> = changed.into_tuple().all(&transaction).await?;
+    // A scene of the practice bench proves nothing to anybody, and is cleared away.
+    let scenes = job::Entity::find().select_only().column(job::Column::Id).filter(job::Column::SceneSeed.is_not_null());
+    let scenes: HashSet<Uuid> =
+        scenes.filter(job::Column::Id.is_in(jobs.iter().copied())).into_tuple().all(&transaction).await?.into_iter().collect();
+    jobs.retain(|job| !scenes.contains(job));
     let known: BTreeMap<String, i32> = match &last {
         Some(last) => of_row(last)?.heads.into_iter().map(|head| (head.job, head.seq)).collect(),
         None => BTreeMap::new(),

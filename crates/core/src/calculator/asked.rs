@@ -300,7 +300,7 @@ fn plain(name: &str, value: &Value, liked: Units) -> String {
         Value::Number(number) => {
             let value = number.as_f64().unwrap_or(f64::NAN);
             match unit {
-                "kPa" => format!("{} {}", liked.show(value), liked.label()),
+                "kPa" => liked.with_unit(value),
                 "°C" => liked.temp(value),
                 unit => format!("{} {unit}", figures(value)).trim_end().to_owned(),
             }

@@ -74,6 +74,30 @@ pub struct Case {
     pub strip_down: StripDown,
 }
 
+impl Case {
+    /// A case in which nothing is known but the engine.
+    pub fn of(engine: Card) -> Self {
+        Self {
+            format: FORMAT.to_owned(),
+            id: None,
+            engine,
+            spec: None,
+            instruments: BTreeMap::new(),
+            readings: Vec::new(),
+            evidence: Vec::new(),
+            circumstances: Vec::new(),
+            replaced: Vec::new(),
+            acts: Vec::new(),
+            bench: None,
+            pattern: None,
+            known_patterns: Vec::new(),
+            memory: None,
+            put_off: Vec::new(),
+            strip_down: StripDown::default(),
+        }
+    }
+}
+
 /// Before or after it was put right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, schemars::JsonSchema)]
 #[serde(rename_all = "snake_case")]

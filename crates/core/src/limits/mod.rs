@@ -87,11 +87,10 @@ pub fn in_force(sheets: &[Sheet], on: NaiveDate) -> Option<&Sheet> {
 
 /// “at least 100 kPa”.
 pub fn limit_words(min_kpa: Option<f64>, max_kpa: Option<f64>, units: Units) -> String {
-    let said = |kpa: f64| format!("{} {}", units.show(kpa), units.label());
     match (min_kpa, max_kpa) {
-        (Some(min), Some(max)) => format!("{} to {}", units.show(min), said(max)),
-        (Some(min), None) => format!("at least {}", said(min)),
-        (None, Some(max)) => format!("at most {}", said(max)),
+        (Some(min), Some(max)) => format!("{} to {}", units.show(min), units.with_unit(max)),
+        (Some(min), None) => format!("at least {}", units.with_unit(min)),
+        (None, Some(max)) => format!("at most {}", units.with_unit(max)),
         (None, None) => "no limit".to_owned(),
     }
 }
@@ -116,31 +115,22 @@ pub fn questionable(point: &Point, units: Units) -> Option<String> {
     };
     let most = 200.0..=1500.0;
     let bar = |kpa: f64| format!("{:.1} bar", kpa / 100.0);
-    let strange = |limit: Option<f64>, usual: std::ops::RangeInclusive<f64>| {
+    let strange = |which: &str, limit: Option<f64>, usual: std::ops::RangeInclusive<f64>| {
         let kpa = limit.filter(|kpa| !usual.contains(kpa))?;
-        Some((typed(kpa), *usual.start(), *usual.end()))
-    };
-    let speed = number(point.rpm, 0);
-    if let Some((limit, from, to)) = strange(point.min_kpa, least) {
-        let (from_other, to_other) = (bar(from), bar(to));
-        let (from, to) = (pressure(from), pressure(to));
+        let (from, to) = (*usual.start(), *usual.end());
         let says = message!(
-            "sheet-least-is-strange",
-            limit = limit,
-            speed = speed,
-            from = from,
-            to = to,
-            from_other = from_other,
-            to_other = to_other
+            "sheet-limit-is-strange",
+            which = which,
+            limit = typed(kpa),
+            speed = number(point.rpm, 0),
+            from = pressure(from),
+            to = pressure(to),
+            from_other = bar(from),
+            to_other = bar(to)
         );
-        return Some(says.words(units));
-    }
-    let (limit, from, to) = strange(point.max_kpa, most)?;
-    let (from_other, to_other) = (bar(from), bar(to));
-    let (from, to) = (pressure(from), pressure(to));
-    let says =
-        message!("sheet-most-is-strange", limit = limit, speed = speed, from = from, to = to, from_other = from_other, to_other = to_other);
-    Some(says.words(units))
+        Some(says.words(units))
+    };
+    strange("least", point.min_kpa, least).or_else(|| strange("most", point.max_kpa, most))
 }
 
 /// What can be said of a point, at the verdict's own certainty.

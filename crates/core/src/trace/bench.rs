@@ -111,6 +111,11 @@ impl Takeable {
         (outcome.checked_sub(1).and_then(edge), edge(outcome))
     }
 
+    /// The outcome that a pressure is.
+    pub fn outcome_of(&self, kpa: f64) -> usize {
+        self.ahead.parts_kpa.iter().filter(|part| kpa > **part).count()
+    }
+
     /// Minutes to hold and note it.
     pub(super) const MINUTES: f64 = 3.0;
 

@@ -221,9 +221,9 @@ impl<'a> Walk<'a> {
         proposals(know, &self.states, &self.situation)
     }
 
-    /// A reading that can be taken.
-    pub fn reading(&self, place: usize) -> Option<&super::bench::Takeable> {
-        self.situation.readings.get(place)
+    /// The readings that can be taken; one that was taken tells nothing more.
+    pub fn readings(&self) -> &[super::bench::Takeable] {
+        &self.situation.readings
     }
 
     /// How many outcomes a step has.

@@ -21,6 +21,14 @@ pub struct Model {
     pub scene_grade: Option<i16>,
     /// When it was handed back.
     pub scene_ended_at: Option<DateTime>,
+    /// How it was given, as JSON.
+    pub scene_given: Option<String>,
+    /// The task by which it was set.
+    pub scene_task: Option<Uuid>,
+    /// What came of it, as JSON.
+    pub scene_result: Option<String>,
+    /// Since when it is in no list any more.
+    pub scene_cleared_at: Option<DateTime>,
     #[sea_orm(belongs_to, from = "vehicle_id", to = "id")]
     pub vehicle: BelongsTo<super::vehicle::Entity>,
     #[sea_orm(belongs_to, from = "engine_id", to = "id")]

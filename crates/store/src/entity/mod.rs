@@ -11,6 +11,7 @@ pub mod instrument;
 pub mod job;
 pub mod pattern;
 pub mod photo;
+pub mod practice_task;
 pub mod record;
 pub mod revision;
 pub mod rig;

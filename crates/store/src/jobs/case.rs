@@ -191,6 +191,7 @@ impl Job {
                 | Body::Talked { .. }
                 | Body::Worked { .. }
                 | Body::Sensed { .. }
+                | Body::Helped { .. }
                 | Body::Withdrawn { .. }
                 | Body::Promised { .. }
                 | Body::FollowUp(_)

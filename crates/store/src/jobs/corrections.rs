@@ -1,7 +1,7 @@
 //! A correction does not move what it corrects: sequences of findings, acts and corrections, each with the word that it must end in.
 use super::entry::times;
 use super::{Body, Entry, Happened, Head, Job, Repair, TakenReading};
-use crate::library::{Engine, Vehicle};
+use crate::library::Engine;
 use crate::zone::Zone;
 use chrono::{NaiveDateTime, TimeDelta};
 use rand::seq::IndexedRandom;
@@ -31,18 +31,8 @@ fn job(mut entries: Vec<Entry>) -> Job {
     };
     let card = Card::of(2.0, 4, 750.0, "5W-30");
     let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: vec![sheet], revisions: Vec::new() };
-    let vehicle = Vehicle { id: Uuid::nil(), tag: String::new(), description: String::new() };
     let opened_at = moment(0);
-    let head = Head {
-        id: Uuid::nil(),
-        number: 1,
-        vehicle,
-        engine: Uuid::nil(),
-        complaint: String::new(),
-        opened_at,
-        closed_at: None,
-        scene: None,
-    };
+    let head = Head { number: 1, opened_at, ..Head::default() };
     let zone = Zone::default();
     Job { head, engine, known_patterns: Vec::new(), memory: None, gauges: Vec::new(), entries, zone, record: None, judged_seq: None }
 }

@@ -1,5 +1,5 @@
 //! What an entry of the ledger may say.
-use super::{FollowUp, Found, JobDetails, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
+use super::{FollowUp, Found, Help, JobDetails, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 use super::{personal, removal};
 use crate::entity::entry as table;
 use chrono::NaiveDateTime;
@@ -251,6 +251,16 @@ pub enum Body {
         minutes: f64,
         /// Work and material, in the shop's money.
         money: f64,
+        /// The engine ran though it must not.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        forbidden: bool,
+    },
+    /// On the practice bench: help was bought.
+    Helped {
+        /// Which.
+        help: Help,
+        /// Its price, in the shop's money.
+        money: f64,
     },
     /// What was put right.
     Repair(Repair),
@@ -398,6 +408,7 @@ impl Body {
             Self::Measured { .. } => "measured",
             Self::Worked { .. } => "worked",
             Self::Sensed { .. } => "sensed",
+            Self::Helped { .. } => "helped",
             Self::Repair(_) => "repair",
             Self::Withdrawn { .. } => "withdrawn",
             Self::Promised { .. } => "promised",
@@ -468,6 +479,7 @@ impl Body {
             | Self::CustomerRemoved { .. }
             | Self::Worked { .. }
             | Self::Sensed { .. }
+            | Self::Helped { .. }
             | Self::Customer { .. }
             | Self::Withdrawn { .. }
             | Self::Reopened { .. }

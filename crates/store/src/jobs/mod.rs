@@ -18,6 +18,7 @@ mod personal;
 mod photo;
 mod ranges;
 mod removal;
+mod scene;
 mod summary;
 
 pub use approval::Approval;
@@ -40,6 +41,7 @@ pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
 pub use ranges::Refused;
 pub use removal::{names_customer, remove_customer};
+pub use scene::{Given, Help, Scene, SceneBegun, Suspects};
 pub use summary::{Judged, judged, rebuild, resummarise, retell};
 
 pub(crate) use ledger::digest;
@@ -59,7 +61,7 @@ use velvet_dial_core::opened::Promise;
 use velvet_dial_core::record::Record;
 
 /// A job's first page: who, what, when.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Head {
     /// Key.
     pub id: Uuid,
@@ -77,23 +79,6 @@ pub struct Head {
     pub closed_at: Option<NaiveDateTime>,
     /// It is a scene of the practice bench.
     pub scene: Option<Scene>,
-}
-
-/// A scene of the practice bench.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Scene {
-    /// All of it follows from this and its grade.
-    pub seed: u64,
-    /// Its grade, from 0.
-    pub grade: u8,
-    /// When it was handed back, UTC.
-    pub ended_at: Option<NaiveDateTime>,
-}
-
-impl Scene {
-    pub(crate) fn of_row(seed: Option<i64>, grade: Option<i16>, ended_at: Option<NaiveDateTime>) -> Option<Self> {
-        Some(Self { seed: seed? as u64, grade: u8::try_from(grade?).ok()?, ended_at })
-    }
 }
 
 /// A whole job.
@@ -123,6 +108,13 @@ impl Job {
     /// The sheet in force on the day the job was opened.
     pub fn sheet(&self) -> Option<&Sheet> {
         limits::in_force(&self.engine.sheets, self.zone.day(self.head.opened_at))
+    }
+
+    /// The same job as it was when `seq` was its last entry.
+    pub fn until(&self, seq: i32) -> Self {
+        let mut then = self.clone();
+        then.entries.retain(|entry| entry.seq <= seq);
+        then
     }
 
     /// Entries that hold: not superseded, not withdrawn.
@@ -247,6 +239,8 @@ async fn whole(db: &impl ConnectionTrait, viewer: &Viewer, which: SimpleExpr) ->
 }
 
 fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Option<HashMap<Uuid, String>>) -> Result<Job, StoreError> {
+    let begun = (row.scene_seed, row.scene_grade);
+    let scene = Scene::of_row(begun, row.scene_given.as_deref(), row.scene_task, row.scene_ended_at, row.scene_result.take());
     let vehicle = library::of_row(row.vehicle.into_option().ok_or(StoreError::NotFound)?.into());
     let engine = library::of_engine(row.engine.into_option().ok_or(StoreError::NotFound)?)?;
     let mut entries: Vec<Entry> = row.entries.into_iter().map(Entry::of_row).collect();
@@ -260,7 +254,7 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
         complaint: row.complaint,
         opened_at: row.opened_at,
         closed_at: row.closed_at,
-        scene: Scene::of_row(row.scene_seed, row.scene_grade, row.scene_ended_at),
+        scene,
     };
     let zone = viewer.zone.clone();
     let judged_seq = row.summary.take().and_then(|summary| summary.judged_seq);

@@ -1,7 +1,7 @@
 //! Opening a job.
-use super::{ledger, summary};
+use super::{SceneBegun, ledger, summary};
 use crate::entity::{job, summary as summary_table};
-use crate::{Connection, StoreError, Viewer, library, now};
+use crate::{Connection, StoreError, Viewer, json, library, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::{NotSet, Set};
 use sea_orm::{ColumnTrait, EntityTrait, QueryFilter, TransactionTrait};
@@ -20,8 +20,8 @@ pub struct Opening<'a> {
     pub complaint: &'a str,
     /// Key of the form: the same form sent twice opens one job.
     pub submit_key: &'a str,
-    /// Seed and grade, where it is a scene of the practice bench.
-    pub scene: Option<(u64, u8)>,
+    /// Where it is a scene of the practice bench.
+    pub scene: Option<SceneBegun>,
     /// When; now, but for a job brought in from elsewhere.
     pub at: Option<NaiveDateTime>,
 }
@@ -32,6 +32,7 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
     let vehicle = library::vehicle_tagged(db, viewer, opening.tag, opening.description).await?;
     // Typed anew on the same form means another job; sent again means the same one.
     let submit_key = ledger::digest(opening.submit_key, &[opening.tag, opening.complaint, &opening.engine.to_string()]);
+    let scene = opening.scene.as_ref();
     let row = job::ActiveModel {
         id: Set(Uuid::now_v7()),
         number: NotSet,
@@ -43,9 +44,13 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
         opened_at: Set(opening.at.unwrap_or_else(now)),
         submit_key: Set(submit_key.clone()),
         closed_at: Set(None),
-        scene_seed: Set(opening.scene.map(|(seed, _)| seed as i64)),
-        scene_grade: Set(opening.scene.map(|(_, grade)| i16::from(grade))),
+        scene_seed: Set(scene.map(|scene| scene.seed as i64)),
+        scene_grade: Set(scene.map(|scene| i16::from(scene.grade))),
         scene_ended_at: Set(None),
+        scene_given: Set(scene.map(|scene| json("scene", &scene.given)).transpose()?),
+        scene_task: Set(scene.and_then(|scene| scene.task)),
+        scene_result: Set(None),
+        scene_cleared_at: Set(None),
     };
     let transaction = db.begin().await?;
     match job::Entity::insert(row).exec_without_returning(&transaction).await {

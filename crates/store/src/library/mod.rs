@@ -64,7 +64,7 @@ pub struct Gauge {
 }
 
 /// A vehicle.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Vehicle {
     /// Key.
     pub id: Uuid,

@@ -29,6 +29,13 @@ pub const SCENE_GRADE: AddedColumn =
     AddedColumn { name: "m2026_12_14_scene_grade", table: "jobs", column: || small_integer_null("scene_grade") };
 pub const SCENE_ENDED: AddedColumn =
     AddedColumn { name: "m2026_12_14_scene_ended_at", table: "jobs", column: || at_or_none("scene_ended_at") };
+/// How a scene was given, by which task, and what came of it.
+pub const SCENE_GIVEN: AddedColumn = AddedColumn { name: "m2026_12_16_scene_given", table: "jobs", column: || text_null("scene_given") };
+pub const SCENE_TASK: AddedColumn =
+    AddedColumn { name: "m2026_12_16_scene_task", table: "jobs", column: || ColumnDef::new("scene_task").binary_len(16).null().to_owned() };
+pub const SCENE_RESULT: AddedColumn = AddedColumn { name: "m2026_12_16_scene_result", table: "jobs", column: || text_null("scene_result") };
+pub const SCENE_CLEARED: AddedColumn =
+    AddedColumn { name: "m2026_12_16_scene_cleared_at", table: "jobs", column: || at_or_none("scene_cleared_at") };
 /// A shop may be the practice bench of another.
 pub const PRACTICE_OF: AddedColumn = AddedColumn {
     name: "m2026_12_14_practice_of",

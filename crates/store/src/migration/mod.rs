@@ -12,6 +12,7 @@ mod entry_hash;
 mod learning;
 mod marks_and_search;
 mod patterns_and_sheet_pages;
+mod practice_tasks;
 mod proof;
 mod rigs_photos_adapters;
 mod search_keys;
@@ -73,6 +74,11 @@ impl MigratorTrait for Migrator {
             Box::new(added_column::SCENE_GRADE),
             Box::new(added_column::SCENE_ENDED),
             Box::new(added_column::PRACTICE_OF),
+            Box::new(added_column::SCENE_GIVEN),
+            Box::new(added_column::SCENE_TASK),
+            Box::new(added_column::SCENE_RESULT),
+            Box::new(added_column::SCENE_CLEARED),
+            Box::new(practice_tasks::PracticeTasks),
         ]
     }
 }

@@ -1,12 +1,14 @@
 //! A job handed to the core, off the threads that serve.
 use crate::http::Failure;
+use crate::job::bench;
 use crate::state::App;
+use crate::ui::show;
 use actix_web::web;
 use chrono::{DateTime, TimeDelta, Utc};
 use std::sync::Arc;
 use velvet_dial_core::case::{Case, Phase};
 use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
-use velvet_dial_core::knowledge::{fingerprint, knowledge};
+use velvet_dial_core::knowledge::{Cause, fingerprint, knowledge};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::trace::{Exclusion, Proposal, Strategy, Tracer, leader_of, ordered};
 use velvet_dial_store::Viewer;
@@ -26,6 +28,21 @@ pub struct Assessed {
     pub before: Vec<f64>,
     /// The engine's samples, for curves.
     pub tracer: Arc<Tracer>,
+}
+
+impl Assessed {
+    /// Causes to choose from, with what stands in the list: the most probable first and its figure; where the suspects are covered, along the oil and bare.
+    pub fn to_choose(&self) -> Vec<(&'static Cause, String)> {
+        let know = knowledge();
+        if bench::is_covered(&self.job) {
+            return know.causes.iter().map(|cause| (cause, cause.name.clone())).collect();
+        }
+        let label = |index: usize| {
+            let cause = know.causes.get(index)?;
+            Some((cause, format!("{} ({})", cause.name, show::percent(self.now.posterior.of(index)))))
+        };
+        self.now.posterior.ranked().into_iter().filter_map(label).collect()
+    }
 }
 
 /// Diagnoses a job as it stands, and as it stood when `seen` was its last entry, or one entry ago. What was worked out before is kept: most often what stands now was

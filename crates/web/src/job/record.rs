@@ -238,9 +238,7 @@ fn repairs(job: &Job) -> Vec<RepairSaid> {
 
 /// The readable history of a job as it was when `seq` was its last entry.
 pub fn log_until(job: &Job, seq: i32) -> Vec<record::Line> {
-    let mut then = job.clone();
-    then.entries.retain(|entry| entry.seq <= seq);
-    log(&then)
+    log(&job.until(seq))
 }
 
 /// What the report says of a note that is not in it.

@@ -110,23 +110,13 @@ mod tests {
     use velvet_dial_core::case::{Phase, Reading};
     use velvet_dial_core::circuit::Card;
     use velvet_dial_store::jobs::{Found, Head, Particulars, Repair, TakenReading};
-    use velvet_dial_store::library::{Engine, Vehicle};
+    use velvet_dial_store::library::Engine;
 
     fn job(entries: Vec<Entry>) -> Job {
         let at = "2026-11-25T08:00:00".parse().unwrap_or_default();
-        let vehicle = Vehicle { id: Uuid::nil(), tag: String::new(), description: String::new() };
         let card = Card::of(2.0, 4, 750.0, "5W-30");
         let engine = Engine { id: Uuid::nil(), name: String::new(), card, sheets: Vec::new(), revisions: Vec::new() };
-        let head = Head {
-            id: Uuid::nil(),
-            number: 1,
-            vehicle,
-            engine: Uuid::nil(),
-            complaint: String::new(),
-            opened_at: at,
-            closed_at: None,
-            scene: None,
-        };
+        let head = Head { number: 1, opened_at: at, ..Head::default() };
         Job {
             head,
             engine,

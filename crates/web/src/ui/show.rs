@@ -8,7 +8,7 @@ use velvet_dial_store::zone::Zone;
 
 /// A pressure with its unit.
 pub fn pressure(kpa: f64, unit: Units) -> String {
-    format!("{} {}", unit.show(kpa), unit.label())
+    unit.with_unit(kpa)
 }
 
 /// What a needle said: a value, or that it stood under its first mark or against its stop.

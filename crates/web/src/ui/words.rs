@@ -12,7 +12,7 @@ use velvet_dial_core::rigging;
 use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
 use velvet_dial_core::trace::{Strategy, Takeable};
 use velvet_dial_core::unit::{Gear, Units, first_upper};
-use velvet_dial_store::jobs::{Body, FollowUp, Found, Measured, Note, Particulars, RigStep, StopCalled};
+use velvet_dial_store::jobs::{Body, FollowUp, Found, Help, Measured, Note, Particulars, RigStep, StopCalled};
 use velvet_dial_store::zone::Zone;
 
 /// May it run.
@@ -117,6 +117,8 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Measured { figure: measured } => measured_said(measured),
         Body::Worked { told, .. } => told.clone(),
         Body::Sensed { at: Some((rpm, oil)), .. } => format!("On the bench: gauge looked at, {rpm:.0} rpm, {}", unit.temp(*oil)),
+        Body::Helped { help: Help::Hint, .. } => "On the bench: a hint was bought".to_owned(),
+        Body::Helped { help: Help::Suspects, .. } => "On the bench: the suspects were uncovered".to_owned(),
         Body::Sensed { check, .. } => format!("On the bench: {}", know.check(check).map_or(check.as_str(), |check| check.ask.as_str())),
         Body::JobDetails(details) => {
             let vehicle = if details.description.is_empty() { String::new() } else { format!(", {}", details.description) };

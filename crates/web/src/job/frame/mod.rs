@@ -64,6 +64,8 @@ pub struct PageFrame {
     pub point: Option<String>,
     /// The practice bench, where the job is a scene of it.
     pub bench: Option<Bench>,
+    /// Suspects and proposals are covered.
+    pub covered: bool,
 }
 
 impl PageFrame {
@@ -128,12 +130,13 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         let others: Vec<&Entry> = job.entries.iter().filter(|e| e.seq > seen && e.author != viewer.user).collect();
         others.into_iter().map(|entry| lines::line(job, entry, unit)).collect()
     });
-    let next = next_step::next_step(assessed, unit);
+    let covered = bench::is_covered(job);
+    let next = if covered { None } else { next_step::next_step(assessed, unit) };
     let (near, _) = cards::one_reading_at_a_time(next_step::proposed(assessed));
     let then = near
         .into_iter()
         .skip(1)
-        .take(3)
+        .take(if covered { 0 } else { 3 })
         .map(|proposal| Then { ask: cards::name(assessed, &proposal.step), minutes: show::minutes(proposal.minutes) })
         .collect();
     let now = Utc::now().naive_utc();
@@ -142,7 +145,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         let percent = show::percent(assessed.now.posterior.of(index?));
         Some(Settled { why, name: cause.name.clone(), percent, put_right: cause.put_right.clone() })
     };
-    let repaired = job.repair().is_some();
+    let repaired = job.repair().is_some() || covered;
     let settled = act(assessed.now.settled.filter(|_| !repaired), "Good enough to act")
         .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: repair it first, then read again"));
     let about = ask.query.get("about").map(String::as_str).filter(|about| !about.is_empty());
@@ -178,6 +181,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         noting,
         closed: job.closed(),
         bench: bench::bench(job, unit),
+        covered,
         point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),
     }
 }

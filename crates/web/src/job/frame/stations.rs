@@ -1,5 +1,6 @@
 //! The oil line: the stages as stations, each with its state and its outcome in a few words.
 use crate::job::assess::Assessed;
+use crate::job::bench;
 use crate::job::opening::may_be_open;
 use crate::ui::{count, show};
 use velvet_dial_core::knowledge::knowledge;
@@ -58,6 +59,7 @@ fn outcome(assessed: &Assessed, stage: Stage, unit: Units) -> (String, bool, boo
             now.verdict.overall == Decision::Within,
             matches!(now.verdict.overall, Decision::Below | Decision::Above),
         ),
+        Stage::Trace if bench::is_covered(&assessed.job) => quiet("suspects covered"),
         Stage::Trace => now.posterior.ranked().first().map_or_else(
             || quiet(""),
             |leader| {

@@ -19,12 +19,11 @@ use velvet_dial_core::case::{Cranked, Phase};
 use velvet_dial_core::diagnosis::{Proof, ProofWord};
 use velvet_dial_core::experience::Known;
 use velvet_dial_core::field;
-use velvet_dial_core::knowledge::{Access, knowledge};
+use velvet_dial_core::knowledge::{Access, Cause, knowledge};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::opened::{self, SourceIs};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, File, Found, Job};
-use velvet_dial_store::practice;
 
 /// What it was, asked as it is closed.
 static CLOSING: Form = Form {
@@ -42,8 +41,8 @@ static CLOSING: Form = Form {
 pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let sent = Sent::of(&form);
     // A scene is not closed and signed but handed back and marked.
-    if context.job().await?.head.scene.is_some() {
-        practice::hand_back(&context.app.db, &context.viewer, context.number).await?;
+    if context.at_bench {
+        crate::practice::finish(&context.app, &context.viewer, context.number).await?;
         return Ok(context.to(&format!("/practice/{}", context.number)));
     }
     let mut typed = Read::of(&CLOSING, &form, context.preferences.unit);
@@ -219,10 +218,10 @@ fn cranked_since(job: &Job) -> Option<&Entry> {
 
 /// The questions of the closing; what was put right stands in them, and that the pressure came back where it did.
 fn closing(data: &ScreenData, proof: Option<&Proof>, debris: &[DebrisCard]) -> Vec<Field> {
-    let (assessed, know, form_state) = (data.assessed, knowledge(), &data.frame.form_state);
+    let (assessed, form_state) = (data.assessed, &data.frame.form_state);
     let none = Choice { id: String::new(), label: "not on the list, or not known".to_owned() };
-    let of = |index: usize| know.causes.get(index).map(|cause| Choice { id: cause.id.clone(), label: cause.name.clone() });
-    let causes = || assessed.now.posterior.ranked().into_iter().filter_map(of).chain([none.clone()]).collect();
+    let of = |(cause, _): (&Cause, String)| Choice { id: cause.id.clone(), label: cause.name.clone() };
+    let causes = || assessed.to_choose().into_iter().map(of).chain([none.clone()]).collect();
     let choose = Choice { id: String::new(), label: "choose".to_owned() };
     let mut fields = CLOSING.draw(form_state, data.frame.unit, |name| match name {
         "cause" => causes(),

@@ -11,7 +11,6 @@ use crate::job::lines::{self, Line};
 use crate::job::open_up::talked;
 use crate::job::{Assessed, JobContext, Screen, ScreenData, Sent};
 use crate::state::ShopContext;
-use crate::ui::show;
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
 use actix_web::web::{self, ServiceConfig, get, post};
@@ -19,7 +18,7 @@ use askama::Template;
 use chrono::Utc;
 use steps::Steps;
 use timetable::{Left, Timetable};
-use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::knowledge::{Cause, knowledge};
 use velvet_dial_core::opened::{Found, debris};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::start_up::StartUp;
@@ -147,16 +146,12 @@ pub struct Done {
 }
 
 fn put_right(data: &ScreenData, left: &Left) -> PutRightWork {
-    let (assessed, know) = (data.assessed, knowledge());
-    let ranked = assessed.now.posterior.ranked();
-    let leader = ranked.first().and_then(|index| know.causes.get(*index));
-    let choice = |index: &usize| {
-        let cause = know.causes.get(*index)?;
-        let label = format!("{} ({})", cause.name, show::percent(assessed.now.posterior.of(*index)));
-        Some(Choice { id: cause.id.clone(), label })
-    };
+    let assessed = data.assessed;
+    let to_choose = assessed.to_choose();
+    let leader = to_choose.first().map(|(cause, _)| *cause);
     let none = Choice { id: String::new(), label: "none of these".to_owned() };
-    let causes = || ranked.iter().filter_map(choice).chain([none.clone()]).collect();
+    let choice = |(cause, label): &(&Cause, String)| Choice { id: cause.id.clone(), label: label.clone() };
+    let causes = || to_choose.iter().map(choice).chain([none.clone()]).collect();
     let mut fields = FORM.draw(&data.frame.form_state, data.frame.unit, |_| causes());
     // On a fresh form the leading suspect is the likeliest.
     if data.frame.form_state.form != FORM.name

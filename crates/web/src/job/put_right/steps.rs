@@ -104,18 +104,18 @@ pub fn questions_at(stage: Stage, ways: &BTreeMap<String, String>) -> Vec<School
 /// Lays it out, for the cause that the address names, that is ticked already, or that leads.
 pub fn steps(data: &ScreenData) -> Option<Steps> {
     let (assessed, know) = (data.assessed, knowledge());
-    let ranked: Vec<&'static Cause> = assessed.now.posterior.ranked().into_iter().filter_map(|index| know.causes.get(index)).collect();
+    let to_choose = assessed.to_choose();
     let asked = data.query.get("cause").map(String::as_str).or_else(|| begun(&assessed.job));
-    let at_hand = asked.and_then(|id| ranked.iter().find(|cause| cause.id == id)).or_else(|| ranked.first())?;
+    let at_hand = asked.and_then(|id| to_choose.iter().find(|(cause, _)| cause.id == id)).or_else(|| to_choose.first())?;
+    let (at_hand, _) = at_hand;
     let repair = repair_of(&at_hand.id)?;
     let rows = rows(&assessed.job, &at_hand.id, repair.steps_on(&assessed.case.engine).into_iter());
     let done: Vec<&str> = rows.iter().filter(|row| row.by.is_some()).map(|row| row.act).collect();
-    let odds = |cause: &Cause| know.cause(&cause.id).map_or(0.0, |index| assessed.now.posterior.of(index));
-    let chosen =
-        |cause: &&'static Cause| (cause.id.as_str(), format!("{} ({})", cause.name, show::percent(odds(cause))), cause.id == at_hand.id);
-    let mut causes: Vec<_> = ranked.iter().take(CHOSEN_AMONG).map(chosen).collect();
+    let chosen = |(cause, label): &(&'static Cause, String)| (cause.id.as_str(), label.clone(), cause.id == at_hand.id);
+    let among = if data.frame.covered { to_choose.len() } else { CHOSEN_AMONG };
+    let mut causes: Vec<_> = to_choose.iter().take(among).map(chosen).collect();
     if causes.iter().all(|(.., here)| !here) {
-        causes.push(chosen(at_hand));
+        causes.extend(to_choose.iter().find(|(cause, _)| cause.id == at_hand.id).map(chosen));
     }
     Some(Steps {
         cause: &at_hand.id,

@@ -118,17 +118,23 @@ pub fn panel(data: &ScreenData) -> askama::Result<String> {
     let proposed = next_step::proposed(assessed);
     let first = proposed.first();
     let (near, far) = cards::one_reading_at_a_time(proposed);
-    let then: Vec<&Proposal> = near.iter().skip(1).take(NEXT).copied().collect();
-    let others: Vec<&Proposal> = near.iter().skip(1 + NEXT).chain(&far).copied().collect();
+    let covered = data.frame.covered;
+    // Where it is for the trainee to say what is next, everything stands by its place alone.
+    let named = if covered { 0 } else { 1 + NEXT };
+    let then: Vec<&Proposal> = near.iter().take(named).skip(1).copied().collect();
+    let mut others: Vec<&Proposal> = near.iter().skip(named).chain(&far).copied().collect();
+    if covered {
+        others.sort_by_key(|proposal| cards::name(assessed, &proposal.step));
+    }
     let know = knowledge();
     let plans = assessed.now.plans.get().map(Vec::as_slice);
     let instead = data
         .query
         .get("instead")
         .and_then(|check| cards::card(assessed, check, data.frame.unit))
-        .filter(|card| first.is_none_or(|first| first.check() != Some(card.id)))
+        .filter(|card| covered || first.is_none_or(|first| first.check() != Some(card.id)))
         .map(|card| CheckCard { effects: cards::effects_of(assessed, card.id), ..card });
-    let mut next = next_step::next_step(assessed, data.frame.unit);
+    let mut next = next_step::next_step(assessed, data.frame.unit).filter(|_| !covered);
     if let Some(NextCard::Check(card)) = &mut next {
         card.effects = cards::effects_of(assessed, card.id);
     }
@@ -140,9 +146,9 @@ pub fn panel(data: &ScreenData) -> askama::Result<String> {
         order: Strategy::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
-        price: first.map(|first| price(assessed, first, data.shop_context.money())).unwrap_or_default(),
+        price: first.filter(|_| !covered).map(|first| price(assessed, first, data.shop_context.money())).unwrap_or_default(),
         instead: instead.map(|card| {
-            let says = against(assessed, card.id);
+            let says = if covered { "Your choice.".to_owned() } else { against(assessed, card.id) };
             (card, says)
         }),
         then: then.iter().map(|proposal| row(data, proposal)).collect(),

@@ -1,11 +1,18 @@
 //! The practice bench of a shop: a shop of its own beside it, so that no scene gets onto the board, into search, learning, figures or exports of the real one. People
 //! stay who they are: whoever belongs to the shop is at home at its bench. Job numbers are the database's, so a scene's address is no job's.
+mod clearing;
+mod task;
+
+pub use clearing::{clear, take_cleared};
+pub use task::{NewTask, Task, set, task, tasks};
+
 use crate::entity::{entry, job, shop, user, vehicle};
-use crate::jobs::{Body, Opening, Scene, Write};
+use crate::jobs::{Body, Opening, Scene, SceneBegun, Write};
 use crate::{Connection, StoreError, Viewer, jobs, library, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, Select};
+use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
 
@@ -20,6 +27,8 @@ pub struct Row {
     pub complaint: String,
     /// Who began it.
     pub who: String,
+    /// The same as a key.
+    pub by: Uuid,
     /// When, UTC.
     pub began_at: NaiveDateTime,
     /// Which scene it is.
@@ -78,8 +87,8 @@ pub async fn viewer_of_job(db: &Connection, viewer: &Viewer, number: i64) -> Res
 /// What a scene is begun with.
 #[derive(Debug)]
 pub struct Begin<'a> {
-    /// Seed and grade.
-    pub scene: (u64, u8),
+    /// Which scene.
+    pub scene: SceneBegun,
     /// Plate, vehicle, what the customer says.
     pub words: (&'a str, &'a str, &'a str),
     /// Card, sheet, gauge and what was reported.
@@ -90,7 +99,6 @@ pub struct Begin<'a> {
 
 /// Begins a scene at the bench; the number of its job.
 pub async fn begin(db: &Connection, bench: &Viewer, begin: &Begin<'_>) -> Result<i64, StoreError> {
-    let (seed, grade) = begin.scene;
     let (tag, description, complaint) = begin.words;
     // The name says nothing of the scene, and is the form's: the same form once more finds what it began.
     let name = format!("Practice engine {}", begin.key.chars().take(8).collect::<String>());
@@ -105,13 +113,12 @@ pub async fn begin(db: &Connection, bench: &Viewer, begin: &Begin<'_>) -> Result
             known.id
         }
     };
-    for gauge in begin.brief.instruments.values() {
-        if !library::gauges(db, bench).await?.iter().any(|known| known.gauge == *gauge) {
-            let count = library::gauges(db, bench).await?.len() + 1;
-            library::add_gauge(db, bench, &format!("Bench gauge {count}"), gauge).await?;
-        }
+    let known = library::gauges(db, bench).await?;
+    let new = begin.brief.instruments.values().filter(|gauge| known.iter().all(|known| known.gauge != **gauge));
+    for (place, gauge) in new.enumerate() {
+        library::add_gauge(db, bench, &format!("Bench gauge {}", known.len() + place + 1), gauge).await?;
     }
-    let opening = Opening { tag, description, engine, complaint, submit_key: begin.key, scene: Some((seed, grade)), at: None };
+    let opening = Opening { tag, description, engine, complaint, submit_key: begin.key, scene: Some(begin.scene.clone()), at: None };
     let number = jobs::open(db, bench, &opening).await?;
     for circumstance in &begin.brief.circumstances {
         let body = Body::Circumstance { circumstance: circumstance.clone(), told: true };
@@ -122,36 +129,68 @@ pub async fn begin(db: &Connection, bench: &Viewer, begin: &Begin<'_>) -> Result
 
 /// The scenes of the bench, the newest first.
 pub async fn scenes(db: &Connection, bench: &Viewer) -> Result<Vec<Row>, StoreError> {
-    let rows = job::Entity::find()
-        .filter(job::Column::ShopId.eq(bench.shop))
-        .order_by_desc(job::Column::Number)
-        .limit(LISTED)
-        .find_also_related(vehicle::Entity)
-        .all(db)
-        .await?;
-    let mut scenes = Vec::with_capacity(rows.len());
-    for (row, vehicle) in rows {
-        let Some(scene) = Scene::of_row(row.scene_seed, row.scene_grade, row.scene_ended_at) else { continue };
-        let who = user::Entity::find_by_id(row.opened_by).one(db).await?;
-        scenes.push(Row {
-            number: row.number,
-            tag: vehicle.map(|vehicle| vehicle.tag).unwrap_or_default(),
-            complaint: row.complaint,
-            who: who.map(|who| who.shown_name).unwrap_or_default(),
-            began_at: row.opened_at,
-            scene,
-            entries: entry::Entity::find().filter(entry::Column::JobId.eq(row.id)).count(db).await?,
-        });
-    }
-    Ok(scenes)
+    let own = job::Entity::find().filter(job::Column::ShopId.eq(bench.shop));
+    rows(db, own.filter(job::Column::SceneClearedAt.is_null()).limit(LISTED)).await
 }
 
-/// Hands a scene back: its marks are shown from now on, and nothing more is asked of it.
-pub async fn hand_back(db: &Connection, bench: &Viewer, number: i64) -> Result<(), StoreError> {
+/// The scenes that were begun for a task, the newest first.
+pub async fn scenes_of_task(db: &Connection, bench: &Viewer, task: Uuid) -> Result<Vec<Row>, StoreError> {
+    rows(db, job::Entity::find().filter(job::Column::ShopId.eq(bench.shop)).filter(job::Column::SceneTask.eq(task))).await
+}
+
+fn scene_of(row: &job::Model) -> Option<Scene> {
+    let begun = (row.scene_seed, row.scene_grade);
+    Scene::of_row(begun, row.scene_given.as_deref(), row.scene_task, row.scene_ended_at, row.scene_result.clone())
+}
+
+/// The scenes that somebody handed back, how each was given and what came of it.
+pub async fn handed_back(db: &Connection, bench: &Viewer) -> Result<Vec<Scene>, StoreError> {
+    let own = job::Entity::find().filter(job::Column::ShopId.eq(bench.shop)).filter(job::Column::OpenedBy.eq(bench.user));
+    let rows = own.filter(job::Column::SceneEndedAt.is_not_null()).order_by_desc(job::Column::Number).all(db).await?;
+    Ok(rows.iter().filter_map(scene_of).collect())
+}
+
+async fn rows(db: &Connection, wanted: Select<job::Entity>) -> Result<Vec<Row>, StoreError> {
+    let rows = wanted.order_by_desc(job::Column::Number).find_also_related(vehicle::Entity).all(db).await?;
+    let people = user::Entity::find().filter(user::Column::Id.is_in(rows.iter().map(|(row, _)| row.opened_by))).all(db).await?;
+    let names: HashMap<Uuid, String> = people.into_iter().map(|who| (who.id, who.shown_name)).collect();
+    let counted = entry::Entity::find()
+        .select_only()
+        .column(entry::Column::JobId)
+        .column_as(entry::Column::Id.count(), "entries")
+        .filter(entry::Column::JobId.is_in(rows.iter().map(|(row, _)| row.id)))
+        .group_by(entry::Column::JobId);
+    let entries: HashMap<Uuid, i64> = counted.into_tuple().all(db).await?.into_iter().collect();
+    let scene = |(row, vehicle): (job::Model, Option<vehicle::Model>)| {
+        Some(Row {
+            number: row.number,
+            scene: scene_of(&row)?,
+            tag: vehicle.map(|vehicle| vehicle.tag).unwrap_or_default(),
+            complaint: row.complaint,
+            who: names.get(&row.opened_by).cloned().unwrap_or_default(),
+            by: row.opened_by,
+            began_at: row.opened_at,
+            entries: entries.get(&row.id).copied().unwrap_or_default() as u64,
+        })
+    };
+    Ok(rows.into_iter().filter_map(scene).collect())
+}
+
+/// Hands a scene back with what came of it, as JSON: its marks are shown from now on, and nothing more is asked of it.
+pub async fn hand_back(db: &Connection, bench: &Viewer, number: i64, result: &str) -> Result<(), StoreError> {
     let row = jobs::own_job(db, bench, number).await?;
-    if row.scene_seed.is_none() || row.scene_ended_at.is_some() {
+    if row.scene_seed.is_none() {
+        return Err(StoreError::NotFound);
+    }
+    if row.scene_ended_at.is_some() {
         return Ok(());
     }
-    job::ActiveModel { id: Set(row.id), scene_ended_at: Set(Some(now())), ..Default::default() }.update(db).await?;
+    let ended = job::ActiveModel {
+        id: Set(row.id),
+        scene_ended_at: Set(Some(now())),
+        scene_result: Set(Some(result.to_owned())),
+        ..Default::default()
+    };
+    ended.update(db).await?;
     Ok(())
 }
