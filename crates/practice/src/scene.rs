@@ -116,11 +116,10 @@ impl Scene {
         &self.blind
     }
 
-    /// The causes that it came with and that spoil something; none where its oil system is OK. What leaked is filled up along with the repair of the leak.
+    /// The causes that it came with; none where its oil system is OK. What leaked is filled up along with the repair of the leak.
     pub fn faults(&self) -> impl Iterator<Item = usize> {
         let filled = self.truth().filter(|one| one.link == Link::Linked).and_then(|one| one.second).filter(|second| is(*second, "oil_low"));
-        let spoils = |cause: &usize| knowledge().causes.get(*cause).is_some_and(|row| !row.conforms);
-        self.blind.causes().filter(move |cause| Some(*cause) != filled).filter(spoils)
+        self.blind.causes().filter(move |cause| Some(*cause) != filled).filter(|cause| !is(*cause, "within_spec"))
     }
 
     /// The cause is part of what it came with.

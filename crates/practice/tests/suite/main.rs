@@ -114,6 +114,10 @@ fn an_engine_that_is_run_without_pressure_wrecks_itself_by_degrees() {
         other.run(&scene, hot, false);
     }
     assert_eq!(other.wreck, Wreck::Bearing);
+    // A wrong lamp is a fault like any other, though the pressure is right.
+    let lamp = written("sender");
+    assert!(!lamp.now(&Condition::default()).is_cured() && lamp.is_cured_by(knowledge().cause("sender").unwrap()));
+    assert!(!lamp.is_cured_by(knowledge().cause("within_spec").unwrap()));
     // The flag is no wreck: an engine that has its pressure is not hurt by being run against it.
     let sound = written("sender");
     let mut run = Condition::default();
@@ -171,6 +175,13 @@ fn a_written_scene_is_refused_with_what_would_be_right() {
         let wrong = Written::read(&good.replace(from, to)).unwrap_err().join(" ");
         assert!(wrong.contains(said), "{to}: {wrong}");
     }
+    let made = velvet_dial_practice::written::schema().to_value();
+    let kept: serde_json::Value = serde_json::from_str(include_str!("../../../../docs/scene.schema.json")).unwrap();
+    assert_eq!(made, kept, "velvet-dial practice --schema > docs/scene.schema.json");
+    // The example of the documentation is one.
+    let docs = include_str!("../../../../docs/practice.md");
+    let example = docs.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
+    Written::read(example).unwrap_or_else(|wrong| panic!("{wrong:?}"));
     let shows = |check: &str, outcome: &str| {
         let one = Written { shows: [(check.to_owned(), outcome.to_owned())].into(), ..course()[0].clone() };
         Written::read(&one.text()).map_err(|wrong| wrong.join(" "))

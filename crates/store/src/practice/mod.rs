@@ -84,6 +84,11 @@ pub async fn viewer_of_job(db: &Connection, viewer: &Viewer, number: i64) -> Res
     }
 }
 
+/// Somebody has opened no job yet, neither of the shop nor at its bench.
+pub async fn has_begun_nothing(db: &Connection, viewer: &Viewer) -> Result<bool, StoreError> {
+    Ok(job::Entity::find().filter(job::Column::OpenedBy.eq(viewer.user)).limit(1).one(db).await?.is_none())
+}
+
 /// What a scene is begun with.
 #[derive(Debug)]
 pub struct Begin<'a> {

@@ -24,9 +24,8 @@ impl Trainee {
     async fn begins(what: &str, suspects: &str) -> Self {
         let (base, db) = start_with().await;
         let me = Person::at(&base).entering_as("ines", "brass needle").await;
-        let page = me.page("/practice").await;
-        let key = page.split("name=\"key\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
-        let form = [("key", key.as_str()), ("begin", what), ("suspects", suspects)];
+        // Which scene of a grade it is follows from the form's key.
+        let form = [("key", "00000000-0000-0000-0000-000000000002"), ("begin", what), ("suspects", suspects)];
         let answer = me.post("/practice", &form).await;
         assert_eq!(answer.status(), StatusCode::SEE_OTHER);
         let number: i64 = location(answer.headers()).split('/').nth(2).unwrap().parse().unwrap();
@@ -287,4 +286,80 @@ async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() 
     let tasks = practice::tasks(&db, &bench).await.unwrap();
     let seeds: Vec<u64> = tasks.iter().map(|task| task.scene.seed).collect();
     assert!(tasks.len() == 2 && seeds[0] != seeds[1] && tasks[0].people.len() == 2, "{tasks:?}");
+}
+
+/// The first scene of the course, as it says, in a real browser: every step is found by what is on the screen, and its end is a proof.
+#[tokio::test]
+async fn the_guided_scene_leads_from_the_dipstick_to_the_proof() {
+    use crate::support::screen::Person;
+    use thirtyfour::By;
+    use velvet_dial_core::vehicle::Vehicle;
+    let scene = velvet_dial_practice::course::lesson(1).unwrap().scene().unwrap();
+    let (browser, me, _) = Person::at_the_shop().await;
+    me.begins().await;
+    me.press("Practice").await;
+    me.press("Begin the first scene").await;
+    let clicks = async |path: String| {
+        crate::support::screen::until(&path, || async {
+            let Ok(button) = me.driver.find(By::XPath(path.clone())).await else { return false };
+            button.scroll_into_view().await.is_ok() && button.click().await.is_ok()
+        })
+        .await;
+    };
+    // A check is done on the bench, and what it shows is entered.
+    let checks = async |check: &str, outcome: &str| {
+        let card = format!("//*[@id='check-{check}' or @id='check-{check}-next']");
+        clicks(format!("{card}//form[contains(@action, '/bench')]//button")).await;
+        crate::support::screen::until(check, || async { me.driver.find(By::XPath(format!("{card}//*[@class='sensed']"))).await.is_ok() })
+            .await;
+        clicks(format!("{card}//button[@name='outcome'][@value='{outcome}']")).await;
+    };
+    me.sees("Step 1 of 10").await;
+    me.press("Next: look first").await;
+    for (check, outcome, step) in [("level", "ok", "Step 2 of 10"), ("oil_look", "clean", "Step 3 of 10")] {
+        checks(check, outcome).await;
+        me.sees(step).await;
+    }
+    me.press("Gauge setup").await;
+    clicks("//*[@id='rig-route']//button[@name='answer']".to_owned()).await;
+    me.sees("Step 4 of 10").await;
+    let zero = me.driver.find(By::Css("#rig-zero input[name=zero]")).await.unwrap();
+    zero.send_keys(format!("{:.0}", scene.at_rest_kpa())).await.unwrap();
+    clicks("//*[@id='rig-zero']//button[@name='answer']".to_owned()).await;
+    me.sees("Step 5 of 10").await;
+    let idle = scene.brief().engine.idle_rpm;
+    let reads = async |rpm: f64| {
+        let oil = 90.0;
+        for (name, figure) in [("rpm", rpm), ("oil", oil)] {
+            let field = me.driver.find(By::Css(format!("#bench input[name={name}]"))).await.unwrap();
+            field.clear().await.unwrap();
+            field.send_keys(format!("{figure:.0}")).await.unwrap();
+        }
+        me.press("Run it there and look at the gauge").await;
+        me.sees(&format!("At {rpm:.0} rpm, oil at {oil:.0}")).await;
+        let kpa = scene.gauge_kpa(Working { rpm, oil_temp_c: oil });
+        me.driver.find(By::Id("reading-rpm")).await.unwrap().focus().await.unwrap();
+        me.reading(&format!("{rpm:.0}"), &format!("{oil:.0}"), &format!("{kpa:.0} kPa")).await;
+    };
+    me.press("Run").await;
+    reads(idle).await;
+    me.sees("Step 6 of 10").await;
+    reads(2000.0).await;
+    me.sees("2 readings").await;
+    for (check, outcome, step) in [("module_compare", "reads_low", "Step 7 of 10"), ("sender_plug", "oil_in_plug", "Step 8 of 10")] {
+        me.press("Show me").await;
+        checks(check, outcome).await;
+        me.sees(step).await;
+    }
+    me.press("Repair").await;
+    me.fill("repair-done", "New sender, torqued as the manual says.").await;
+    me.press("Save repair").await;
+    me.sees("Step 9 of 10").await;
+    me.press("Recheck").await;
+    reads(idle).await;
+    me.sees("Step 10 of 10").await;
+    me.press("Hand it back").await;
+    me.sees("of 100. Found and justified").await;
+    me.sees("The lamp is not the pressure").await;
+    browser.quit().await;
 }

@@ -97,7 +97,7 @@ fn nothing_that_a_person_reads_has_a_turn_that_nobody_would_say() {
     let read = |path: &Path| std::fs::read_to_string(path).unwrap();
     let mut texts: Vec<(PathBuf, String)> =
         list("crates/web/src", "html").into_iter().map(|path| (path.clone(), shown(&read(&path)))).collect();
-    let knowledge = list("crates/core/knowledge", "toml").into_iter().chain(list("crates/web/src", "toml"));
+    let knowledge = ["crates/core/knowledge", "crates/web/src", "crates/practice"].into_iter().flat_map(|folder| list(folder, "toml"));
     texts.extend(knowledge.map(|path| {
         let rows: Vec<String> = read(&path).lines().filter(|line| !line.trim_start().starts_with('#')).map(str::to_owned).collect();
         (path, rows.join("\n"))

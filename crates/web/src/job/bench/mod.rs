@@ -16,6 +16,7 @@ use std::sync::{Arc, LazyLock};
 use velvet_dial_core::case::Phase;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::stage::QUICK;
 use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_practice::grade::Grade;
 use velvet_dial_practice::hints::{HINT_MONEY, LOOK_MONEY, MOST_HINTS, hint};
@@ -49,11 +50,20 @@ pub struct Bench {
     pub hint_price: Option<String>,
     /// The suspects are not shown, and what a look costs where one can be bought.
     pub covered: Option<Option<String>>,
-    /// What somebody who has never done this does now: which step of how many, and the step.
-    pub guide: Option<(String, String)>,
+    /// What somebody who has never done this does now.
+    pub guide: Option<GuideStep>,
     /// Idle and hot, for the form.
     pub idle_rpm: String,
     pub hot: String,
+}
+
+/// A step of a guided scene.
+pub struct GuideStep {
+    /// Which of how many.
+    pub place: String,
+    pub say: String,
+    /// Where it is done; none for the last.
+    pub at: Option<String>,
 }
 
 /// A gauge whose needle the trainee reads.
@@ -167,7 +177,7 @@ pub fn bench(job: &Job, unit: Units) -> Option<Bench> {
 }
 
 /// The first step of a guided scene that was not done, and after the last that it is handed back.
-fn guide(job: &Job, begun: &SceneBegun) -> Option<(String, String)> {
+fn guide(job: &Job, begun: &SceneBegun) -> Option<GuideStep> {
     let steps = Written::read(begun.given.written.as_deref()?).ok()?.guide;
     if steps.is_empty() {
         return None;
@@ -183,7 +193,29 @@ fn guide(job: &Job, begun: &SceneBegun) -> Option<(String, String)> {
     };
     let of = steps.len() + 1;
     Some(match steps.iter().position(|step| !done(step)) {
-        Some(place) => (format!("Step {} of {of}", place + 1), steps.get(place)?.say.clone()),
-        None => (format!("Step {of} of {of}"), "It is proven. Press “Hand it back” and see what it was worth.".to_owned()),
+        Some(place) => {
+            let step = steps.get(place)?;
+            let at = Some(place_of(job.head.number, &step.until));
+            GuideStep { place: format!("Step {} of {of}", place + 1), say: step.say.clone(), at }
+        }
+        None => {
+            let say = "It is proven. Press “Hand it back” and see what it was worth.".to_owned();
+            GuideStep { place: format!("Step {of} of {of}"), say, at: None }
+        }
     })
+}
+
+/// Where a guide's step is done.
+fn place_of(number: i64, until: &str) -> String {
+    let at = match until {
+        "reading" => "run".to_owned(),
+        "repair" => "put-right".to_owned(),
+        "recheck" => "prove".to_owned(),
+        look if QUICK.contains(&look) => format!("look#check-{look}"),
+        step => match step.strip_prefix("rig:") {
+            Some(step) => format!("rig#rig-{step}"),
+            None => format!("trace?instead={step}"),
+        },
+    };
+    format!("/jobs/{number}/{at}")
 }

@@ -19,7 +19,7 @@ use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_store::jobs::{self, Board, Sieve, Waits};
-use velvet_dial_store::{Viewer, accounts};
+use velvet_dial_store::{Viewer, accounts, practice};
 
 /// Open jobs a page.
 const LISTED: u64 = 60;
@@ -131,6 +131,8 @@ struct Page {
     people: Vec<Pick>,
     days: Vec<Pick>,
     waits: Vec<Pick>,
+    /// The viewer has opened no job yet and begun no scene.
+    is_new: bool,
 }
 
 /// How many stages the pipe has.
@@ -156,7 +158,8 @@ async fn board(
         }
         Ok((jobs::board(&app.db, viewer, &sieve, page - 1, LISTED).await?, None))
     };
-    let ((found, looked), people) = tokio::try_join!(shown, accounts::colleagues(&app.db, viewer))?;
+    let ((found, looked), people, is_new) =
+        tokio::try_join!(shown, accounts::colleagues(&app.db, viewer), practice::has_begun_nothing(&app.db, viewer))?;
     let picks = |any: &str, all: Vec<(String, String)>, here: &str| -> Vec<Pick> {
         std::iter::once((String::new(), any.to_owned())).chain(all).map(|(id, label)| Pick { here: id == here, id, label }).collect()
     };
@@ -171,6 +174,7 @@ async fn board(
         older: (page.saturating_mul(LISTED) < found.all_open).then_some(page + 1),
         closed: found.closed.iter().map(row).collect(),
         q: asked.q.clone(),
+        is_new,
         found: looked.map(|found| found.iter().map(row).collect()),
         sieved: sieve != Sieve::default(),
         rest: asked.rest(),
