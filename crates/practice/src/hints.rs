@@ -12,6 +12,8 @@ pub const HINT_MONEY: f64 = 60.0;
 pub const LOOK_MONEY: f64 = 30.0;
 /// Oil of a hot engine, °C.
 const HOT_C: f64 = 95.0;
+/// What the maker's answer on the sheet costs.
+pub const SHEET_MONEY: f64 = 20.0;
 /// Hints that there are.
 pub const MOST_HINTS: usize = 2;
 

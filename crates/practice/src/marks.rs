@@ -109,7 +109,7 @@ fn safety(played: &Played) -> Mark {
         mark.less(MOST, said);
     }
     for step in &played.left_out {
-        mark.less(3.0, format!("Left out when the gauge was fitted: {step}."));
+        mark.less(3.0, format!("Left out: {step}."));
     }
     if !played.measured_first() {
         mark.less(10.0, "Parts were fitted and the engine was run before anybody had measured its pressure.");

@@ -62,7 +62,7 @@ pub struct Played {
     pub forbidden_runs: usize,
     /// How far it has wrecked itself, at worst.
     pub wreck: Wreck,
-    /// Steps of fitting the gauge that cost something when they are left out, and were.
+    /// Steps that cost something when they are left out, and were.
     pub left_out: Vec<String>,
     /// It was opened or repaired and nobody had agreed to that.
     pub not_agreed: bool,

@@ -7,6 +7,7 @@ use std::collections::BTreeMap;
 use velvet_dial_core::case::Case;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::knowledge::{BANDS, Check, Hypothesis, Link, ShownAs, knowledge};
+use velvet_dial_core::limits::Sheet;
 use velvet_dial_core::trace::pick;
 use velvet_dial_core::vehicle::Vehicle;
 use velvet_dial_engines::{Blind, Engine, HABITS, keep_what_shows, noted_kpa};
@@ -28,6 +29,8 @@ pub struct Scene {
     told: Vec<String>,
     /// What checks show by the word of whoever wrote the scene, by check.
     shown: BTreeMap<String, usize>,
+    /// The shop has an old sheet in the place of the one in force.
+    old_sheet: Option<Sheet>,
 }
 
 /// A scene that somebody wrote.
@@ -76,7 +79,7 @@ impl Scene {
                 let one = others.get(rng.random_range(0..others.len().max(1))).map(|id| (*id).to_owned());
                 told.extend(one.filter(|one| !told.contains(one)));
             }
-            Some(Self { seed, grade, blind, gauge_off, told, shown: BTreeMap::new() })
+            Some(Self { seed, grade, blind, gauge_off, told, shown: BTreeMap::new(), old_sheet: None })
         })
     }
 
@@ -93,22 +96,30 @@ impl Scene {
             if wish.sheet != Some(0.0) && blind.case.spec.is_none() || !as_bad {
                 return None;
             }
-            match (wish.sheet, &mut blind.case.spec) {
-                (Some(0.0), spec) => *spec = None,
-                (Some(times), Some(sheet)) => {
-                    for point in &mut sheet.points {
-                        point.min_kpa = point.min_kpa.map(|kpa| (kpa * times / 10.0).round() * 10.0);
-                    }
-                    sheet.source = format!("{}, first issue", sheet.source);
-                }
-                _ => {}
+            if wish.sheet == Some(0.0) {
+                blind.case.spec = None;
             }
+            let old_sheet = wish.sheet.zip(blind.case.spec.clone()).map(|(times, mut sheet)| {
+                for point in &mut sheet.points {
+                    point.min_kpa = point.min_kpa.map(|kpa| (kpa * times / 10.0).round() * 10.0);
+                }
+                sheet.source = format!("{}, first issue", sheet.source).trim_start_matches(", ").to_owned();
+                sheet
+            });
             let blind = match wish.gauge_off_kpa {
                 Some(kpa) => blind.with_gauge_off(kpa, 1.0),
                 None => blind,
             };
             let gauge_off = wish.gauge_off_kpa.is_some();
-            Some(Self { seed: wish.seed, grade: wish.grade, blind, gauge_off, told: wish.told.to_vec(), shown: wish.shown.clone() })
+            Some(Self {
+                seed: wish.seed,
+                grade: wish.grade,
+                blind,
+                gauge_off,
+                told: wish.told.to_vec(),
+                shown: wish.shown.clone(),
+                old_sheet,
+            })
         })
     }
 
@@ -164,10 +175,16 @@ impl Scene {
 
     /// What the trainee has before the first act: card, sheet, gauge, what the customer says. No reading.
     pub fn brief(&self) -> Case {
-        Case { readings: Vec::new(), circumstances: self.told.clone(), ..self.blind.case.clone() }
+        let spec = self.old_sheet.clone().or_else(|| self.blind.case.spec.clone());
+        Case { readings: Vec::new(), circumstances: self.told.clone(), spec, ..self.blind.case.clone() }
     }
 
-    /// The brief with the readings that a run takes, noted as a technician would.
+    /// The sheet in force, where the shop has an old one: it is for whoever asks the maker.
+    pub fn sheet_in_force(&self) -> Option<&Sheet> {
+        self.blind.case.spec.as_ref().filter(|_| self.old_sheet.is_some())
+    }
+
+    /// The brief with the readings that a run takes, noted as a technician would who has asked for the sheet in force.
     pub fn read(&self) -> Case {
         let mut readings = self.blind.case.readings.clone();
         for reading in &mut readings {
@@ -176,7 +193,7 @@ impl Scene {
                 reading.kpa = noted_kpa(&self.blind.case.gauge(reading), self.gauge_kpa(at));
             }
         }
-        Case { readings, ..self.brief() }
+        Case { readings, spec: self.blind.case.spec.clone(), ..self.brief() }
     }
 
     /// An outcome that a state is known to show, the same one whenever it is asked for.

@@ -76,4 +76,6 @@ pub enum Help {
     Hint,
     /// One look at the suspects.
     Suspects,
+    /// The maker was asked for the sheet in force.
+    Sheet,
 }

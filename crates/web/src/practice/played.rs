@@ -160,6 +160,7 @@ pub fn played(job: &Job, tracer: &Tracer, scene: &Scene) -> Told {
                 row.what = match help {
                     Help::Hint => "A hint was bought",
                     Help::Suspects => "The suspects were uncovered",
+                    Help::Sheet => "The maker was asked for the sheet in force",
                 }
                 .to_owned();
                 played.acts.push(Act { did: Did::Help, minutes, money, worth: None });
@@ -203,14 +204,17 @@ fn finish(told: &mut Told, job: &Job, scene: &Scene, last: Option<&Diagnosis>) {
     played.never_hot = readings(Phase::Before).next().is_some() && readings(Phase::Before).all(|oil| oil < HOT_C);
     let rigged = |step: &str| job.live().any(|entry| matches!(&entry.body, Body::Rig(done) if done.step == step && done.answer != SKIPPED));
     let checked = |check: &str| job.live().any(|entry| matches!(&entry.body, Body::Evidence { check: found, .. } if found == check));
+    if scene.sheet_in_force().is_some() && !told.walk.asked_sheet {
+        played.left_out.push("asking the maker for the sheet in force: the shop's was an old one".to_owned());
+    }
     if told.walk.readings > 0 {
         if !rigged("zero") && !checked("gauge_zero") {
-            played.left_out.push("a look at its zero with the line open".to_owned());
+            played.left_out.push("a look at the gauge's zero with its line open".to_owned());
         }
         match told.walk.line {
             Line::Led => {}
-            Line::Loose => played.left_out.push("leading its line past belts and exhaust".to_owned()),
-            Line::Cut => played.left_out.push("leading its line past belts and exhaust, and the belt cut it".to_owned()),
+            Line::Loose => played.left_out.push("leading the gauge's line past belts and exhaust".to_owned()),
+            Line::Cut => played.left_out.push("leading the gauge's line past belts and exhaust, and the belt cut it".to_owned()),
         }
     }
 }

@@ -86,16 +86,20 @@ pub fn timeline(told: &Told, faults: &[usize]) -> String {
         let _ =
             write!(svg, "<text class=\"name{fault}\" x=\"{:.1}\" y=\"{label:.1}\">{name} {}</text>", WIDTH - RIGHT + 8.0, percent(last));
     }
+    // Steps that lie together share the place of one number.
+    let mut last = f64::MIN;
     for (place, row) in told.rows.iter().enumerate() {
         let at = x(row.at_minutes);
         let _ = write!(
             svg,
-            "<line class=\"act\" x1=\"{at:.1}\" x2=\"{at:.1}\" y1=\"{:.1}\" y2=\"{:.1}\"/><text class=\"number\" x=\"{at:.1}\" y=\"{:.1}\">{}</text>",
+            "<line class=\"act\" x1=\"{at:.1}\" x2=\"{at:.1}\" y1=\"{:.1}\" y2=\"{:.1}\"/>",
             HEIGHT - BOTTOM,
-            HEIGHT - BOTTOM + 8.0,
-            HEIGHT - BOTTOM + 24.0,
-            place + 1
+            HEIGHT - BOTTOM + 8.0
         );
+        if at >= last + APART {
+            let _ = write!(svg, "<text class=\"number\" x=\"{at:.1}\" y=\"{:.1}\">{}</text>", HEIGHT - BOTTOM + 26.0, place + 1);
+            last = at;
+        }
     }
     svg.push_str("</svg>");
     svg

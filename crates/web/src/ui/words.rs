@@ -118,6 +118,7 @@ pub fn describe(body: &Body, unit: Units) -> String {
         Body::Worked { told, .. } => told.clone(),
         Body::Sensed { at: Some((rpm, oil)), .. } => format!("On the bench: gauge looked at, {rpm:.0} rpm, {}", unit.temp(*oil)),
         Body::Helped { help: Help::Hint, .. } => "On the bench: a hint was bought".to_owned(),
+        Body::Helped { help: Help::Sheet, .. } => "On the bench: the maker was asked for the sheet in force".to_owned(),
         Body::Helped { help: Help::Suspects, .. } => "On the bench: the suspects were uncovered".to_owned(),
         Body::Sensed { check, .. } => format!("On the bench: {}", know.check(check).map_or(check.as_str(), |check| check.ask.as_str())),
         Body::JobDetails(details) => {

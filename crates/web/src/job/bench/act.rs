@@ -13,9 +13,11 @@ use chrono::Utc;
 use velvet_dial_core::field;
 use velvet_dial_core::flag::flag;
 use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::limits::Sheet;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_practice::hints::{HINT_MONEY, LOOK_MONEY, MOST_HINTS};
+use velvet_dial_practice::hints::{HINT_MONEY, LOOK_MONEY, MOST_HINTS, SHEET_MONEY};
 use velvet_dial_store::jobs::{Body, Help, Job, Suspects};
+use velvet_dial_store::library;
 
 const TURNS_NO_MORE: &str = "The engine does not turn any more. Hand it back, or put in another crank: repair the crank bearings.";
 
@@ -77,7 +79,7 @@ async fn do_it(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpR
     context.write(stage, sent, body, "bench", fields).await
 }
 
-/// Buys a hint, or one look at the suspects.
+/// Buys a hint, one look at the suspects, or the maker's word on the sheet.
 async fn help(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let text = |name: &str| form.get(name).map_or("", |text| text.trim());
     let stage = Stage::parse(text("stage")).unwrap_or(Stage::Look);
@@ -87,6 +89,15 @@ async fn help(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpRe
     let (help, money) = match text("help") {
         "hint" if bought < MOST_HINTS => (Help::Hint, HINT_MONEY),
         "suspects" if suspects == Some(Suspects::AtAPrice) => (Help::Suspects, LOOK_MONEY),
+        "sheet" => {
+            // The one in force is the engine's from now on; asked once more, it is there already.
+            let asked = job.entries.iter().any(|entry| matches!(entry.body, Body::Helped { help: Help::Sheet, .. }));
+            if !asked && let Some(sheet) = scene(&job).and_then(|scene| scene.sheet_in_force().cloned()) {
+                let sheet = Sheet { in_force_from: Some(job.zone.day(job.head.opened_at)), ..sheet };
+                library::add_sheet(&context.app.db, &context.viewer, job.head.engine, &sheet, None).await?;
+            }
+            (Help::Sheet, SHEET_MONEY)
+        }
         _ => return Err(Failure::Form("there is no such help on this scene".to_owned())),
     };
     let fields = vec![("stage".to_owned(), stage.id().to_owned()), ("help".to_owned(), text("help").to_owned())];

@@ -19,7 +19,7 @@ use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::stage::QUICK;
 use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_practice::grade::Grade;
-use velvet_dial_practice::hints::{HINT_MONEY, LOOK_MONEY, MOST_HINTS, hint};
+use velvet_dial_practice::hints::{HINT_MONEY, LOOK_MONEY, MOST_HINTS, SHEET_MONEY, hint};
 use velvet_dial_practice::scene::Scene;
 use velvet_dial_practice::written::{Guide, Written};
 use velvet_dial_store::jobs::{Body, Help, Job, SceneBegun, Suspects};
@@ -48,6 +48,9 @@ pub struct Bench {
     pub hints: Vec<String>,
     /// What the next one costs; none where there is no more.
     pub hint_price: Option<String>,
+    /// What the maker said of the sheet; empty before they are asked, none where there is no sheet to ask for.
+    pub sheet: Option<&'static str>,
+    pub sheet_price: String,
     /// The suspects are not shown, and what a look costs where one can be bought.
     pub covered: Option<Option<String>>,
     /// What somebody who has never done this does now.
@@ -167,6 +170,12 @@ pub fn bench(job: &Job, unit: Units) -> Option<Bench> {
         turns: scene.now(&walk.condition).turns(),
         hints: (0..walk.hints).filter_map(|place| hint(&scene, &walk.condition, place)).collect(),
         hint_price: (walk.hints < MOST_HINTS).then(|| price(HINT_MONEY)),
+        sheet: job.sheet().map(|_| match (walk.asked_sheet, scene.sheet_in_force()) {
+            (false, _) => "",
+            (true, None) => "The maker answers: your sheet is the one in force.",
+            (true, Some(_)) => "The maker answers: yours was a first issue. The one in force is the engine's sheet now.",
+        }),
+        sheet_price: price(SHEET_MONEY),
         covered: is_covered(job).then(|| (begun.given.suspects == Suspects::AtAPrice).then(|| price(LOOK_MONEY))),
         guide: if ended { None } else { guide(job, begun) },
         idle_rpm: format!("{:.0}", job.engine.card.idle_rpm),

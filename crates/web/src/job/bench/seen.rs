@@ -133,11 +133,13 @@ fn strip(outcome: &str, rng: &mut ChaCha8Rng) -> Option<String> {
         let (x, width) = (100.0 + 28.0 * place as f64, width_of(mm));
         let _ = write!(
             svg,
-            "<rect fill=\"#8f9d97\" x=\"{x}\" y=\"{:.1}\" width=\"16\" height=\"{width:.1}\"/><text x=\"{:.0}\" y=\"112\">{mm}</text>",
+            "<rect fill=\"#8f9d97\" x=\"{x}\" y=\"{:.1}\" width=\"16\" height=\"{width:.1}\"/><text x=\"{:.0}\" y=\"96\">{}</text>",
             56.0 - width / 2.0,
-            x + 8.0
+            x + 8.0,
+            1000.0 * mm / 10.0
         );
     }
+    svg.push_str("<text x=\"164\" y=\"113\">hundredths of a mm</text>");
     let torn = if outcome == "damaged" { "<path class=\"tear\" d=\"M10 58 l14 -9 l10 12 l16 -10 l14 8 l12 -7\"/>" } else { "" };
     let _ = write!(
         svg,

@@ -32,6 +32,8 @@ pub struct Walk {
     pub readings: usize,
     /// Hints that were bought, and how many of them since the last repair.
     pub hints: usize,
+    /// The maker was asked for the sheet in force.
+    pub asked_sheet: bool,
     /// The suspects were uncovered, and nothing was done since.
     pub uncovered: bool,
 }
@@ -92,6 +94,7 @@ impl Walk {
             }
             Body::Helped { help: Help::Hint, .. } => self.hints += 1,
             Body::Helped { help: Help::Suspects, .. } => self.uncovered = true,
+            Body::Helped { help: Help::Sheet, .. } => self.asked_sheet = true,
             _ => {}
         }
     }
