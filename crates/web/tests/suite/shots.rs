@@ -81,7 +81,7 @@ async fn every_main_view() {
     driver.query(By::XPath("//h2[contains(., 'teady readings found')]")).first().await.unwrap();
     driver.screenshot(&folder.join("capture.png")).await.unwrap();
     driver.goto(format!("{base}/practice")).await.unwrap();
-    press("//button[@name='grade'][@value='0']").await;
+    press("//button[@name='begin'][@value='lesson-1']").await;
     driver.query(By::Css("#bench")).first().await.unwrap();
     let at = driver.current_url().await.unwrap().to_string();
     driver.goto(at.replace("/intake", "/run")).await.unwrap();
