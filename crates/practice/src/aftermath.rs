@@ -37,7 +37,7 @@ pub fn aftermath(scene: &Scene, played: &Played, condition: &Condition) -> Vec<S
     }
     if played.not_agreed {
         let repairs: f64 = played.acts.iter().filter(|act| matches!(act.did, Did::Repair(_))).map(|act| act.money).sum();
-        said.push(format!("The customer had not agreed to the repair and did not pay: {repairs:.0} stays with the shop."));
+        said.push(format!("The customer had not agreed to the opening and did not pay for the repair: {repairs:.0} stays with the shop."));
     }
     if played.cured && played.repaired() && !played.rechecked() {
         said.push("Nobody could say whether it held until the lamp stayed out for a month.".to_owned());

@@ -164,7 +164,7 @@ fn record(played: &Played) -> Mark {
         mark.less(5.0, "No finding is on record.");
     }
     if played.not_agreed {
-        mark.less(5.0, "It was repaired and nobody had agreed to that.");
+        mark.less(5.0, "It was opened, and nobody had agreed to that.");
     }
     if played.repaired() && (played.recheck_not_entered || !has(|did| *did == Did::Recheck)) {
         mark.less(5.0, "Nothing on record shows that the repair holds.");

@@ -64,7 +64,7 @@ pub struct Played {
     pub wreck: Wreck,
     /// Steps that cost something when they are left out, and were.
     pub left_out: Vec<String>,
-    /// It was opened or repaired and nobody had agreed to that.
+    /// It was opened, to look or to repair, and nobody had agreed to that.
     pub not_agreed: bool,
     /// Hints that were bought.
     pub hints: usize,

@@ -75,6 +75,8 @@ pub struct Head {
     pub complaint: String,
     /// When it was opened, UTC.
     pub opened_at: NaiveDateTime,
+    /// Who opened it.
+    pub opened_by: Uuid,
     /// When it was closed, UTC.
     pub closed_at: Option<NaiveDateTime>,
     /// It is a scene of the practice bench.
@@ -253,6 +255,7 @@ fn one(viewer: &Viewer, mut row: job::ModelEx, gauges: Vec<Gauge>, records: Opti
         engine: row.engine_id,
         complaint: row.complaint,
         opened_at: row.opened_at,
+        opened_by: row.opened_by,
         closed_at: row.closed_at,
         scene,
     };

@@ -1,6 +1,7 @@
 //! Scenes are cleared away: whole, with all that was written and drawn for them. Nothing of them was ever signed, and nothing of the shop stands on them.
 use crate::entity::{
-    capture, capture_part, customer_link, engine, entry, job, photo, record, rig_run, search_index, sheet, summary, vehicle,
+    capture, capture_part, customer_link, engine, entry, job, photo, record, rig_chunk, rig_run, run_mark, search_index, sheet, summary,
+    vehicle,
 };
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::TimeDelta;
@@ -60,6 +61,10 @@ async fn jobs(db: &impl ConnectionTrait, jobs: Vec<Uuid>) -> Result<(), StoreErr
     capture_part::Entity::delete_many().filter(capture_part::Column::CaptureId.is_in(captures)).exec(db).await?;
     capture::Entity::delete_many().filter(capture::Column::JobId.is_in(jobs.clone())).exec(db).await?;
     photo::Entity::delete_many().filter(photo::Column::JobId.is_in(jobs.clone())).exec(db).await?;
+    let runs = rig_run::Entity::find().select_only().column(rig_run::Column::Id).filter(rig_run::Column::JobId.is_in(jobs.clone()));
+    let runs: Vec<Uuid> = runs.into_tuple().all(db).await?;
+    rig_chunk::Entity::delete_many().filter(rig_chunk::Column::RunId.is_in(runs.clone())).exec(db).await?;
+    run_mark::Entity::delete_many().filter(run_mark::Column::RunId.is_in(runs)).exec(db).await?;
     rig_run::Entity::delete_many().filter(rig_run::Column::JobId.is_in(jobs.clone())).exec(db).await?;
     customer_link::Entity::delete_many().filter(customer_link::Column::JobId.is_in(jobs.clone())).exec(db).await?;
     search_index::Entity::delete_many().filter(search_index::Column::JobId.is_in(jobs.clone())).exec(db).await?;

@@ -6,7 +6,7 @@ mod task;
 pub use clearing::{clear, take_cleared};
 pub use task::{NewTask, Task, set, task, tasks};
 
-use crate::entity::{entry, job, shop, user, vehicle};
+use crate::entity::{entry, job, shop, vehicle};
 use crate::jobs::{Body, Opening, Scene, SceneBegun, Write};
 use crate::{Connection, StoreError, Viewer, jobs, library, now};
 use chrono::NaiveDateTime;
@@ -25,9 +25,7 @@ pub struct Row {
     pub tag: String,
     /// What the customer says.
     pub complaint: String,
-    /// Who began it.
-    pub who: String,
-    /// The same as a key.
+    /// Who began it, by key.
     pub by: Uuid,
     /// When, UTC.
     pub began_at: NaiveDateTime,
@@ -157,8 +155,6 @@ pub async fn handed_back(db: &Connection, bench: &Viewer) -> Result<Vec<Scene>, 
 
 async fn rows(db: &Connection, wanted: Select<job::Entity>) -> Result<Vec<Row>, StoreError> {
     let rows = wanted.order_by_desc(job::Column::Number).find_also_related(vehicle::Entity).all(db).await?;
-    let people = user::Entity::find().filter(user::Column::Id.is_in(rows.iter().map(|(row, _)| row.opened_by))).all(db).await?;
-    let names: HashMap<Uuid, String> = people.into_iter().map(|who| (who.id, who.shown_name)).collect();
     let counted = entry::Entity::find()
         .select_only()
         .column(entry::Column::JobId)
@@ -172,7 +168,6 @@ async fn rows(db: &Connection, wanted: Select<job::Entity>) -> Result<Vec<Row>, 
             scene: scene_of(&row)?,
             tag: vehicle.map(|vehicle| vehicle.tag).unwrap_or_default(),
             complaint: row.complaint,
-            who: names.get(&row.opened_by).cloned().unwrap_or_default(),
             by: row.opened_by,
             began_at: row.opened_at,
             entries: entries.get(&row.id).copied().unwrap_or_default() as u64,

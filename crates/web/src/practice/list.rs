@@ -24,7 +24,6 @@ struct Row {
     name: String,
     state: String,
     ended: bool,
-    who: String,
     when: String,
 }
 
@@ -111,9 +110,9 @@ pub(super) async fn page(
             (None, _) => count(row.entries as usize, "entry|entries"),
         },
         ended: row.scene.ended_at.is_some(),
-        who: row.who.clone(),
         when: show::moment(row.began_at, &viewer.zone),
     };
+    let own = || scenes.iter().filter(|row| row.by == viewer.user);
     let page = Page {
         chrome: Chrome::of(viewer, preferences, "Practice").at(Place::Practice),
         first: !best.contains_key(&1),
@@ -139,8 +138,8 @@ pub(super) async fn page(
             .collect(),
         tasks: task::rows(app, &bench, &people, &scenes).await?,
         people,
-        clears: scenes.iter().any(|row| row.by == viewer.user && row.scene.ended_at.is_some()),
-        rows: scenes.iter().map(row).collect(),
+        clears: own().any(|row| row.scene.ended_at.is_some()),
+        rows: own().map(row).collect(),
         key: Uuid::new_v4(),
         wrong,
     };

@@ -195,11 +195,17 @@ async fn hand_back(app: web::Data<App>, who: SignedIn, number: web::Path<i64>) -
     Ok(to(&format!("/practice/{number}")))
 }
 
-/// A job whose scene was handed back; none where it was not.
+/// A job whose scene was handed back; none where it was not. What was hidden is for those alone who looked for it, and for the person who set it to them.
 async fn ended(app: &App, who: &Viewer, number: i64) -> Result<Option<Job>, Failure> {
     let bench = practice::viewer_of_job(&app.db, who, number).await?;
     let job = jobs::load(&app.db, &bench, number).await?;
     let scene = job.head.scene.as_ref().ok_or(StoreError::NotFound)?;
+    if job.head.opened_by != who.user {
+        let task = practice::task(&app.db, &bench, scene.begun.task.ok_or(StoreError::NotFound)?).await?;
+        if task.set_by != who.user {
+            return Err(StoreError::NotFound.into());
+        }
+    }
     Ok(Some(scene.ended_at.is_some()).filter(|ended| *ended).map(|_| job))
 }
 

@@ -1,10 +1,12 @@
 //! What was done in a scene, from its job's history: act by act, with what each was worth and who led after it.
-use crate::job::bench::{Line, Walk};
+use crate::job::bench::{Line, Walk, is_reworded};
 use crate::ui::show;
 use crate::ui::words::cause_name;
 use velvet_dial_core::case::Phase;
+use velvet_dial_core::circuit::Card;
 use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
-use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::knowledge::{Access, knowledge};
+use velvet_dial_core::opened::repair_of;
 use velvet_dial_core::rigging::SKIPPED;
 use velvet_dial_core::trace::{Proposal, Step, Tracer};
 use velvet_dial_practice::condition::Wreck;
@@ -80,14 +82,15 @@ fn is_done(entry: &Entry) -> bool {
 /// Plays a job's history through its scene.
 pub fn played(job: &Job, tracer: &Tracer, scene: &Scene) -> Told {
     let know = knowledge();
-    let done: Vec<&Entry> = job.entries.iter().filter(|entry| is_done(entry)).collect();
+    let entries = || job.entries.iter().filter(|entry| !is_reworded(job, entry));
+    let done: Vec<&Entry> = entries().filter(|entry| is_done(entry)).collect();
     // Before each thing that was done, with what was entered until then, and after the last.
     let seqs = done.iter().map(|entry| entry.seq - 1).chain([job.seq()]);
     let known: Vec<Diagnosis> = seqs.map(|seq| diagnose(&job.until(seq).case(), tracer, &Setting::default())).collect();
     let mut told = Told { played: Played::default(), rows: Vec::new(), odds: Vec::new(), walk: Walk::default() };
     let mut agreed = false;
     let mut place = 0;
-    for entry in &job.entries {
+    for entry in entries() {
         agreed |= matches!(&entry.body, Body::Agreed { unasked: false, .. });
         let before = (told.walk.minutes, told.walk.money, told.walk.condition.wreck);
         told.walk.take(entry, scene);
@@ -123,6 +126,7 @@ pub fn played(job: &Job, tracer: &Tracer, scene: &Scene) -> Told {
                 row.what = know.check(check).map_or(check.as_str(), |check| check.ask.as_str()).to_owned();
                 played.acts.push(Act { did: Did::Check(check.clone()), minutes, money, worth: Some(share) });
                 played.forbidden_runs += usize::from(*forbidden);
+                played.not_agreed |= !agreed && know.opens(check, &job.engine.card);
             }
             Body::Sensed { at: Some((rpm, _)), forbidden, .. } => {
                 let again = played.acts.iter().any(|act| matches!(act.did, Did::Run | Did::Reading(_)));
@@ -146,7 +150,7 @@ pub fn played(job: &Job, tracer: &Tracer, scene: &Scene) -> Told {
                 row.what = format!("Repaired: {}", named.name);
                 row.worth = format!("{} then", show::percent(probability));
                 row.best = if right { "it was at fault" } else { "it was not at fault" }.to_owned();
-                played.not_agreed |= !agreed;
+                played.not_agreed |= !agreed && opens_it(&named.id, &job.engine.card);
                 played.choices.push(Choice {
                     cause: named.id.clone(),
                     probability,
@@ -172,6 +176,11 @@ pub fn played(job: &Job, tracer: &Tracer, scene: &Scene) -> Told {
     }
     finish(&mut told, job, scene, known.last());
     told
+}
+
+/// The repair of a cause opens the engine.
+fn opens_it(cause: &str, card: &Card) -> bool {
+    repair_of(cause).is_some_and(|repair| repair.access(card) != Access::Outside)
 }
 
 /// What can only be said at the end: whether it is cured, and what was left out.

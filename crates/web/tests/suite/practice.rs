@@ -296,6 +296,16 @@ async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() 
         let summary: Summary = serde_json::from_str(&kept).unwrap();
         assert_eq!((summary.cured, summary.taken_for.len()), (cause == right, usize::from(cause != right)), "{summary:?}");
     }
+    // What was hidden is for those who looked for it and for the person who set it, not for the others.
+    let una = Person::at(&base).entering_as("una", "brass needle").await;
+    let at_the_bench = practice::at_the_bench(&db, &ines(&db).await).await.unwrap();
+    let key = task.split('/').next_back().unwrap().parse().unwrap();
+    let scenes = practice::scenes_of_task(&db, &at_the_bench, key).await.unwrap();
+    let first = scenes.into_iter().map(|row| row.number).min().unwrap();
+    assert_eq!(una.get(&format!("/practice/{first}")).await.status(), StatusCode::NOT_FOUND);
+    assert_eq!(una.get(&format!("/practice/{first}/run.json")).await.status(), StatusCode::NOT_FOUND);
+    assert!(!una.page("/practice").await.contains(&format!("/practice/{first}\"")));
+    assert_eq!(me.get(&format!("/practice/{first}")).await.status(), StatusCode::OK);
     let page = me.page(&task).await;
     for said in ["Oil pump worn", "not begun", "The fault was not found", "Minutes lost", "No reading is on record"] {
         assert!(page.contains(said), "{said}: {page}");

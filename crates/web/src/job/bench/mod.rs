@@ -6,7 +6,7 @@ mod seen;
 mod walk;
 
 pub use act::routes;
-pub use walk::{Line, Walk};
+pub use walk::{Line, Walk, is_reworded};
 
 use crate::ui::show;
 use dial::{Face, dial};

@@ -50,6 +50,13 @@ pub enum Line {
     Cut,
 }
 
+/// A repair that takes the place of the same one: its words were corrected, and nothing was done again.
+pub fn is_reworded(job: &Job, entry: &Entry) -> bool {
+    let Body::Repair(repair) = &entry.body else { return false };
+    let before = entry.supersedes.and_then(|id| job.entries.iter().find(|known| known.id == id));
+    before.is_some_and(|before| matches!(&before.body, Body::Repair(same) if same.cause == repair.cause))
+}
+
 /// A line that nobody led comes into the belt at this reading.
 const CUT_AT: usize = 3;
 const CUT: &str =
@@ -59,7 +66,7 @@ impl Walk {
     /// Walks a job up to its last entry.
     pub fn through(job: &Job, scene: &Scene) -> Self {
         let mut walk = Self::default();
-        for entry in &job.entries {
+        for entry in job.entries.iter().filter(|entry| !is_reworded(job, entry)) {
             walk.take(entry, scene);
         }
         walk
