@@ -220,6 +220,9 @@ fn finish(told: &mut Told, job: &Job, scene: &Scene, last: Option<&Diagnosis>) {
         if !rigged("zero") && !checked("gauge_zero") {
             played.left_out.push("a look at the gauge's zero with its line open".to_owned());
         }
+        if !told.walk.bled {
+            played.left_out.push("bleeding the air out of the gauge's line".to_owned());
+        }
         match told.walk.line {
             Line::Led => {}
             Line::Loose => played.left_out.push("leading the gauge's line past belts and exhaust".to_owned()),

@@ -307,7 +307,7 @@ async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() 
     assert!(!una.page("/practice").await.contains(&format!("/practice/{first}\"")));
     assert_eq!(me.get(&format!("/practice/{first}")).await.status(), StatusCode::OK);
     let page = me.page(&task).await;
-    for said in ["Oil pump worn", "not begun", "The fault was not found", "Minutes lost", "No reading is on record"] {
+    for said in ["Oil pump worn", "not begun", "The fault was not found", "Time lost", "No reading is on record"] {
         assert!(page.contains(said), "{said}: {page}");
     }
     let table = String::from_utf8(me.bytes(&format!("{task}/table.csv")).await).unwrap();
@@ -349,19 +349,21 @@ async fn the_guided_scene_leads_from_the_dipstick_to_the_proof() {
             .await;
         clicks(format!("{card}//button[@name='outcome'][@value='{outcome}']")).await;
     };
-    me.sees("Step 1 of 10").await;
+    me.sees("Step 1 of 11").await;
     me.press("Next: look first").await;
-    for (check, outcome, step) in [("level", "ok", "Step 2 of 10"), ("oil_look", "clean", "Step 3 of 10")] {
+    for (check, outcome, step) in [("level", "ok", "Step 2 of 11"), ("oil_look", "clean", "Step 3 of 11")] {
         checks(check, outcome).await;
         me.sees(step).await;
     }
     me.press("Gauge setup").await;
     clicks("//*[@id='rig-route']//button[@name='answer']".to_owned()).await;
-    me.sees("Step 4 of 10").await;
+    me.sees("Step 4 of 11").await;
+    clicks("//*[@id='rig-bleed']//button[@name='answer']".to_owned()).await;
+    me.sees("Step 5 of 11").await;
     let zero = me.driver.find(By::Css("#rig-zero input[name=zero]")).await.unwrap();
     zero.send_keys(format!("{:.0}", scene.at_rest_kpa())).await.unwrap();
     clicks("//*[@id='rig-zero']//button[@name='answer']".to_owned()).await;
-    me.sees("Step 5 of 10").await;
+    me.sees("Step 6 of 11").await;
     let idle = scene.brief().engine.idle_rpm;
     let reads = async |rpm: f64| {
         let oil = 90.0;
@@ -378,10 +380,10 @@ async fn the_guided_scene_leads_from_the_dipstick_to_the_proof() {
     };
     me.press("Run").await;
     reads(idle).await;
-    me.sees("Step 6 of 10").await;
+    me.sees("Step 7 of 11").await;
     reads(2000.0).await;
     me.sees("2 readings").await;
-    for (check, outcome, step) in [("module_compare", "reads_low", "Step 7 of 10"), ("sender_plug", "oil_in_plug", "Step 8 of 10")] {
+    for (check, outcome, step) in [("module_compare", "reads_low", "Step 8 of 11"), ("sender_plug", "oil_in_plug", "Step 9 of 11")] {
         me.press("Show me").await;
         checks(check, outcome).await;
         me.sees(step).await;
@@ -389,10 +391,10 @@ async fn the_guided_scene_leads_from_the_dipstick_to_the_proof() {
     me.press("Repair").await;
     me.fill("repair-done", "New sender, torqued as the manual says.").await;
     me.press("Save repair").await;
-    me.sees("Step 9 of 10").await;
+    me.sees("Step 10 of 11").await;
     me.press("Recheck").await;
     reads(idle).await;
-    me.sees("Step 10 of 10").await;
+    me.sees("Step 11 of 11").await;
     me.press("Hand it back").await;
     me.sees("of 100. Found and justified").await;
     me.sees("The lamp is not the pressure").await;

@@ -16,6 +16,8 @@ pub(super) struct Face<'a> {
     pub from_left: bool,
     /// The engine runs: the needle moves.
     pub runs: bool,
+    /// There is air in its line: the needle bounces.
+    pub air: bool,
 }
 
 /// Draws it. The number is for the trainee to read.
@@ -47,7 +49,11 @@ pub(super) fn dial(face: &Face<'_>, kpa: f64) -> String {
     let unit = if face.in_bar { "bar" } else { "kPa" };
     let _ = write!(svg, "<text class=\"unit\" x=\"110\" y=\"150\">{unit}</text>");
     let aslant = if face.from_left { ASLANT_MARKS } else { -ASLANT_MARKS } * step;
-    let moves = if face.runs { " sways" } else { "" };
+    let moves = match (face.runs, face.air) {
+        (false, _) => "",
+        (true, false) => " sways",
+        (true, true) => " sways bounces",
+    };
     for (class, shown) in [("aslant", kpa + aslant), ("straight", kpa)] {
         let ((x, y), (bx, by)) = (point(shown, 76.0), point(shown, -14.0));
         let _ = write!(svg, "<g class=\"{class}\"><g class=\"needle{moves}\">");

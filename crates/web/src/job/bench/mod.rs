@@ -152,7 +152,13 @@ pub fn bench(job: &Job, unit: Units) -> Option<Bench> {
     let scene = scene(job)?;
     let walk = Walk::through(job, &scene);
     let card = scene.brief().instruments.into_values().next().unwrap_or_default();
-    let face = |runs: bool| Face { card: &card, in_bar: scene.seed.is_multiple_of(3), from_left: scene.seed.is_multiple_of(2), runs };
+    let face = |runs: bool| Face {
+        card: &card,
+        in_bar: scene.seed.is_multiple_of(3),
+        from_left: scene.seed.is_multiple_of(2),
+        runs,
+        air: !walk.bled,
+    };
     let gauge = walk.read.map(|(Working { rpm, oil_temp_c }, kpa)| Dial {
         at: format!("{rpm:.0} rpm, oil at {}", unit.temp(oil_temp_c)),
         svg: dial(&face(true), kpa),

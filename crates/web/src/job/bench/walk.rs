@@ -28,6 +28,8 @@ pub struct Walk {
     pub happened: Option<&'static str>,
     /// The gauge's line was led past belts and exhaust, or it has come into the belt.
     pub line: Line,
+    /// The air is out of the line.
+    pub bled: bool,
     /// Readings so far.
     pub readings: usize,
     /// Hints that were bought, and how many of them since the last repair.
@@ -99,6 +101,7 @@ impl Walk {
             Body::Rig(done) if done.step == "route" && done.answer != SKIPPED && self.line == Line::Loose => {
                 self.line = Line::Led;
             }
+            Body::Rig(done) if done.step == "bleed" => self.bled = done.answer != SKIPPED,
             Body::Helped { help: Help::Hint, .. } => self.hints += 1,
             Body::Helped { help: Help::Suspects, .. } => self.uncovered = true,
             Body::Helped { help: Help::Sheet, .. } => self.asked_sheet = true,
