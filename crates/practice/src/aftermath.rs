@@ -1,14 +1,11 @@
 //! What came of a scene after it was handed back, in sentences: the work goes on when the vehicle has left.
-use crate::condition::Condition;
+use crate::condition::{Condition, HOT_C};
 use crate::play::{Did, Played};
 use crate::scene::Scene;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::count::count;
 use velvet_dial_core::knowledge::{Link, knowledge};
 use velvet_dial_core::unit::first_upper;
-
-/// Oil of a hot engine, °C.
-const HOT_C: f64 = 95.0;
 
 /// What came of it, the weightiest first.
 pub fn aftermath(scene: &Scene, played: &Played, condition: &Condition) -> Vec<String> {

@@ -1,11 +1,13 @@
 //! What has become of a vehicle since it came in: what was repaired, and how far it has wrecked itself by being run without oil pressure.
-use crate::scene::Scene;
+use crate::scene::{Scene, is};
 use serde::{Deserialize, Serialize};
 use velvet_dial_core::circuit::{Fault, Working};
 use velvet_dial_core::knowledge::{BANDS, Check, knowledge};
 use velvet_dial_core::vehicle::Vehicle;
 use velvet_dial_engines::{Standing, sound_outcome};
 
+/// Oil of a hot engine, °C.
+pub(crate) const HOT_C: f64 = 95.0;
 /// Hot oil: a starved bearing is hurt from here on, °C.
 const WARM_C: f64 = 50.0;
 /// Bearings starve under this much pressure for each 1000 rpm, and at any speed under the second, kPa: a third of the trade's rule of thumb, and what no gauge tells from nothing.
@@ -183,10 +185,6 @@ fn shown_of_wreck(check: &Check) -> Option<usize> {
     let (shown, p) = others.max_by(|a, b| a.1.total_cmp(&b.1))?;
     let usual = check.usual.p.get(shown).copied().unwrap_or_default();
     (p >= SURE && p >= 2.0 * usual).then_some(shown)
-}
-
-fn is(cause: usize, id: &str) -> bool {
-    knowledge().cause(id) == Some(cause)
 }
 
 fn is_bearings(cause: usize) -> bool {

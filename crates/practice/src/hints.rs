@@ -1,5 +1,5 @@
 //! Hints at a price: first the look that would tell most, then the part of the oil's way. Never the cause.
-use crate::condition::{Condition, Now};
+use crate::condition::{Condition, HOT_C, Now};
 use crate::scene::Scene;
 use velvet_dial_core::circuit::{Card, Working};
 use velvet_dial_core::knowledge::knowledge;
@@ -10,8 +10,6 @@ use velvet_dial_engines::sound_outcome;
 pub const HINT_MONEY: f64 = 60.0;
 /// What one look at covered suspects costs.
 pub const LOOK_MONEY: f64 = 30.0;
-/// Oil of a hot engine, °C.
-const HOT_C: f64 = 95.0;
 /// What the maker's answer on the sheet costs.
 pub const SHEET_MONEY: f64 = 20.0;
 /// Hints that there are.

@@ -4,7 +4,7 @@ use crate::grade::Grade;
 use crate::marks::Marks;
 use crate::play::{Did, Played};
 use crate::scene::Scene;
-use crate::written::Written;
+use crate::written::scene_of;
 use serde::{Deserialize, Serialize};
 use std::fmt::Write;
 use velvet_dial_core::knowledge::knowledge;
@@ -41,10 +41,7 @@ impl RunFile {
 
     /// Its scene; none where it cannot be made any more.
     pub fn scene(&self) -> Option<Scene> {
-        match &self.written {
-            Some(text) => Written::read(text).ok()?.scene(),
-            None => Scene::drawn(self.seed, self.grade),
-        }
+        scene_of(self.seed, self.grade, self.written.as_deref())
     }
 
     /// What was done, act by act, and its marks beside the planner's way through the same scene, as text; none where the scene cannot be made any more.

@@ -1,6 +1,7 @@
 //! A scene: what the trainee gets, and what only the bench knows.
 use crate::condition::{Condition, Now};
 use crate::grade::{Grade, Mix};
+use crate::written::SheetWritten;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::collections::BTreeMap;
@@ -14,6 +15,8 @@ use velvet_dial_engines::{Blind, Engine, HABITS, keep_what_shows, noted_kpa};
 
 /// A pressure that has gone so far from what the engine made when sound is complained of, though the sheet is kept.
 const NOTICED: f64 = 1.0 / 3.0;
+/// A first issue asks so many times what the sheet in force asks.
+const OLD_ASKS: f64 = 1.25;
 /// Engines that are drawn until one has a fault that somebody would notice.
 const TRIES: u64 = 200;
 
@@ -50,8 +53,8 @@ pub struct Wish<'a> {
     pub told: &'a [String],
     /// What checks show whatever the fault shows, by check.
     pub shown: BTreeMap<String, usize>,
-    /// There is no sheet, or only one whose least is so many times what it is by now.
-    pub sheet: Option<f64>,
+    /// Which sheet the shop has.
+    pub sheet: SheetWritten,
 }
 
 impl Scene {
@@ -93,19 +96,13 @@ impl Scene {
             let habit = HABITS.get(maker.unwrap_or_else(|| rng.random_range(0..HABITS.len())))?;
             let mut blind = Engine::drawn(habit, &mut rng).with(know, wish.truth, NOTICED, &mut rng)?;
             let as_bad = wish.slight.is_none_or(|slight| slight == blind.state.is_multiple_of(BANDS)) || conforms;
-            if wish.sheet != Some(0.0) && blind.case.spec.is_none() || !as_bad {
+            if wish.sheet != SheetWritten::None && blind.case.spec.is_none() || !as_bad {
                 return None;
             }
-            if wish.sheet == Some(0.0) {
+            if wish.sheet == SheetWritten::None {
                 blind.case.spec = None;
             }
-            let old_sheet = wish.sheet.zip(blind.case.spec.clone()).map(|(times, mut sheet)| {
-                for point in &mut sheet.points {
-                    point.min_kpa = point.min_kpa.map(|kpa| (kpa * times / 10.0).round() * 10.0);
-                }
-                sheet.source = format!("{}, first issue", sheet.source).trim_start_matches(", ").to_owned();
-                sheet
-            });
+            let old_sheet = blind.case.spec.clone().filter(|_| wish.sheet == SheetWritten::Old).map(first_issue);
             let blind = match wish.gauge_off_kpa {
                 Some(kpa) => blind.with_gauge_off(kpa, 1.0),
                 None => blind,
@@ -211,6 +208,15 @@ impl Scene {
     }
 }
 
+/// The first issue of a sheet, which asks more than the one in force.
+fn first_issue(mut sheet: Sheet) -> Sheet {
+    for point in &mut sheet.points {
+        point.min_kpa = point.min_kpa.map(|kpa| (kpa * OLD_ASKS / 10.0).round() * 10.0);
+    }
+    sheet.source = format!("{}, first issue", sheet.source).trim_start_matches(", ").to_owned();
+    sheet
+}
+
 /// The hypothesis of a scene, by its place.
 fn truth(grade: Grade, mix: Mix, priors: &[f64], rng: &mut ChaCha8Rng) -> Option<usize> {
     let know = knowledge();
@@ -235,7 +241,7 @@ fn truth(grade: Grade, mix: Mix, priors: &[f64], rng: &mut ChaCha8Rng) -> Option
     (weights.iter().sum::<f64>() > 0.0).then(|| pick(&weights, rng.random()))
 }
 
-fn is(cause: usize, id: &str) -> bool {
+pub(crate) fn is(cause: usize, id: &str) -> bool {
     knowledge().causes.get(cause).is_some_and(|cause| cause.id == id)
 }
 

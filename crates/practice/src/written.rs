@@ -111,6 +111,14 @@ pub fn schema() -> schemars::Schema {
     schemars::schema_for!(Written)
 }
 
+/// A scene as somebody wrote it, or where nobody did as it is drawn; none where it cannot be made any more.
+pub fn scene_of(seed: u64, grade: Grade, written: Option<&str>) -> Option<Scene> {
+    match written {
+        Some(text) => Written::read(text).ok()?.scene(),
+        None => Scene::drawn(seed, grade),
+    }
+}
+
 /// What is wrong with a file, a sentence each.
 pub type Wrong = Vec<String>;
 
@@ -220,11 +228,7 @@ impl Written {
             gauge_off_kpa: self.gauge_off_kpa,
             told: &self.customer.tells,
             shown: shown.collect(),
-            sheet: match self.sheet {
-                SheetWritten::InForce => None,
-                SheetWritten::Old => Some(1.25),
-                SheetWritten::None => Some(0.0),
-            },
+            sheet: self.sheet,
         })
     }
 

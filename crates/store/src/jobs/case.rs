@@ -3,7 +3,7 @@ use super::{Body, Entry, Job, Measured, RigStep, StopCalled};
 use crate::library::Gauge;
 use std::collections::{BTreeMap, HashSet};
 use uuid::Uuid;
-use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, FORMAT, Phase, Reading};
+use velvet_dial_core::case::{Act, BenchSaid, Case, Deed, Evidence, Phase, Reading};
 use velvet_dial_core::rigging::{self, zero_outcome};
 use velvet_dial_core::strip_down::StripDown;
 use velvet_dial_core::trace::{Exclusion, Strategy};
@@ -110,22 +110,12 @@ impl Job {
     fn case_of<'a>(&self, held: impl Iterator<Item = &'a Entry>) -> Case {
         let instruments: BTreeMap<_, _> = self.gauges.iter().map(|gauge| (gauge.name.clone(), gauge.gauge.clone())).collect();
         let mut case = Case {
-            format: FORMAT.to_owned(),
             id: Some(self.head.number.to_string()),
-            engine: self.engine.card.clone(),
             spec: self.sheet().cloned(),
             instruments,
-            readings: Vec::new(),
-            evidence: Vec::new(),
-            circumstances: Vec::new(),
-            replaced: Vec::new(),
-            acts: Vec::new(),
-            bench: None,
-            pattern: None,
             known_patterns: self.known_patterns.clone(),
             memory: self.memory.clone(),
-            put_off: Vec::new(),
-            strip_down: StripDown::default(),
+            ..Case::of(self.engine.card.clone())
         };
         // When the last figure was taken with the engine open.
         let mut figured = None;

@@ -11,6 +11,7 @@ pub mod health;
 pub mod pack;
 pub mod photo;
 pub mod span;
+pub mod upload;
 mod visitor;
 
 pub use error::Failure;

@@ -5,6 +5,7 @@ use crate::job::bench;
 use crate::ui::words::cause_name;
 use crate::ui::{Chrome, show};
 use askama::Template;
+use std::sync::Arc;
 use velvet_dial_core::case::spec_points;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::knowledge::{Link, knowledge};
@@ -117,35 +118,29 @@ fn verdict(played: &Played, scene: &Scene) -> &'static str {
     }
 }
 
-/// A scene with what was made of it.
-struct Judged {
-    scene: std::sync::Arc<Scene>,
-    told: Told,
-    marks: Marks,
-    planner: Played,
-    /// Who found a proof for the least, and how.
-    cheapest: Option<(Bot, Played)>,
-}
-
-fn judged(job: &Job) -> Option<Judged> {
+/// A scene, and the way that was gone through it.
+fn told_of(job: &Job) -> Option<(Arc<Scene>, Told)> {
     let scene = bench::scene(job)?;
     let case = job.case();
     let tracer = Tracer::new(&case.engine, &spec_points(&case)).ok()?;
     let told = played(job, &tracer, &scene);
-    let ready = Ready::of(&scene)?;
-    let planner = ready.played(Bot::Planner);
+    Some((scene, told))
+}
+
+/// The cheapest proof among the planner's way and two others: who found it, and how. None where none of them proves it.
+fn cheapest(ready: &Ready<'_>, planner: &Played) -> Option<(Bot, Played)> {
     let ways = [Bot::CheapestFirst, Bot::AlongTheOil].map(|bot| (bot, ready.played(bot)));
     let proven = ways.into_iter().chain([(Bot::Planner, planner.clone())]).filter(|(_, one)| one.cured && one.in_vain() == 0);
-    let cheapest = proven.min_by(|(_, a), (_, b)| a.money().total_cmp(&b.money()));
-    let marks = Marks::of(&told.played, planner.money());
-    Some(Judged { scene, told, marks, planner, cheapest })
+    proven.min_by(|(_, a), (_, b)| a.money().total_cmp(&b.money()))
 }
 
 /// What a list and a class tell of a scene, as it is kept when it is handed back.
 pub fn summary(job: &Job) -> Option<Summary> {
-    let Judged { scene, told, marks, planner, .. } = judged(job)?;
+    let (scene, told) = told_of(job)?;
     let know = knowledge();
     let played = &told.played;
+    let planner = Ready::of(&scene)?.played(Bot::Planner);
+    let marks = Marks::of(played, planner.money());
     Some(Summary {
         total: marks.total(),
         cured: played.cured,
@@ -162,14 +157,17 @@ pub fn summary(job: &Job) -> Option<Summary> {
 
 /// The scene with the way that was gone through it, as a file.
 pub fn run_file(job: &Job) -> Option<RunFile> {
-    let Judged { scene, told, .. } = judged(job)?;
+    let (scene, told) = told_of(job)?;
     let written = job.head.scene.as_ref()?.begun.given.written.clone();
     Some(RunFile { format: FORMAT.to_owned(), seed: scene.seed, grade: scene.grade, written, played: told.played })
 }
 
 /// Everything about a scene that was handed back; none where its scene cannot be made any more.
 pub fn marked(job: &Job, unit: Units) -> Option<MarkedScene> {
-    let Judged { scene, told, marks, planner, cheapest } = judged(job)?;
+    let (scene, told) = told_of(job)?;
+    let ready = Ready::of(&scene)?;
+    let planner = ready.played(Bot::Planner);
+    let marks = Marks::of(&told.played, planner.money());
     let know = knowledge();
     let way = planner.acts.iter().map(|act| match &act.did {
         Did::Run => "The run: every point of the sheet".to_owned(),
@@ -240,7 +238,8 @@ pub fn marked(job: &Job, unit: Units) -> Option<MarkedScene> {
         planner_minutes: show::minutes(planner.minutes()),
         planner_money: format!("{:.0}", planner.money()),
         planner: way.collect(),
-        cheapest: cheapest.map(|(bot, one)| format!("{}, {} and {:.0}", bot.label(), show::minutes(one.minutes()), one.money())),
+        cheapest: cheapest(&ready, &planner)
+            .map(|(bot, one)| format!("{}, {} and {:.0}", bot.label(), show::minutes(one.minutes()), one.money())),
         steps: told.rows,
     })
 }

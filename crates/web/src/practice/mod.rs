@@ -5,6 +5,7 @@ mod played;
 mod task;
 mod timeline;
 
+use crate::http::upload::read_part;
 use crate::http::{Failure, SignedIn, form};
 use crate::job::bench;
 use crate::state::App;
@@ -128,12 +129,7 @@ async fn begin_file(
     let (mut bytes, mut key): (Vec<u8>, Vec<u8>) = (Vec::new(), Vec::new());
     while let Some(mut field) = form.try_next().await.map_err(broke)? {
         let into = if field.name() == Some("key") { &mut key } else { &mut bytes };
-        while let Some(part) = field.try_next().await.map_err(broke)? {
-            // What is too much is read to its end and thrown away, so that the browser hears why.
-            if into.len() <= MOST_BYTES {
-                into.extend_from_slice(&part);
-            }
-        }
+        read_part(&mut field, into, MOST_BYTES).await?;
     }
     let bench = practice::at_the_bench(&app.db, &who.0).await?;
     let begun = app.work.out(move || of_file(&bytes)).await?;

@@ -21,7 +21,7 @@ use velvet_dial_core::unit::{Units, first_upper};
 use velvet_dial_practice::grade::Grade;
 use velvet_dial_practice::hints::{HINT_MONEY, LOOK_MONEY, MOST_HINTS, SHEET_MONEY, hint};
 use velvet_dial_practice::scene::Scene;
-use velvet_dial_practice::written::{Guide, Written};
+use velvet_dial_practice::written::{self, Guide, Written};
 use velvet_dial_store::jobs::{Body, Help, Job, SceneBegun, Suspects};
 
 /// What the frame of a practice job shows, on every screen.
@@ -105,11 +105,7 @@ const HOT_C: f64 = 95.0;
 pub fn scene_of(begun: &SceneBegun) -> Option<Arc<Scene>> {
     let grade = Grade::at(begun.grade)?;
     SCENES.get_with((begun.seed, begun.grade, begun.given.written.clone()), || {
-        let scene = match &begun.given.written {
-            Some(text) => Written::read(text).ok()?.scene(),
-            None => Scene::drawn(begun.seed, grade),
-        };
-        scene.map(Arc::new)
+        written::scene_of(begun.seed, grade, begun.given.written.as_deref()).map(Arc::new)
     })
 }
 

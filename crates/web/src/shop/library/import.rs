@@ -1,5 +1,6 @@
 //! The library as a file: taken out as CSV and JSON, brought in by a dry run that says what would change, then by a tap.
 use crate::http::guard::large_form;
+use crate::http::upload::read_part;
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
 use crate::ui::count;
@@ -73,12 +74,7 @@ async fn dry_run(
     let broke = |error: actix_multipart::MultipartError| Failure::Upload(error.to_string());
     let mut bytes: Vec<u8> = Vec::new();
     while let Some(mut field) = form.try_next().await.map_err(broke)? {
-        while let Some(part) = field.try_next().await.map_err(broke)? {
-            // What is too much is read to its end and thrown away, so that the browser hears why.
-            if bytes.len() <= MOST_BYTES {
-                bytes.extend_from_slice(&part);
-            }
-        }
+        read_part(&mut field, &mut bytes, MOST_BYTES).await?;
     }
     let stands = stands(&app, &who.0).await?;
     match app.work.out(move || library_import::read(&bytes).map(|read| dry(&bytes, &read, &stands, preferences.unit))).await? {
