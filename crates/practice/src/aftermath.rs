@@ -18,6 +18,10 @@ pub fn aftermath(scene: &Scene, played: &Played, condition: &Condition) -> Vec<S
         said.push("It left and did not come back.".to_owned());
     } else if let Some(left) = source_left(scene, condition) {
         said.push(format!("It came back after six weeks. What had led to the damage was still there: {}.", name(left)));
+    } else if condition.hidden {
+        said.push(
+            "It left with its lamp out and came back after the first frost: it starves cold, and hot the fault is what it was.".to_owned(),
+        );
     } else {
         let idle = Working { rpm: scene.brief().engine.idle_rpm, oil_temp_c: HOT_C };
         let fate = if now.starves(idle) {

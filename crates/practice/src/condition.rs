@@ -13,6 +13,8 @@ const WARM_C: f64 = 50.0;
 /// Bearings starve under this much pressure for each 1000 rpm, and at any speed under the second, kPa: a third of the trade's rule of thumb, and what no gauge tells from nothing.
 const STARVES_KPA_PER_KRPM: f64 = 24.0;
 const NOTHING_KPA: f64 = 5.0;
+/// Oil one grade thicker is as thick as the same oil so much cooler, °C.
+const THICKER_C: f64 = 15.0;
 
 /// A check shows bearings that have gone where they show it at least so often.
 const SURE: f64 = 0.25;
@@ -79,6 +81,8 @@ pub struct Condition {
     pub wreck: Wreck,
     /// Its bearings ran dry since the last repair: once is how one finds out.
     pub starved: bool,
+    /// Thicker oil is in it, a shim, a heavier spring: the gauge stands higher, and the fault is there.
+    pub hidden: bool,
 }
 
 impl Condition {
@@ -89,6 +93,11 @@ impl Condition {
         }
         self.repaired.push(cause);
         self.starved = false;
+    }
+
+    /// The fault is hidden and not removed.
+    pub fn hide(&mut self) {
+        self.hidden = true;
     }
 
     /// The engine was run. `forbidden`: the flag said that it must not.
@@ -125,8 +134,14 @@ impl<'a> Now<'a> {
 
     /// Bearings starve at this speed and temperature.
     pub fn starves(&self, at: Working) -> bool {
-        let kpa = self.engine.true_kpa(at);
+        let kpa = self.engine.true_kpa(self.as_filled(at));
         at.oil_temp_c >= WARM_C && kpa < (STARVES_KPA_PER_KRPM * at.rpm / 1000.0).max(NOTHING_KPA)
+    }
+
+    /// The same point with the oil that is in it.
+    fn as_filled(&self, at: Working) -> Working {
+        let cooler = if self.condition.hidden { THICKER_C } else { 0.0 };
+        Working { oil_temp_c: at.oil_temp_c - cooler, ..at }
     }
 
     /// It turns.
@@ -159,7 +174,7 @@ impl<'a> Now<'a> {
 
 impl Vehicle for Now<'_> {
     fn gauge_kpa(&self, at: Working) -> f64 {
-        if self.turns() { self.engine.shows_kpa(at) } else { 0.0 }
+        if self.turns() { self.engine.shows_kpa(self.as_filled(at)) } else { 0.0 }
     }
 
     fn outcome(&self, check: &str) -> usize {

@@ -28,6 +28,8 @@ pub struct Mix {
     pub together: f64,
     /// Scenes with a gauge that is off.
     pub gauge_off: f64,
+    /// Scenes in which the shop has an old sheet in the place of the one in force.
+    pub old_sheet: f64,
     /// Things that the customer says and that have nothing to do with the fault.
     pub misleading: usize,
     /// A look shows what is there; else it can be mistaken or overlooked, as in a real shop.
@@ -58,15 +60,31 @@ impl Grade {
 
     /// What it draws from.
     pub fn mix(self) -> Mix {
-        let base = Mix { no_fault: 0.0, linked: 0.0, together: 0.0, gauge_off: 0.0, misleading: 0, clear: true, budget_minutes: 240.0 };
+        let base = Mix {
+            no_fault: 0.0,
+            linked: 0.0,
+            together: 0.0,
+            gauge_off: 0.0,
+            old_sheet: 0.0,
+            misleading: 0,
+            clear: true,
+            budget_minutes: 240.0,
+        };
         match self {
             Self::First => base,
             Self::Second => Mix { budget_minutes: 360.0, ..base },
-            Self::Third => Mix { no_fault: 0.1, misleading: 2, budget_minutes: 480.0, ..base },
-            Self::Fourth => Mix { no_fault: 0.1, linked: 0.3, misleading: 2, clear: false, budget_minutes: 720.0, ..base },
-            Self::Fifth => {
-                Mix { no_fault: 0.05, linked: 0.25, together: 0.25, gauge_off: 0.25, misleading: 3, clear: false, budget_minutes: 960.0 }
-            }
+            Self::Third => Mix { no_fault: 0.1, old_sheet: 0.1, misleading: 2, budget_minutes: 480.0, ..base },
+            Self::Fourth => Mix { no_fault: 0.1, linked: 0.3, old_sheet: 0.15, misleading: 2, clear: false, budget_minutes: 720.0, ..base },
+            Self::Fifth => Mix {
+                no_fault: 0.05,
+                linked: 0.25,
+                together: 0.25,
+                gauge_off: 0.25,
+                old_sheet: 0.2,
+                misleading: 3,
+                clear: false,
+                budget_minutes: 960.0,
+            },
         }
     }
 

@@ -90,6 +90,9 @@ fn proof(played: &Played) -> Mark {
     for vain in played.choices.iter().filter(|choice| !choice.right) {
         mark.less(4.0, format!("A repair in vain, of what was {} probable then.", percent(vain.probability)));
     }
+    if played.stopgaps > 0 {
+        mark.less(6.0, "Thicker oil, a shim or a heavier spring lifted the gauge. The fault was hidden, not removed.");
+    }
     if played.hints > 0 {
         mark.less(3.0 * played.hints as f64, format!("{} bought.", first_upper(&count(played.hints, "hint was|hints were"))));
     }

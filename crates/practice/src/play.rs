@@ -15,10 +15,19 @@ pub enum Did {
     Reading(String),
     /// A repair, by the cause that it is for.
     Repair(String),
+    /// The fault was hidden: thicker oil, a shim, a heavier spring.
+    Hidden,
     /// The readings after a repair.
     Recheck,
     /// Help was bought.
     Help,
+}
+
+impl Did {
+    /// It changes the vehicle: a repair, or what only hides the fault.
+    pub fn changes_it(&self) -> bool {
+        matches!(self, Self::Repair(_) | Self::Hidden)
+    }
 }
 
 /// An act with its price.
@@ -66,6 +75,9 @@ pub struct Played {
     pub left_out: Vec<String>,
     /// It was opened, to look or to repair, and nobody had agreed to that.
     pub not_agreed: bool,
+    /// Times that the fault was hidden and not removed: thicker oil, a shim, a heavier spring.
+    #[serde(default)]
+    pub stopgaps: usize,
     /// Hints that were bought.
     pub hints: usize,
     /// Readings were taken, and none with the oil hot.
@@ -94,7 +106,7 @@ impl Played {
 
     /// Something was read or looked at before anything was repaired.
     pub fn looked_first(&self) -> bool {
-        self.acts.first().is_some_and(|act| !matches!(act.did, Did::Repair(_)))
+        self.acts.first().is_some_and(|act| !act.did.changes_it())
     }
 
     /// The right cause was the first that was chosen, at the certainty at which one acts, and not by what the customer said alone; nothing else was repaired.
@@ -114,19 +126,19 @@ impl Played {
 
     /// Something was repaired.
     pub fn repaired(&self) -> bool {
-        self.acts.iter().any(|act| matches!(act.did, Did::Repair(_)))
+        self.acts.iter().any(|act| act.did.changes_it())
     }
 
     /// It was measured before anything was repaired.
     pub fn measured_first(&self) -> bool {
         let place = |wanted: fn(&Did) -> bool| self.acts.iter().position(|act| wanted(&act.did));
         let run = place(|did| matches!(did, Did::Run | Did::Reading(_)));
-        place(|did| matches!(did, Did::Repair(_))).is_none_or(|repair| run.is_some_and(|run| run < repair))
+        place(Did::changes_it).is_none_or(|repair| run.is_some_and(|run| run < repair))
     }
 
     /// The pressure was read again after the last repair.
     pub fn rechecked(&self) -> bool {
-        let last = self.acts.iter().rposition(|act| matches!(act.did, Did::Repair(_)));
+        let last = self.acts.iter().rposition(|act| act.did.changes_it());
         let after = last.and_then(|last| self.acts.get(last..)).unwrap_or_default();
         !self.recheck_not_entered && after.iter().any(|act| act.did == Did::Recheck)
     }

@@ -58,6 +58,7 @@ impl RunFile {
                 Did::Check(check) => know.check(check).map_or(check.clone(), |row| row.ask.clone()),
                 Did::Reading(at) => format!("The gauge at {at}"),
                 Did::Repair(id) => format!("Repaired: {}", cause(id)),
+                Did::Hidden => "Thicker oil, a shim or a heavier spring".to_owned(),
                 Did::Recheck => "The gauge, after the repair".to_owned(),
                 Did::Help => "Help was bought".to_owned(),
             };

@@ -82,7 +82,9 @@ impl Scene {
                 let one = others.get(rng.random_range(0..others.len().max(1))).map(|id| (*id).to_owned());
                 told.extend(one.filter(|one| !told.contains(one)));
             }
-            Some(Self { seed, grade, blind, gauge_off, told, shown: BTreeMap::new(), old_sheet: None })
+            let is_old = rng.random::<f64>() < mix.old_sheet;
+            let old_sheet = blind.case.spec.clone().filter(|_| is_old).map(first_issue);
+            Some(Self { seed, grade, blind, gauge_off, told, shown: BTreeMap::new(), old_sheet })
         })
     }
 

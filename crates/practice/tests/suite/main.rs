@@ -114,6 +114,14 @@ fn an_engine_that_is_run_without_pressure_wrecks_itself_by_degrees() {
         other.run(&scene, hot, false);
     }
     assert_eq!(other.wreck, Wreck::Bearing);
+    // Thicker oil lifts the gauge and cures nothing; it comes back, and a repair of the fault itself is still to be done.
+    let worn = written("bearings_crank");
+    let (as_it_was, mut thick) = (Condition::default(), Condition::default());
+    thick.hide();
+    assert!(worn.now(&thick).gauge_kpa(hot) > worn.now(&as_it_was).gauge_kpa(hot) && !worn.now(&thick).is_cured());
+    assert!(aftermath(&worn, &Played::default(), &thick)[0].contains("frost"));
+    thick.repair(bearings);
+    assert!(worn.now(&thick).is_cured());
     // A wrong lamp is a fault like any other, though the pressure is right.
     let lamp = written("sender");
     assert!(!lamp.now(&Condition::default()).is_cured() && lamp.is_cured_by(knowledge().cause("sender").unwrap()));
@@ -221,6 +229,7 @@ fn a_grade_holds_what_it_promises() {
     for grade in [Grade::First, Grade::Second, Grade::Third] {
         assert_eq!(links(grade), alone, "{grade:?}");
         assert!(scenes(grade).all(|scene| !scene.gauge_is_off()));
+        assert_eq!(scenes(grade).any(|scene| scene.sheet_in_force().is_some()), grade.mix().old_sheet > 0.0, "{grade:?}");
     }
     assert!(links(Grade::Fourth).contains("Linked") && links(Grade::Fifth).contains("Together"));
     assert!(scenes(Grade::Fifth).any(|scene| scene.gauge_is_off() && knowledge().check("gauge_zero").unwrap().outcomes[scene.outcome("gauge_zero")].id == "off"));
@@ -250,13 +259,14 @@ fn marks_go_by_what_was_done_and_say_what_they_hang_on() {
     assert!(right.is_justified() && !right.is_lucky());
     // One thing otherwise at a time: which mark falls, and what is said of it.
     type Change = fn(&mut Played);
-    let changes: [(Change, &str, &str); 15] = [
+    let changes: [(Change, &str, &str); 16] = [
         (|one| one.choices[0].probability = 0.2, "Proof", "repaired at 20 %"),
         (|one| one.choices[0].right = false, "Proof", "not found"),
         (|one| one.choices.clear(), "Proof", "No cause"),
         (|one| one.cured = false, "Proof", "still wrong"),
         (|one| one.cured = false, "Price", "still there"),
         (|one| one.hints = 2, "Proof", "2 hints were bought"),
+        (|one| one.stopgaps = 1, "Proof", "hidden, not removed"),
         (|one| one.never_hot = true, "Proof", "oil hot"),
         (|one| one.wreck = Wreck::Journal, "Safety", "journal"),
         (|one| one.left_out.push("its zero".into()), "Safety", "its zero"),

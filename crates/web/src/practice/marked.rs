@@ -176,6 +176,7 @@ pub fn marked(job: &Job, unit: Units) -> Option<MarkedScene> {
         Did::Repair(cause) => format!("Repair: {}", cause_name(cause)),
         Did::Recheck => "Readings after the repair".to_owned(),
         Did::Help => "A hint".to_owned(),
+        Did::Hidden => "Thicker oil, a shim or a heavier spring".to_owned(),
     });
     let kpa = |kpa: f64| show::pressure(kpa, unit);
     let at = |at: Working| format!("{:.0} rpm, {}", at.rpm, unit.temp(at.oil_temp_c));

@@ -140,6 +140,11 @@ pub fn played(job: &Job, tracer: &Tracer, scene: &Scene) -> Told {
                 row.what = format!("Gauge at {rpm:.0} rpm");
                 played.acts.push(Act { did, minutes, money, worth: counts });
             }
+            Body::Repair(repair) if repair.stopgap => {
+                row.what = "The fault was hidden, not removed".to_owned();
+                played.stopgaps += 1;
+                played.acts.push(Act { did: Did::Hidden, minutes, money, worth: None });
+            }
             Body::Repair(repair) => {
                 let Some(cause) = repair.cause.as_deref().and_then(|id| know.cause(id)) else { continue };
                 let Some(named) = know.causes.get(cause) else { continue };

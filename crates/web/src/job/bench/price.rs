@@ -5,6 +5,8 @@ use velvet_dial_store::jobs::{Body, Job};
 
 /// A line that came into the belt.
 pub const LINE_CUT: (f64, f64) = (40.0, 100.0);
+/// What hides a fault: other oil filled in, a shim, a spring.
+const STOPGAP: (f64, f64) = (30.0, 60.0);
 /// A reading is held and noted, minutes.
 const HELD_MIN: f64 = 3.0;
 /// The oil is warmed for a reading from here on, °C.
@@ -16,6 +18,7 @@ pub fn of_entry(body: &Body, wreck: Wreck) -> (f64, f64) {
     match body {
         Body::Sensed { minutes, money, .. } => (*minutes, *money),
         Body::Helped { money, .. } => (0.0, *money),
+        Body::Repair(repair) if repair.stopgap => (STOPGAP.0, know.money(STOPGAP.0, STOPGAP.1)),
         Body::Repair(repair) => {
             let row = repair.cause.as_deref().and_then(|id| know.cause(id)).and_then(|place| know.causes.get(place));
             row.map_or((0.0, 0.0), |cause| {

@@ -56,7 +56,8 @@ pub enum Line {
 pub fn is_reworded(job: &Job, entry: &Entry) -> bool {
     let Body::Repair(repair) = &entry.body else { return false };
     let before = entry.supersedes.and_then(|id| job.entries.iter().find(|known| known.id == id));
-    before.is_some_and(|before| matches!(&before.body, Body::Repair(same) if same.cause == repair.cause))
+    before
+        .is_some_and(|before| matches!(&before.body, Body::Repair(same) if (&same.cause, same.stopgap) == (&repair.cause, repair.stopgap)))
 }
 
 /// A line that nobody led comes into the belt at this reading.
@@ -94,7 +95,9 @@ impl Walk {
                 self.senses.clear();
                 self.uncovered = false;
                 self.happened = None;
-                if let Some(cause) = repair.cause.as_deref().and_then(|id| knowledge().cause(id)) {
+                if repair.stopgap {
+                    self.condition.hide();
+                } else if let Some(cause) = repair.cause.as_deref().and_then(|id| knowledge().cause(id)) {
                     self.condition.repair(cause);
                 }
             }
