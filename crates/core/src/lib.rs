@@ -32,6 +32,7 @@ pub mod plausibility;
 pub mod record;
 mod refusal;
 pub mod rigging;
+pub mod rights;
 pub mod running;
 pub mod safety;
 pub mod script;

@@ -6,7 +6,9 @@ use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::unit::Gear;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::library::tag_key;
 use velvet_dial_store::{Connection, Viewer, accounts, jobs, library};
 
@@ -24,7 +26,7 @@ pub async fn fill(db: &Connection, how: &Load) -> Done<()> {
     let mut first = None;
     for number in 0..how.people {
         let name = format!("person-{number}");
-        let person = accounts::add_user(db, shop, &name, &name, PASSWORD).await?.ok_or("a person twice")?;
+        let person = accounts::add_user(db, shop, &NewUser::of(Role::Owner, &name, &name, PASSWORD)).await?.ok_or("a person twice")?;
         accounts::cautions_read(db, &person).await?;
         first.get_or_insert(person);
     }

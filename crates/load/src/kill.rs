@@ -9,7 +9,9 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::{Duration, Instant};
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
+use velvet_dial_core::rights::Role;
 use velvet_dial_services::mariadb::MariaDb;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{Body, Opening};
 use velvet_dial_store::{accounts, jobs, library};
 
@@ -87,7 +89,9 @@ async fn prepare(how: &Kill, folder: &std::path::Path) -> Done<Vec<i64>> {
     let mut first = None;
     for number in 0..how.people {
         let name = format!("person-{number}");
-        first.get_or_insert(accounts::add_user(&db, shop, &name, &name, PASSWORD).await?.ok_or("a person twice")?);
+        first.get_or_insert(
+            accounts::add_user(&db, shop, &NewUser::of(Role::Owner, &name, &name, PASSWORD)).await?.ok_or("a person twice")?,
+        );
     }
     let viewer = first.ok_or("nobody")?;
     let engine = library::add_engine(&db, &viewer, "Engine", &Card::of(2.0, 4, 780.0, "5W-30")).await?.ok_or("an engine twice")?;

@@ -10,12 +10,14 @@ use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
+use velvet_dial_core::rights::Role;
 use velvet_dial_rig::chunk::Chunk;
 use velvet_dial_rig::line::{opened, sealed};
 use velvet_dial_rig::proof::{Proof, answer};
 use velvet_dial_rig::recorder::{Hello, Sink};
 use velvet_dial_rig::said::{Channel, FromRig, Kind, Sample, ToRig};
 use velvet_dial_services::mariadb::MariaDb;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::Opening;
 use velvet_dial_store::rigs::{self, Keeper};
 use velvet_dial_store::{Viewer, accounts, jobs, library};
@@ -89,7 +91,8 @@ async fn prepare(how: &Rigs, folder: &Path) -> Done<(Vec<i64>, Vec<String>)> {
     let private = MariaDb::start(folder, false)?;
     let db = velvet_dial_store::open(&private.url()).await?;
     let shop = accounts::add_shop(&db, "Load").await?;
-    let who: Viewer = accounts::add_user(&db, shop, "person-0", "Person", PASSWORD).await?.ok_or("no such user")?;
+    let who: Viewer =
+        accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "person-0", "Person", PASSWORD)).await?.ok_or("no such user")?;
     let engine = library::add_engine(&db, &who, "Engine", &Card::of(2.0, 4, 780.0, "5W-30")).await?.ok_or("no engine")?;
     let (mut numbers, mut tokens) = (Vec::new(), Vec::new());
     for place in 0..=how.rigs {

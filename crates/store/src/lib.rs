@@ -18,13 +18,14 @@ pub mod seals;
 mod secret;
 pub mod zone;
 
-pub use rights::{Role, open_as};
+pub use rights::{DatabaseRole, open_as};
 pub use sea_orm::DatabaseConnection as Connection;
 
 use sea_orm::{ConnectOptions, Database, DbErr, RuntimeErr, SqlErr, SqlxMySqlError};
 use std::time::Duration;
 use thiserror::Error;
 use uuid::Uuid;
+use velvet_dial_core::rights::{Right, Role};
 use velvet_dial_core::signing::SealError;
 use zone::Zone;
 
@@ -54,6 +55,9 @@ pub enum StoreError {
     /// The job is open, and what was to be done waits for its closing.
     #[error("the job is open: close it first")]
     Open,
+    /// Their role has no right to do it.
+    #[error("not allowed: {}", .0.id())]
+    NotAllowed(Right),
     /// A kept report is not one with which that can be done.
     #[error(transparent)]
     Report(#[from] SealError),
@@ -86,6 +90,8 @@ pub struct Viewer {
     pub user: Uuid,
     /// The shop.
     pub shop: Uuid,
+    /// What they are in the shop; at its practice bench everybody may do everything.
+    pub role: Role,
     /// Name on screens and in the ledger.
     pub shown_name: String,
     /// Has read the cautions of first use.

@@ -4,20 +4,21 @@ use sea_orm::{ConnectionTrait, Database, DbBackend, Statement};
 
 /// Who works on the database, beside its owner.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Role {
+pub enum DatabaseRole {
     /// The server: it reads and adds entries, records and seals, and may neither change nor delete them.
     Server,
     /// The command that removes a customer: it adds the entry that says so, and takes what is kept beside entries and records.
     Remover,
 }
 
-impl Role {
+impl DatabaseRole {
     fn may(self, table: &str) -> &'static str {
         match (self, table) {
             (Self::Server, "entries" | "records" | "sealed_heads") => "SELECT, INSERT",
             (Self::Server, _) => "SELECT, INSERT, UPDATE, DELETE",
             (Self::Remover, "entries") => "SELECT, INSERT, UPDATE (personal)",
             (Self::Remover, "records") => "SELECT, UPDATE (body)",
+            (Self::Remover, "foreman_requests") => "SELECT, UPDATE (body)",
             // What the job is found by and what the board tells follow the entry.
             (Self::Remover, "finders" | "summaries") => "SELECT, INSERT, UPDATE",
             // The job's row is held while the entry is written.
@@ -28,7 +29,7 @@ impl Role {
 }
 
 /// Brings the tables up to date as their owner, grants `user` what its role needs, and connects as that user by `url`.
-pub async fn open_as(owner: &str, url: &str, user: &str, role: Role) -> Result<Connection, StoreError> {
+pub async fn open_as(owner: &str, url: &str, user: &str, role: DatabaseRole) -> Result<Connection, StoreError> {
     let db = open(owner).await?;
     let tables = "SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()";
     for row in db.query_all_raw(Statement::from_string(DbBackend::MySql, tables)).await? {

@@ -4,7 +4,7 @@ use clap::Subcommand;
 use std::error::Error;
 use std::process::ExitCode;
 use velvet_dial_core::field;
-use velvet_dial_store::{Role, StoreError, accounts, jobs};
+use velvet_dial_store::{DatabaseRole, StoreError, accounts, jobs};
 
 /// What to do with what is kept of a customer.
 #[derive(Debug, Subcommand)]
@@ -46,7 +46,7 @@ impl Customer {
         if because.is_empty() {
             return Err("Why: nothing given; for example: --because \"they asked for it in writing\"".into());
         }
-        let opened = at.open_as(Role::Remover).await?;
+        let opened = at.open_as(DatabaseRole::Remover).await?;
         let db = &opened.db;
         let viewer = accounts::viewer_named(db, &by).await?.ok_or_else(|| super::user::nobody(&by))?;
         let mut all = true;

@@ -3,7 +3,7 @@ use clap::Args;
 use std::path::PathBuf;
 use thiserror::Error;
 use velvet_dial_services::mariadb::{MariaDb, REMOVER_USER, SERVER_USER, StartError, url_for};
-use velvet_dial_store::{Connection, Role, StoreError};
+use velvet_dial_store::{Connection, DatabaseRole, StoreError};
 
 /// Where it is.
 #[derive(Debug, Args)]
@@ -32,10 +32,10 @@ pub struct Opened {
 }
 
 /// Opens a database for a role: the private one as a user who may do so much and no more, one that is named as the user of its address.
-pub async fn open_as(url: &str, private: bool, role: Role) -> Result<Connection, StoreError> {
+pub async fn open_as(url: &str, private: bool, role: DatabaseRole) -> Result<Connection, StoreError> {
     let user = match role {
-        Role::Server => SERVER_USER,
-        Role::Remover => REMOVER_USER,
+        DatabaseRole::Server => SERVER_USER,
+        DatabaseRole::Remover => REMOVER_USER,
     };
     if private { velvet_dial_store::open_as(url, &url_for(user, url), user, role).await } else { velvet_dial_store::open(url).await }
 }
@@ -53,7 +53,7 @@ impl Where {
     }
 
     /// Opens it for one role alone.
-    pub async fn open_as(&self, role: Role) -> Result<Opened, OpenError> {
+    pub async fn open_as(&self, role: DatabaseRole) -> Result<Opened, OpenError> {
         let (url, private) = self.found()?;
         Ok(Opened { db: open_as(&url, self.database_url.is_none(), role).await?, _private: private })
     }

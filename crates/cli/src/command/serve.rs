@@ -15,7 +15,7 @@ use velvet_dial_rig::tls::{self, TlsError};
 use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
 use velvet_dial_store::rigs::Keeper;
-use velvet_dial_store::{Connection, Role, StoreError, accounts, jobs};
+use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
 use velvet_dial_web::server::server;
 use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
@@ -152,7 +152,7 @@ impl Serve {
             tokio::net::TcpListener::bind(bind).await.map_err(|source| StartUp::RigPort { bind: self.bind, port: rig_port, source })?;
         let rigs_at = rigs.local_addr()?;
         let (private, url) = self.database()?;
-        let db = database::open_as(&url, private.is_some(), Role::Server).await.map_err(StartUp::Database)?;
+        let db = database::open_as(&url, private.is_some(), DatabaseRole::Server).await.map_err(StartUp::Database)?;
         jobs::retell(&db).await.map_err(StartUp::Database)?;
         let keys = Arc::new(self.keys()?);
         let is_demo = self.demo && demo::load_once(&db, Some(&keys)).await.map_err(StartUp::Demo)?;

@@ -5,7 +5,8 @@ use std::error::Error;
 use std::io::{self, BufRead};
 use std::process::ExitCode;
 use velvet_dial_core::field;
-use velvet_dial_store::accounts::{self, password};
+use velvet_dial_core::rights::Role;
+use velvet_dial_store::accounts::{self, NewUser, password};
 
 /// What to do with users.
 #[derive(Debug, Subcommand)]
@@ -17,6 +18,9 @@ pub enum User {
         /// Name on screens and in the report; the sign-in name when left out.
         #[arg(long)]
         shown_name: Option<String>,
+        /// apprentice, technician, foreman, owner or reader; when left out, owner for the first of a shop and technician for the others.
+        #[arg(long, value_parser = role)]
+        role: Option<Role>,
         /// Shop of the user; made when there is none of this name.
         #[arg(long, default_value = "Workshop")]
         shop: String,
@@ -27,6 +31,16 @@ pub enum User {
     Password {
         /// Name to sign in with.
         sign_in: String,
+        #[command(flatten)]
+        at: Where,
+    },
+    /// Give a user another role.
+    Role {
+        /// Name to sign in with.
+        sign_in: String,
+        /// apprentice, technician, foreman, owner or reader.
+        #[arg(value_parser = role)]
+        role: Role,
         #[command(flatten)]
         at: Where,
     },
@@ -61,12 +75,20 @@ impl User {
 
     async fn act(self) -> Result<String, Box<dyn Error>> {
         match self {
-            Self::Add { sign_in, shown_name, shop, at } => add(&sign_in, shown_name, &shop, &at).await,
+            Self::Add { sign_in, shown_name, role, shop, at } => add(&sign_in, shown_name, role, (&shop, &at)).await,
             Self::Password { sign_in, at } => {
                 let password = typed_password(&[&sign_in])?;
                 let opened = at.open().await?;
                 if accounts::set_password(&opened.db, &sign_in, &password).await? {
                     Ok(format!("{sign_in} signs in with the new password from now on; every session of before is over."))
+                } else {
+                    Err(nobody(&sign_in).into())
+                }
+            }
+            Self::Role { sign_in, role, at } => {
+                let opened = at.open().await?;
+                if accounts::set_role_of(&opened.db, &sign_in, role).await? {
+                    Ok(format!("{sign_in} is {} from now on.", role.label()))
                 } else {
                     Err(nobody(&sign_in).into())
                 }
@@ -85,7 +107,9 @@ impl User {
                 let line = |person: &accounts::Person| {
                     let notes = [(person.demo, "demo"), (person.removed, "removed")].into_iter().filter(|(holds, _)| *holds);
                     let notes: Vec<&str> = notes.map(|(_, note)| note).collect();
-                    format!("{}\t{}\t{}\t{}", person.sign_in, person.shown_name, person.shop, notes.join(", ")).trim_end().to_owned()
+                    format!("{}\t{}\t{}\t{}\t{}", person.sign_in, person.shown_name, person.role.label(), person.shop, notes.join(", "))
+                        .trim_end()
+                        .to_owned()
                 };
                 Ok(people.iter().map(line).collect::<Vec<_>>().join("\n"))
             }
@@ -93,7 +117,12 @@ impl User {
     }
 }
 
-async fn add(sign_in: &str, shown_name: Option<String>, shop: &str, at: &Where) -> Result<String, Box<dyn Error>> {
+/// A role by its word.
+fn role(word: &str) -> Result<Role, String> {
+    Role::parse(word).ok_or_else(|| "apprentice, technician, foreman, owner or reader".to_owned())
+}
+
+async fn add(sign_in: &str, shown_name: Option<String>, role: Option<Role>, (shop, at): (&str, &Where)) -> Result<String, Box<dyn Error>> {
     let sign_in = field::text("Sign-in name", sign_in, 60)?;
     let shown = field::text("Shown name", &shown_name.unwrap_or_else(|| sign_in.clone()), 120)?;
     if sign_in.is_empty() {
@@ -102,8 +131,13 @@ async fn add(sign_in: &str, shown_name: Option<String>, shop: &str, at: &Where) 
     let password = typed_password(&[&sign_in, &shown, shop])?;
     let opened = at.open().await?;
     let shop = accounts::shop_named(&opened.db, shop).await?;
-    match accounts::add_user(&opened.db, shop, &sign_in, &shown, &password).await? {
-        Some(_) => Ok(format!("{sign_in} may sign in now.")),
+    let role = match role {
+        Some(role) => role,
+        None if accounts::has_people(&opened.db, shop).await? => Role::Technician,
+        None => Role::Owner,
+    };
+    match accounts::add_user(&opened.db, shop, &NewUser::of(role, &sign_in, &shown, &password)).await? {
+        Some(_) => Ok(format!("{sign_in} may sign in now, as {}.", role.label())),
         None => Err(format!("“{sign_in}” is in the list already. Choose another name.").into()),
     }
 }

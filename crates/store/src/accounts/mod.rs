@@ -14,6 +14,7 @@ use sea_orm::sea_query::{Expr, ExprTrait};
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
 use std::collections::BTreeMap;
 use uuid::Uuid;
+use velvet_dial_core::rights::Role;
 
 /// A new shop.
 pub async fn add_shop(db: &Connection, name: &str) -> Result<Uuid, StoreError> {
@@ -114,46 +115,74 @@ fn zone_of(name: Option<&str>) -> Zone {
     name.and_then(Zone::named).unwrap_or_default()
 }
 
+/// Somebody of a shop may sign in.
+pub async fn has_people(db: &Connection, shop: Uuid) -> Result<bool, StoreError> {
+    let own = user::Entity::find().filter(user::Column::ShopId.eq(shop)).filter(user::Column::RemovedAt.is_null());
+    Ok(own.count(db).await? > 0)
+}
+
 /// True when nobody can sign in yet.
 pub async fn nobody_yet(db: &Connection) -> Result<bool, StoreError> {
     Ok(user::Entity::find().count(db).await? == 0)
 }
 
+/// A new user.
+#[derive(Debug, Clone, Copy)]
+pub struct NewUser<'a> {
+    /// Name to sign in with.
+    pub sign_in: &'a str,
+    /// Name on screens.
+    pub shown_name: &'a str,
+    /// Password.
+    pub password: &'a str,
+    /// What they are in the shop.
+    pub role: Role,
+}
+
+impl<'a> NewUser<'a> {
+    /// A user of a role, by sign-in name, shown name and password.
+    pub fn of(role: Role, sign_in: &'a str, shown_name: &'a str, password: &'a str) -> Self {
+        Self { sign_in, shown_name, password, role }
+    }
+}
+
 /// Adds a user; `None` when the sign-in name is taken.
-pub async fn add_user(db: &Connection, shop: Uuid, sign_in: &str, shown_name: &str, password: &str) -> Result<Option<Viewer>, StoreError> {
-    add(db, shop, (sign_in, shown_name, password), false).await
+pub async fn add_user(db: &Connection, shop: Uuid, new: &NewUser<'_>) -> Result<Option<Viewer>, StoreError> {
+    add(db, shop, new, false).await
 }
 
 /// Adds a user of the demo shop, who is refused wherever the demo is not served.
-pub async fn add_demo_user(
-    db: &Connection,
-    shop: Uuid,
-    sign_in: &str,
-    shown_name: &str,
-    password: &str,
-) -> Result<Option<Viewer>, StoreError> {
-    add(db, shop, (sign_in, shown_name, password), true).await
+pub async fn add_demo_user(db: &Connection, shop: Uuid, new: &NewUser<'_>) -> Result<Option<Viewer>, StoreError> {
+    add(db, shop, new, true).await
 }
 
-async fn add(db: &Connection, shop: Uuid, who: (&str, &str, &str), demo: bool) -> Result<Option<Viewer>, StoreError> {
-    let (sign_in, shown_name, password) = who;
-    let password_hash = password::hash(password.to_owned()).await?;
+async fn add(db: &Connection, shop: Uuid, new: &NewUser<'_>, demo: bool) -> Result<Option<Viewer>, StoreError> {
+    let password_hash = password::hash(new.password.to_owned()).await?;
     let row = user::ActiveModel {
         id: Set(Uuid::now_v7()),
         shop_id: Set(shop),
-        sign_in: Set(sign_in.to_owned()),
-        shown_name: Set(shown_name.to_owned()),
+        sign_in: Set(new.sign_in.to_owned()),
+        shown_name: Set(new.shown_name.to_owned()),
         password_hash: Set(password_hash),
         cautions_read_at: Set(None),
         created_at: Set(now()),
         demo: Set(Some(demo)),
         removed_at: Set(None),
+        role: Set(Some(new.role.id().to_owned())),
     };
     match row.insert(db).await {
         Ok(row) => {
             let shop = shop::Entity::find_by_id(row.shop_id).one(db).await?;
             let zone = zone_of(shop.and_then(|shop| shop.zone).as_deref());
-            Ok(Some(Viewer { user: row.id, shop: row.shop_id, shown_name: row.shown_name, cautions_read: false, zone, since: now() }))
+            Ok(Some(Viewer {
+                user: row.id,
+                shop: row.shop_id,
+                role: new.role,
+                shown_name: row.shown_name,
+                cautions_read: false,
+                zone,
+                since: now(),
+            }))
         }
         Err(error) if crate::stands_already(&error) => Ok(None),
         Err(error) => Err(error.into()),
@@ -176,11 +205,17 @@ pub(crate) fn viewer(row: user::ModelEx) -> Viewer {
     Viewer {
         user: row.id,
         shop: row.shop_id,
+        role: role_of(row.role.as_deref()),
         shown_name: row.shown_name,
         cautions_read: row.cautions_read_at.is_some(),
         zone: zone_of(zone.as_deref()),
         since: now(),
     }
+}
+
+/// Who was here before there were roles may do what everybody could: all but the shop's own affairs.
+fn role_of(kept: Option<&str>) -> Role {
+    kept.and_then(Role::parse).unwrap_or(Role::Foreman)
 }
 
 /// A user in a list.
@@ -192,6 +227,8 @@ pub struct Person {
     pub sign_in: String,
     /// Name on screens.
     pub shown_name: String,
+    /// What they are in it.
+    pub role: Role,
     /// Name of the shop.
     pub shop: String,
     /// Of the demo shop.
@@ -230,6 +267,7 @@ fn person(row: user::ModelEx) -> Person {
         id: row.id,
         sign_in: row.sign_in,
         shown_name: row.shown_name,
+        role: role_of(row.role.as_deref()),
         shop: row.shop.into_option().map(|shop| shop.name).unwrap_or_default(),
         demo: row.demo == Some(true),
         removed: row.removed_at.is_some(),
@@ -242,6 +280,13 @@ pub async fn set_password(db: &Connection, sign_in: &str, password: &str) -> Res
     let password_hash = password::hash(password.to_owned()).await?;
     user::ActiveModel { id: Set(found.id), password_hash: Set(password_hash), ..Default::default() }.update(db).await?;
     session::end_all(db, found.id).await?;
+    Ok(true)
+}
+
+/// Gives a user another role; false when there is no such user.
+pub async fn set_role_of(db: &Connection, sign_in: &str, role: Role) -> Result<bool, StoreError> {
+    let Some(found) = named(db, sign_in).await? else { return Ok(false) };
+    user::ActiveModel { id: Set(found.id), role: Set(Some(role.id().to_owned())), ..Default::default() }.update(db).await?;
     Ok(true)
 }
 

@@ -6,6 +6,7 @@ pub mod capture_part;
 pub mod customer_link;
 pub mod engine;
 pub mod entry;
+pub mod foreman_request;
 pub mod gauge_check;
 pub mod instrument;
 pub mod job;

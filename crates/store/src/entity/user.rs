@@ -16,6 +16,8 @@ pub struct Model {
     pub demo: Option<bool>,
     /// Since when the user may not sign in any more; the name stays in the ledger.
     pub removed_at: Option<DateTime>,
+    /// What they are in the shop; none is of before there were roles.
+    pub role: Option<String>,
     #[sea_orm(belongs_to, from = "shop_id", to = "id")]
     pub shop: BelongsTo<super::shop::Entity>,
     #[sea_orm(has_many)]

@@ -23,6 +23,8 @@ pub struct Closing<'a> {
     pub found: Found,
     /// When; now, but for a job brought in from elsewhere.
     pub at: Option<NaiveDateTime>,
+    /// Who asked for it, where a foreman said yes to it.
+    pub asked_by: Option<&'a str>,
 }
 
 /// What became of a closing.
@@ -40,7 +42,11 @@ pub async fn close(db: &Connection, viewer: &Viewer, number: i64, closing: &Clos
     let Record { knowledge, papers, .. } = closing.record;
     let code = Some(papers.code.as_str()).filter(|code| !code.is_empty());
     let pin = Pin { seq: closing.seq, knowledge, code, text: json("record", closing.record)? };
-    let write = Write { at: closing.at, ..Write::of(Body::Closed { found: closing.found.clone() }, closing.submit_key) };
+    let write = Write {
+        at: closing.at,
+        asked_by: closing.asked_by,
+        ..Write::of(Body::Closed { found: closing.found.clone() }, closing.submit_key)
+    };
     match ledger::write_with(db, viewer, number, &write, Some(&Along::Record(pin))).await? {
         Some(_) => Ok(Closed::Stands),
         None => Ok(Closed::Moved),

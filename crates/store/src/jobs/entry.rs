@@ -21,7 +21,7 @@ pub struct Entry {
     pub body: Body,
     /// Who wrote it.
     pub author: Uuid,
-    /// The author's name.
+    /// The author's name, and for whom, where a foreman wrote what somebody else had asked for.
     pub author_name: String,
     /// When it was written down, UTC.
     pub written_at: NaiveDateTime,
@@ -38,6 +38,10 @@ impl Entry {
     pub(super) fn of_row(row: table::ModelEx) -> Self {
         let Happened { happened_at, time_reason } = Happened::of_kept(&row.body);
         let author_name = row.author.into_option().map(|author| author.shown_name).unwrap_or_default();
+        let author_name = match asked_by(&row.body) {
+            Some(asked_by) => format!("{author_name} for {asked_by}"),
+            None => author_name,
+        };
         Self {
             id: row.id,
             seq: row.seq,
@@ -70,6 +74,18 @@ pub(super) fn times(entries: &mut [Entry]) {
     }
 }
 
+/// Who asked a foreman for it; most entries nobody asked for, and they are not read for it.
+fn asked_by(text: &str) -> Option<String> {
+    #[derive(Deserialize)]
+    struct Asked {
+        asked_by: Option<String>,
+    }
+    if !text.contains("\"asked_by\":") {
+        return None;
+    }
+    serde_json::from_str::<Asked>(text).ok()?.asked_by
+}
+
 /// When it happened, where an entry says that itself.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(default)]
@@ -84,7 +100,7 @@ pub struct Happened {
 
 impl Happened {
     /// What a kept text says of it; most say nothing, and are not read for it.
-    fn of_kept(text: &str) -> Self {
+    pub(super) fn of_kept(text: &str) -> Self {
         if text.contains("\"happened_at\":") { serde_json::from_str(text).unwrap_or_default() } else { Self::default() }
     }
 }
@@ -331,6 +347,8 @@ struct Kept<'a> {
     v: u32,
     #[serde(flatten)]
     happened: &'a Happened,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    asked_by: Option<&'a str>,
     #[serde(flatten)]
     body: &'a Body,
 }
@@ -354,8 +372,8 @@ impl Body {
     }
 
     /// The text that is kept; none when it could not be read back as what it says, such as a number that is not finite.
-    pub(super) fn to_kept(&self, happened: &Happened) -> Option<String> {
-        let text = serde_json::to_string(&Kept { v: VERSION, happened, body: self }).ok()?;
+    pub(super) fn to_kept(&self, happened: &Happened, asked_by: Option<&str>) -> Option<String> {
+        let text = serde_json::to_string(&Kept { v: VERSION, happened, asked_by, body: self }).ok()?;
         (Self::from_kept("", &text) == *self).then_some(text)
     }
 

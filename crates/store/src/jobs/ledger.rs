@@ -6,7 +6,7 @@
 use super::closing::Pin;
 use super::entry::{Body, Entry, Happened};
 use super::link::Claim;
-use super::{Job, JobDetails, own_job, personal, removal, summary};
+use super::{Job, JobDetails, foreman, own_job, personal, removal, summary};
 use crate::entity::{entry, job, user};
 use crate::{Connection, StoreError, Viewer, library, now};
 use chrono::NaiveDateTime;
@@ -30,12 +30,14 @@ pub struct Write<'a> {
     pub at: Option<NaiveDateTime>,
     /// When it happened, where that is neither now nor when what it corrects happened.
     pub happened: Happened,
+    /// Who asked for it, where a foreman said yes to it.
+    pub asked_by: Option<&'a str>,
 }
 
 impl<'a> Write<'a> {
     /// An entry of this moment.
     pub fn of(body: Body, submit_key: &'a str) -> Self {
-        Self { body, supersedes: None, submit_key, at: None, happened: Happened::default() }
+        Self { body, supersedes: None, submit_key, at: None, happened: Happened::default(), asked_by: None }
     }
 
     /// The same in the place of another.
@@ -90,6 +92,10 @@ pub(super) async fn write_with(
     new: &Write<'_>,
     along: Option<&Along<'_>>,
 ) -> Result<Option<(Written, Option<Job>)>, StoreError> {
+    // A customer answers for themselves, and a removal is the command's.
+    if !matches!(along, Some(Along::Answer(_) | Along::Removal)) {
+        foreman::allowed(db, viewer, number, new).await?;
+    }
     crate::retried(TRIES, || write_once(db, viewer, number, new, along)).await
 }
 
@@ -105,11 +111,11 @@ async fn write_once(
     if head.scene_ended_at.is_some() {
         return Err(StoreError::Closed);
     }
-    let body = new.body.to_kept(&new.happened).ok_or(StoreError::CannotBeKept)?;
+    let body = new.body.to_kept(&new.happened, new.asked_by).ok_or(StoreError::CannotBeKept)?;
     new.body.in_range()?;
     let supersedes_text = new.supersedes.map(|id| id.to_string()).unwrap_or_default();
     // How long a form waited differs each time it is sent; what it says does not. A corrected time is what its form says.
-    let says = if new.happened.time_reason.is_empty() { new.body.to_kept(&Happened::default()) } else { Some(body.clone()) };
+    let says = if new.happened.time_reason.is_empty() { new.body.to_kept(&Happened::default(), None) } else { Some(body.clone()) };
     let key = digest(new.submit_key, &[&says.unwrap_or_default(), &supersedes_text]);
     let (body, personal) = personal::taken_out(&new.body, body)?;
     let moved = if let Body::JobDetails(details) = &new.body { Some(moved(db, viewer, details).await?) } else { None };

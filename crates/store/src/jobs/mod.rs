@@ -9,6 +9,7 @@ mod corrections;
 mod details;
 mod entry;
 mod find;
+mod foreman;
 mod learn;
 mod ledger;
 mod link;
@@ -30,6 +31,7 @@ pub use closing::{Closed, Closing, CodeShop, close, record_by_code};
 pub use details::{FollowUp, Found, Held, JobDetails, Measured, Note, Particulars, Repair, RigStep, Shown, StopCalled, TakenReading};
 pub use entry::{Body, Entry, Happened};
 pub use find::{Similar, found, similar};
+pub use foreman::{ForemanRequest, ask_foreman, foreman_request, foreman_requests, requests_of_job, settle_request};
 pub use learn::{Before, Learnt, before, learnt};
 pub use ledger::{Write, Written, chain, changed_words, was_repaired, write, write_and_load};
 pub use link::{

@@ -2,7 +2,7 @@
 //!
 //! What was hashed and signed stays as it is, since it never held them, so every hash and signature goes on to hold.
 use super::ledger::{Along, Write, write_with};
-use super::{Body, own_job, personal};
+use super::{Body, foreman, own_job, personal};
 use crate::entity::{entry, record};
 use crate::{Connection, StoreError, Viewer};
 use sea_orm::sea_query::Expr;
@@ -41,6 +41,7 @@ pub(super) async fn take_away(db: &impl ConnectionTrait, job: Uuid) -> Result<()
         .filter(entry::Column::JobId.eq(job))
         .exec(db)
         .await?;
+    foreman::forget(db, job).await?;
     for row in record::Entity::find().filter(record::Column::JobId.eq(job)).all(db).await? {
         let text = without_customer(&row.body)?;
         if text != row.body {

@@ -1,7 +1,7 @@
 //! A step that adds one column, which may be empty.
 use super::table::{at_or_none, drop_column};
 use sea_orm_migration::prelude::*;
-use sea_orm_migration::schema::{big_integer_null, char_len_null, small_integer_null, text_null, unsigned_null};
+use sea_orm_migration::schema::{big_integer_null, char_len_null, small_integer_null, string_len_null, text_null, unsigned_null};
 
 pub struct AddedColumn {
     name: &'static str,
@@ -42,6 +42,9 @@ pub const PRACTICE_OF: AddedColumn = AddedColumn {
     table: "shops",
     column: || ColumnDef::new("practice_of").binary_len(16).null().unique_key().to_owned(),
 };
+
+/// What somebody is in the shop.
+pub const USER_ROLE: AddedColumn = AddedColumn { name: "m2026_12_18_user_role", table: "users", column: || string_len_null("role", 20) };
 
 impl MigrationName for AddedColumn {
     fn name(&self) -> &str {

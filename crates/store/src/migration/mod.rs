@@ -9,6 +9,8 @@ mod comebacks;
 mod customer_links;
 mod drive_not_said;
 mod entry_hash;
+mod first_owner;
+mod foreman_requests;
 mod learning;
 mod marks_and_search;
 mod patterns_and_sheet_pages;
@@ -79,6 +81,9 @@ impl MigratorTrait for Migrator {
             Box::new(added_column::SCENE_RESULT),
             Box::new(added_column::SCENE_CLEARED),
             Box::new(practice_tasks::PracticeTasks),
+            Box::new(added_column::USER_ROLE),
+            Box::new(first_owner::FirstOwner),
+            Box::new(foreman_requests::ForemanRequests),
         ]
     }
 }

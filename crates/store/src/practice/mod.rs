@@ -15,6 +15,7 @@ use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrde
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::case::Case;
+use velvet_dial_core::rights::Role;
 
 /// A scene in the list.
 #[derive(Debug, Clone, PartialEq)]
@@ -42,9 +43,14 @@ async fn row_of_bench(db: &Connection, viewer: &Viewer) -> Result<Option<shop::M
     Ok(shop::Entity::find().filter(shop::Column::PracticeOf.eq(viewer.shop)).one(db).await?)
 }
 
+/// The same person at the bench: there everybody may do everything, since no vehicle and no customer comes to harm.
+fn on_the_bench(bench: Uuid, viewer: &Viewer) -> Viewer {
+    Viewer { shop: bench, role: Role::Owner, ..viewer.clone() }
+}
+
 /// The same person at the bench of their shop; the bench is set up when it is first asked for.
 pub async fn at_the_bench(db: &Connection, viewer: &Viewer) -> Result<Viewer, StoreError> {
-    let at = |bench: &shop::Model| Viewer { shop: bench.id, ..viewer.clone() };
+    let at = |bench: &shop::Model| on_the_bench(bench.id, viewer);
     if let Some(bench) = row_of_bench(db, viewer).await? {
         return Ok(at(&bench));
     }
@@ -75,9 +81,7 @@ pub async fn viewer_of_job(db: &Connection, viewer: &Viewer, number: i64) -> Res
     let whose = job::Entity::find().select_only().column(job::Column::ShopId).filter(job::Column::Number.eq(number));
     let shop: Option<Uuid> = whose.into_tuple().one(db).await?;
     match shop.filter(|shop| *shop != viewer.shop) {
-        Some(other) if row_of_bench(db, viewer).await?.is_some_and(|bench| bench.id == other) => {
-            Ok(Viewer { shop: other, ..viewer.clone() })
-        }
+        Some(other) if row_of_bench(db, viewer).await?.is_some_and(|bench| bench.id == other) => Ok(on_the_bench(other, viewer)),
         _ => Ok(viewer.clone()),
     }
 }

@@ -4,7 +4,9 @@ use velvet_dial_core::case::Phase;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::opened::Promise;
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::stage::Stage;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, Sieve, Waits, Write};
 use velvet_dial_store::{Connection, Viewer, accounts, library};
 use velvet_dial_testkit::fresh_database;
@@ -22,9 +24,9 @@ async fn says(db: &Connection, who: &Viewer, job: i64, body: Body) {
 async fn jobs_are_found_sieved_and_told_of_their_like() {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
     let shop = accounts::add_shop(&db, "alpha").await.unwrap();
-    let one = accounts::add_user(&db, shop, "one", "One", "a long password").await.unwrap().unwrap();
+    let one = accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "one", "One", "a long password")).await.unwrap().unwrap();
     let other = accounts::add_shop(&db, "beta").await.unwrap();
-    let stranger = accounts::add_user(&db, other, "two", "Two", "a long password").await.unwrap().unwrap();
+    let stranger = accounts::add_user(&db, other, &NewUser::of(Role::Owner, "two", "Two", "a long password")).await.unwrap().unwrap();
     let quay = library::add_engine(&db, &one, "Quayside", &Card::of(2.0, 4, 750.0, "5W-30")).await.unwrap().unwrap();
     let tern = library::add_engine(&db, &one, "Tern", &Card::of(1.2, 3, 800.0, "5W-30")).await.unwrap().unwrap();
     let first = opened(&db, &one, quay, "TUG 4", "Lamp at stops since the sump was off").await;

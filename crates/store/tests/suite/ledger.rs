@@ -2,16 +2,20 @@
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::unit::Gear;
 use velvet_dial_store::accounts::Credentials;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{self, Body, Found, Opening, Repair, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
 use velvet_dial_testkit::{HOSTILE, fresh_database};
 
 async fn shop(db: &Connection, name: &str) -> (Viewer, Viewer, uuid::Uuid) {
     let shop = accounts::add_shop(db, name).await.unwrap();
-    let one = accounts::add_user(db, shop, &format!("{name}-one"), "One", "a long password").await.unwrap().unwrap();
-    let two = accounts::add_user(db, shop, &format!("{name}-two"), "Two", "a long password").await.unwrap().unwrap();
+    let one =
+        accounts::add_user(db, shop, &NewUser::of(Role::Owner, &format!("{name}-one"), "One", "a long password")).await.unwrap().unwrap();
+    let two =
+        accounts::add_user(db, shop, &NewUser::of(Role::Owner, &format!("{name}-two"), "Two", "a long password")).await.unwrap().unwrap();
     let card = Card::of(2.0, 4, 750.0, "5W-30");
     let engine = library::add_engine(db, &one, "Quayside", &card).await.unwrap().unwrap();
     (one, two, engine)
@@ -67,7 +71,10 @@ async fn sessions_open_close_and_tell_nobody_anything() {
     assert!(accounts::viewer_of(&db, &there, false).await.unwrap().is_some());
     accounts::sign_out(&db, &there, true).await.unwrap();
     assert_eq!(accounts::viewer_of(&db, &there, false).await.unwrap(), None);
-    assert!(accounts::add_user(&db, one.shop, "alpha-one", "x", "a long password").await.unwrap().is_none(), "a name is given once");
+    assert!(
+        accounts::add_user(&db, one.shop, &NewUser::of(Role::Owner, "alpha-one", "x", "a long password")).await.unwrap().is_none(),
+        "a name is given once"
+    );
 }
 
 #[tokio::test]

@@ -6,7 +6,9 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::experience::KnownPattern;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::unit::Gear;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::accounts::{self, Shop};
 use velvet_dial_store::jobs::{self, Opening, Photo};
 use velvet_dial_store::library::Entered;
@@ -18,7 +20,7 @@ const NAMES: [&str; 4] = ["Quayside", "Plover", "Ünder", "Under"];
 
 async fn viewer(db: &Connection, name: &str) -> Viewer {
     let shop = accounts::add_shop(db, name).await.unwrap();
-    accounts::add_user(db, shop, name, name, "a long password").await.unwrap().unwrap()
+    accounts::add_user(db, shop, &NewUser::of(Role::Owner, name, name, "a long password")).await.unwrap().unwrap()
 }
 
 fn card(number: u32) -> Card {
@@ -203,8 +205,11 @@ async fn what_a_shop_says_of_itself_comes_back_and_its_people_are_its_own() {
     assert_eq!(named("Ä").await, alpha.shop);
     assert_ne!(named("A").await, alpha.shop, "an accent makes another shop");
     assert_eq!(named("A").await, named("A").await, "and the second time it is known");
-    accounts::add_user(&db, alpha.shop, "mo", "Mo", "a long password").await.unwrap().unwrap();
-    assert!(accounts::add_user(&db, beta.shop, "mo", "Mo", "a long password").await.unwrap().is_none(), "one name, one person");
+    accounts::add_user(&db, alpha.shop, &NewUser::of(Role::Owner, "mo", "Mo", "a long password")).await.unwrap().unwrap();
+    assert!(
+        accounts::add_user(&db, beta.shop, &NewUser::of(Role::Owner, "mo", "Mo", "a long password")).await.unwrap().is_none(),
+        "one name, one person"
+    );
     let colleagues = async || accounts::colleagues(&db, &alpha).await.unwrap().into_iter().map(|person| person.sign_in).collect::<Vec<_>>();
     assert_eq!(colleagues().await, ["alpha", "mo"], "in the order of their names on the screen");
     accounts::remove_user(&db, "mo").await.unwrap();

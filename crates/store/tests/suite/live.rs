@@ -2,10 +2,12 @@
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
+use velvet_dial_core::rights::Role;
 use velvet_dial_rig::chunk::{self, Chunk};
 use velvet_dial_rig::proof::Proof;
 use velvet_dial_rig::recorder::{Admitted, Hello, Refused, Sink};
 use velvet_dial_rig::said::{Channel, Kind, Sample};
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{self, Opening};
 use velvet_dial_store::rigs::{self, Keeper};
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library};
@@ -23,9 +25,9 @@ struct Bay {
 async fn bay() -> Bay {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
     let shop = accounts::add_shop(&db, "alpha").await.unwrap();
-    let one = accounts::add_user(&db, shop, "one", "One", "a long password").await.unwrap().unwrap();
+    let one = accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "one", "One", "a long password")).await.unwrap().unwrap();
     let other = accounts::add_shop(&db, "beta").await.unwrap();
-    let stranger = accounts::add_user(&db, other, "two", "Two", "a long password").await.unwrap().unwrap();
+    let stranger = accounts::add_user(&db, other, &NewUser::of(Role::Owner, "two", "Two", "a long password")).await.unwrap().unwrap();
     let engine = library::add_engine(&db, &one, "Quayside", &Card::of(2.0, 4, 750.0, "5W-30")).await.unwrap().unwrap();
     let gauge = library::add_gauge(&db, &one, "green", &Instrument::default()).await.unwrap().unwrap();
     let open = async |tag: &str| {

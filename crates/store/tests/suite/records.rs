@@ -9,17 +9,20 @@ use velvet_dial_core::diagnosis::{Setting, diagnose};
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::{Point, Sheet};
 use velvet_dial_core::record::{Ledger, Papers, Record, record};
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::trace::Tracer;
 use velvet_dial_core::unit::Gear;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::accounts::{self, Credentials};
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Judged, Opening, Particulars, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
-use velvet_dial_store::{Connection, Role, StoreError, Viewer, library, open_as};
+use velvet_dial_store::{Connection, DatabaseRole, StoreError, Viewer, library, open_as};
 use velvet_dial_testkit::fresh_database;
 
 async fn shop(db: &Connection, name: &str) -> (Viewer, uuid::Uuid) {
     let shop = accounts::add_shop(db, name).await.unwrap();
-    let one = accounts::add_user(db, shop, &format!("{name}-one"), "One", "a long password").await.unwrap().unwrap();
+    let one =
+        accounts::add_user(db, shop, &NewUser::of(Role::Owner, &format!("{name}-one"), "One", "a long password")).await.unwrap().unwrap();
     let engine = library::add_engine(db, &one, "Quayside", &Card::of(2.0, 4, 750.0, "5W-30")).await.unwrap().unwrap();
     library::add_gauge(db, &one, "Brass", &Instrument::default()).await.unwrap();
     library::revise_sheet(db, &one, engine, &sheet("rev A", "2020-01-01", 100.0), None).await.unwrap();
@@ -84,7 +87,7 @@ async fn a_closed_job_stands_on_what_it_was_closed_with_whatever_is_changed_late
     // Somebody writes between the making of the record and the closing: it is made anew.
     write(&db, &one, closed, Body::evidence("level", "ok", Phase::Before), "late").await;
     let close = async |record: &Record, seq| {
-        let closing = Closing { submit_key: "close", seq, record, found: Found::default(), at: None };
+        let closing = Closing { submit_key: "close", seq, record, found: Found::default(), at: None, asked_by: None };
         jobs::close(&db, &one, closed, &closing).await.unwrap()
     };
     assert_eq!(close(&record, job.seq()).await, Closed::Moved);
@@ -157,7 +160,7 @@ async fn of_two_sheets_of_one_day_the_later_counts_and_the_day_is_the_shops() {
 async fn any_interleaving_leaves_a_ledger_that_holds_together_and_a_board_that_knows() {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
     let (one, engine) = shop(&db, "alpha").await;
-    let two = accounts::add_user(&db, one.shop, "alpha-two", "Two", "a long password").await.unwrap().unwrap();
+    let two = accounts::add_user(&db, one.shop, &NewUser::of(Role::Owner, "alpha-two", "Two", "a long password")).await.unwrap().unwrap();
     for seed in 0..4u64 {
         let number = open(&db, &one, engine, &format!("TUG {seed}")).await;
         let writers = (0..6u64).map(|writer| {
@@ -303,8 +306,8 @@ async fn guessing_is_slowed_down_for_all_servers_and_a_stranger_locks_nobody_out
 async fn demo_people_and_those_removed_are_let_in_nowhere_else() {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
     let shop = accounts::add_shop(&db, "alpha").await.unwrap();
-    accounts::add_demo_user(&db, shop, "ines", "Ines", "a long password").await.unwrap().unwrap();
-    accounts::add_user(&db, shop, "mo", "Mo", "a long password").await.unwrap().unwrap();
+    accounts::add_demo_user(&db, shop, &NewUser::of(Role::Owner, "ines", "Ines", "a long password")).await.unwrap().unwrap();
+    accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "mo", "Mo", "a long password")).await.unwrap().unwrap();
     let enter = async |name: &str, password: &str, demo: bool| {
         accounts::sign_in(&db, &Credentials { name, password, agent: "", address: "1.1.1.1", demo }).await.unwrap()
     };
@@ -343,7 +346,7 @@ async fn a_job_holds_so_much_and_no_more() {
 async fn nobody_but_the_owner_can_change_what_was_written() {
     let url = fresh_database().await;
     let of = |user: &str| url.replacen("mysql://velvet_dial:", &format!("mysql://{user}:"), 1);
-    let db = open_as(&url, &of("velvet_dial_server"), "velvet_dial_server", Role::Server).await.unwrap();
+    let db = open_as(&url, &of("velvet_dial_server"), "velvet_dial_server", DatabaseRole::Server).await.unwrap();
     let (one, engine) = shop(&db, "alpha").await;
     let number = open(&db, &one, engine, "TUG 4").await;
     write(&db, &one, number, reading(62.0), "r").await;
@@ -352,7 +355,7 @@ async fn nobody_but_the_owner_can_change_what_was_written() {
     let job = jobs::load(&db, &one, number).await.unwrap();
     let mut record = record_of(&job);
     record.take_out_personal("ab".repeat(16));
-    let closing = Closing { submit_key: "close", seq: job.seq(), record: &record, found: Found::default(), at: None };
+    let closing = Closing { submit_key: "close", seq: job.seq(), record: &record, found: Found::default(), at: None, asked_by: None };
     assert!(matches!(jobs::remove_customer(&db, &one, number, "too early").await, Err(StoreError::Open)));
     assert_eq!(jobs::close(&db, &one, number, &closing).await.unwrap(), Closed::Stands);
     assert!(velvet_dial_store::seals::seal(&db).await.unwrap().is_some());
@@ -367,7 +370,7 @@ async fn nobody_but_the_owner_can_change_what_was_written() {
     }
     db.execute_unprepared("UPDATE summaries SET seq = -1").await.unwrap();
 
-    let remover = open_as(&url, &of("velvet_dial_remover"), "velvet_dial_remover", Role::Remover).await.unwrap();
+    let remover = open_as(&url, &of("velvet_dial_remover"), "velvet_dial_remover", DatabaseRole::Remover).await.unwrap();
     for sql in written.into_iter().chain(["UPDATE records SET code = NULL", "UPDATE users SET sign_in = ''", "DELETE FROM jobs"]) {
         refused(&remover, sql).await;
     }

@@ -4,7 +4,9 @@ use velvet_dial_core::case::Reading;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::rigging;
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::stage::{Stage, where_it_is};
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{self, Body, Job, Opening, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::{Connection, Viewer, accounts, library};
 use velvet_dial_testkit::fresh_database;
@@ -21,8 +23,8 @@ struct Bay {
 async fn bay() -> Bay {
     let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
     let shop = accounts::add_shop(&db, "alpha").await.unwrap();
-    let one = accounts::add_user(&db, shop, "one", "One", "a long password").await.unwrap().unwrap();
-    let two = accounts::add_user(&db, shop, "two", "Two", "a long password").await.unwrap().unwrap();
+    let one = accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "one", "One", "a long password")).await.unwrap().unwrap();
+    let two = accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "two", "Two", "a long password")).await.unwrap().unwrap();
     let engine = library::add_engine(&db, &one, "Quayside", &Card::of(2.0, 4, 750.0, "5W-30")).await.unwrap().unwrap();
     let gauge = |full_scale_kpa: f64, class_percent: f64, graduation_kpa: f64| Instrument {
         full_scale_kpa,

@@ -7,6 +7,7 @@ use velvet_dial_core::circuit::Card;
 use velvet_dial_core::experience::KnownPattern;
 use velvet_dial_core::instrument::Instrument;
 use velvet_dial_core::limits::Sheet;
+use velvet_dial_core::rights::Role;
 use velvet_dial_core::strip_down::{CrankSaid, JournalSaid};
 
 /// The folder, carried in the program: the shop's own file, recorded runs, and whatever else a later entry names.
@@ -59,6 +60,7 @@ pub struct Pattern {
 pub struct User {
     pub sign_in: String,
     pub shown_name: String,
+    pub role: Role,
 }
 #[derive(Deserialize)]
 pub struct Gauge {

@@ -11,6 +11,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::{Phase, Reading};
 use velvet_dial_core::diagnosis::{Setting, diagnose};
 use velvet_dial_core::experience::Known;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{self, Body, Closed, Closing, Found, Opening, Particulars, Repair, RigStep, TakenReading, Write, Written};
 use velvet_dial_store::zone::Zone;
 use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library, rigs};
@@ -18,7 +19,7 @@ use velvet_dial_store::{Connection, StoreError, Viewer, accounts, library, rigs}
 /// Password of every demo sign-in.
 pub const PASSWORD: &str = "brass needle";
 /// Demo sign-ins.
-pub const SIGN_INS: [&str; 2] = ["ines", "odd"];
+pub const SIGN_INS: [&str; 3] = ["ines", "odd", "pia"];
 
 /// Why the demo shop could not be loaded.
 #[derive(Debug, Error)]
@@ -84,7 +85,7 @@ async fn load(db: &Connection, shop: &Shop, keys: Option<&Keys>) -> Result<(), D
     let shop_id = accounts::add_shop(db, &shop.shop).await?;
     let mut people: HashMap<&str, Viewer> = HashMap::new();
     for user in &shop.user {
-        let viewer = accounts::add_demo_user(db, shop_id, &user.sign_in, &user.shown_name, PASSWORD).await?;
+        let viewer = accounts::add_demo_user(db, shop_id, &NewUser::of(user.role, &user.sign_in, &user.shown_name, PASSWORD)).await?;
         people.insert(&user.sign_in, viewer.ok_or_else(|| missing("free sign-in name"))?);
     }
     let anyone = shop.user.first().and_then(|user| people.get(user.sign_in.as_str())).cloned().ok_or_else(|| missing("user"))?;
@@ -270,7 +271,9 @@ async fn look(
     let record = record(&shop, &job, runs, (&case, &now, &tracer), known);
     let record = job_closing(db, who, keys, record, at.and_utc()).await?;
     let found = Found { known, cause, ..Found::default() };
-    match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, found, at: Some(at) }).await? {
+    match jobs::close(db, who, number, &Closing { submit_key, seq: job.seq(), record: &record, found, at: Some(at), asked_by: None })
+        .await?
+    {
         Closed::Stands => Ok(()),
         Closed::Moved => Err(DemoError::Names(format!("job {number}: somebody else writes in it"))),
     }

@@ -97,6 +97,10 @@ impl Failure {
                 "The job is closed",
                 "A closed job is a record, so nothing was written. Open it again from its report, with the reason, and send this once more.",
             ),
+            Self::Store(StoreError::NotAllowed(_)) => (
+                "Not yours to do",
+                "Your role in this shop does not allow this, so nothing was changed. Ask a foreman or the owner. Who may do what stands under Settings, Roles.",
+            ),
             Self::Busy(Busy::Full) => {
                 ("Busy", "The server is busy. What you sent is sent again automatically; this page tries again in three seconds.")
             }
@@ -146,7 +150,7 @@ impl ResponseError for Failure {
         match self {
             Self::SignInFirst { fragment: false, .. } => StatusCode::SEE_OTHER,
             Self::SignInFirst { fragment: true, .. } => StatusCode::UNAUTHORIZED,
-            Self::OtherSite => StatusCode::FORBIDDEN,
+            Self::OtherSite | Self::Store(StoreError::NotAllowed(_)) => StatusCode::FORBIDDEN,
             Self::Packed => StatusCode::UNSUPPORTED_MEDIA_TYPE,
             Self::NoPage | Self::Store(StoreError::NotFound) => StatusCode::NOT_FOUND,
             Self::Form(_) | Self::Store(StoreError::CannotBeKept | StoreError::Refused(_)) => StatusCode::BAD_REQUEST,
@@ -200,6 +204,7 @@ impl Failure {
 mod tests {
     use super::*;
     use actix_web::body::to_bytes;
+    use velvet_dial_core::rights::Right;
 
     /// Every failure: its status, its title, and nothing of its inside on the page.
     #[tokio::test]
@@ -219,6 +224,7 @@ mod tests {
             (Failure::Upload(INSIDE.to_owned()), 413, "File not taken"),
             (Failure::Store(StoreError::CannotBeKept), 400, "Form not understood"),
             (Failure::Store(StoreError::Closed), 409, "The job is closed"),
+            (Failure::Store(StoreError::NotAllowed(Right::Close)), 403, "Not yours to do"),
             (full("job"), 507, "Enough recorded"),
             (full("shop"), 507, "Enough recorded"),
             (Failure::Store(StoreError::Album { most: 200 }), 507, "Enough photos"),

@@ -1,5 +1,5 @@
 //! Who asks, and how they like to see it.
-use super::Failure;
+use super::{Failure, rights};
 use crate::state::App;
 use crate::ui::DisplayPreferences;
 use actix_web::dev::Payload;
@@ -8,9 +8,10 @@ use actix_web::{FromRequest, HttpRequest, web};
 use std::convert::Infallible;
 use std::future::{Future, Ready, ready};
 use std::pin::Pin;
+use velvet_dial_core::rights::Right;
 use velvet_dial_core::unit::{Pressure, Temperature, Units};
-use velvet_dial_store::Viewer;
 use velvet_dial_store::accounts::{self, Token};
+use velvet_dial_store::{StoreError, Viewer};
 
 /// Name of the session's cookie.
 pub const SESSION: &str = "vd_session";
@@ -26,18 +27,33 @@ impl FromRequest for SignedIn {
     type Future = Pin<Box<dyn Future<Output = Result<Self, Failure>>>>;
 
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
-        let token = request.cookie(SESSION).map(|cookie| Token::from_cookie(cookie.value()));
-        let fragment = request.headers().contains_key("hx-request");
-        let back = if request.method().is_safe() { request.path().to_owned() } else { page_of(request) };
-        let app = request.app_data::<web::Data<App>>().cloned();
+        let who = signed_in(request);
+        let right = needed_by(request);
         Box::pin(async move {
-            let away = || Failure::SignInFirst { back, fragment };
-            let (Some(token), Some(app)) = (token, app) else {
-                return Err(away());
-            };
-            accounts::viewer_of(&app.db, &token, app.serving.demo).await?.map(Self).ok_or_else(away)
+            let viewer = who.await?;
+            if viewer.role.may_do(right) { Ok(Self(viewer)) } else { Err(StoreError::NotAllowed(right).into()) }
         })
     }
+}
+
+/// The right that a request needs.
+pub fn needed_by(request: &HttpRequest) -> Right {
+    rights::needed(request.method(), request.match_pattern().as_deref().unwrap_or_default())
+}
+
+/// Who is signed in, whatever their role may do.
+pub fn signed_in(request: &HttpRequest) -> Pin<Box<dyn Future<Output = Result<Viewer, Failure>>>> {
+    let token = request.cookie(SESSION).map(|cookie| Token::from_cookie(cookie.value()));
+    let fragment = request.headers().contains_key("hx-request");
+    let back = if request.method().is_safe() { request.path().to_owned() } else { page_of(request) };
+    let app = request.app_data::<web::Data<App>>().cloned();
+    Box::pin(async move {
+        let away = || Failure::SignInFirst { back, fragment };
+        let (Some(token), Some(app)) = (token, app) else {
+            return Err(away());
+        };
+        accounts::viewer_of(&app.db, &token, app.serving.demo).await?.ok_or_else(away)
+    })
 }
 
 /// The page a fragment was asked from: there the asker goes on.

@@ -5,7 +5,7 @@ use super::guard;
 use super::live::Rigs;
 use super::next_step::NextCard;
 use super::screen::{self, Screen, ScreenData};
-use crate::http::{Failure, SignedIn, form};
+use crate::http::{Failure, form, needed_by, signed_in};
 use crate::state::{App, ShopContext};
 use crate::ui::words::describe;
 use crate::ui::{Chrome, DisplayPreferences, show};
@@ -37,12 +37,12 @@ impl FromRequest for JobContext {
     type Future = Pin<Box<dyn Future<Output = Result<Self, Failure>>>>;
 
     fn from_request(request: &HttpRequest, payload: &mut Payload) -> Self::Future {
-        let who = SignedIn::from_request(request, payload);
+        let (who, right) = (signed_in(request), needed_by(request));
         let preferences = DisplayPreferences::from_request(request, payload).into_inner();
         let app = request.app_data::<web::Data<App>>().cloned();
         let number = request.match_info().get("number").and_then(|number| number.parse().ok());
         Box::pin(async move {
-            let SignedIn(viewer) = who.await?;
+            let viewer = who.await?;
             let (Some(app), Some(number), Ok(preferences)) = (app, number, preferences) else {
                 return Err(Failure::NoPage);
             };
@@ -50,6 +50,9 @@ impl FromRequest for JobContext {
             let home = viewer.shop;
             let viewer = practice::viewer_of_job(&app.db, &viewer, number).await?;
             let at_bench = viewer.shop != home;
+            if !viewer.role.may_do(right) {
+                return Err(StoreError::NotAllowed(right).into());
+            }
             Ok(Self { app, viewer, preferences, number, at_bench })
         })
     }
@@ -168,7 +171,7 @@ impl JobContext {
     }
 
     /// Loads the job, what the screen shows beside it and what it has to compute, and draws all of it.
-    pub async fn show<S: Screen>(&self, job: Option<Job>, ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
+    pub async fn show<S: Screen>(&self, job: Option<Job>, mut ask: ScreenRequest, status: StatusCode) -> Result<HttpResponse, Failure> {
         let job = async {
             match job {
                 Some(job) => Ok(job),
@@ -177,7 +180,9 @@ impl JobContext {
         };
         let (job, shop_context) = self.with_shop_context(job).await?;
         let job = Arc::new(job);
-        let (assessed, loaded) = tokio::try_join!(assess(self.app.clone(), job.clone(), ask.seen), S::load(self, &job))?;
+        let waiting = async { Ok(jobs::requests_of_job(&self.app.db, &self.viewer, job.head.id).await?) };
+        let (assessed, loaded, waiting) = tokio::try_join!(assess(self.app.clone(), job.clone(), ask.seen), S::load(self, &job), waiting)?;
+        ask.waiting = waiting;
         let assessed = Arc::new(assessed);
         let (query, unit) = (Arc::new(ask.query.clone()), self.preferences.unit);
         let (of_job, shop, asked) = (assessed.clone(), shop_context.clone(), query.clone());
@@ -239,6 +244,18 @@ impl JobContext {
         action: &str,
         fields: Vec<(String, String)>,
     ) -> Result<HttpResponse, Failure> {
+        self.write_for(stage, sent, (body, happened, None), action, fields).await
+    }
+
+    /// The same, as somebody asked a foreman for it.
+    pub async fn write_for(
+        &self,
+        stage: Stage,
+        sent: Sent<'_>,
+        (body, happened, asked_by): (Body, Happened, Option<&str>),
+        action: &str,
+        fields: Vec<(String, String)>,
+    ) -> Result<HttpResponse, Failure> {
         // An undo brings back what was there before.
         if action != UNDO
             && let Some(waits) = guard::waits(self, &body).await?
@@ -247,9 +264,15 @@ impl JobContext {
         }
         let supersedes = sent.supersedes()?;
         let corrects_time = !happened.time_reason.is_empty();
-        let write = Write { happened, ..Write::of(body.clone(), sent.key).in_place_of(supersedes) };
+        let write = Write { happened, asked_by, ..Write::of(body.clone(), sent.key).in_place_of(supersedes) };
         let seen = sent.seen.parse().ok();
-        let (written, job) = jobs::write_and_load(&self.app.db, &self.viewer, self.number, &write).await?;
+        let (written, job) = match jobs::write_and_load(&self.app.db, &self.viewer, self.number, &write).await {
+            Err(StoreError::NotAllowed(right)) => {
+                jobs::ask_foreman(&self.app.db, &self.viewer, self.number, right, &write).await?;
+                return self.back_to(stage, seen).await;
+            }
+            written => written?,
+        };
         // The same form once more, after its entry was withdrawn: whoever sends it is asked, and nothing is written by itself.
         if let Written::StoodAlready(id) = &written {
             let job = self.job().await?;
@@ -269,7 +292,7 @@ impl JobContext {
                 if self.preferences.fragment {
                     return screen::show(self, job, stage, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await;
                 }
-                Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id())))
+                self.back_to(stage, seen).await
             }
             // The other wrote the very same: there is nothing to choose.
             Written::Overtaken { by } if by.body == body && !corrects_time => {
@@ -280,6 +303,14 @@ impl JobContext {
                 self.answer(stage, ScreenRequest { seen, clash: Some(clash), ..ScreenRequest::default() }, StatusCode::CONFLICT).await
             }
         }
+    }
+
+    /// The screen of a stage as it stands now.
+    pub async fn back_to(&self, stage: Stage, seen: Option<i32>) -> Result<HttpResponse, Failure> {
+        if self.preferences.fragment {
+            return self.answer(stage, ScreenRequest { seen, ..ScreenRequest::default() }, StatusCode::OK).await;
+        }
+        Ok(self.to(&format!("/jobs/{}/{}", self.number, stage.id())))
     }
 
     fn clash(&self, by: &Entry, body: &Body, action: &str, mut fields: Vec<(String, String)>) -> Clash {

@@ -35,7 +35,7 @@ mod worked;
 use crate::http::Failure;
 use crate::http::form::Sent as Query;
 use actix_web::HttpResponse;
-use actix_web::web::{self, ServiceConfig, get};
+use actix_web::web::{self, ServiceConfig, get, post};
 use assess::Assessed;
 pub(crate) use assess::judged;
 use context::{JobContext, Sent};
@@ -71,6 +71,7 @@ async fn show(context: JobContext, path: web::Path<(i64, String)>, query: web::Q
 pub fn routes(config: &mut ServiceConfig) {
     config
         .route("/jobs/{number}", get().to(show_where_it_is))
+        .route("/jobs/{number}/requests/{id}", post().to(frame::settle))
         .configure(report::routes)
         .configure(intake::routes)
         .configure(check::routes)

@@ -1,7 +1,9 @@
 //! Who may go where, what a closing keeps, what the library takes, what is undone: over real HTTP.
 use crate::support::person::{Person, location};
 use reqwest::StatusCode;
+use velvet_dial_core::rights::Role;
 use velvet_dial_store::accounts;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::jobs::{self, Photo};
 
 /// Every address there is: its method, what it is sent, and whether it names something of a shop.
@@ -127,7 +129,7 @@ async fn every_address_is_closed_to_nobody_in_particular_and_to_another_shop() {
     let (base, db) = crate::support::start_with().await;
     let ines = Person::at(&base).entering_as("ines", "brass needle").await;
     let other = accounts::add_shop(&db, "Another shop").await.unwrap();
-    accounts::add_user(&db, other, "stranger", "Stranger", "heron valve gravel").await.unwrap().unwrap();
+    accounts::add_user(&db, other, &NewUser::of(Role::Owner, "stranger", "Stranger", "heron valve gravel")).await.unwrap().unwrap();
     let stranger = Person::at(&base).entering_as("stranger", "heron valve gravel").await;
     let nobody = Person::at(&base);
     let run = std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/demo/run-fork5.csv")).unwrap();

@@ -4,12 +4,14 @@ use crate::support::{ines, start_with};
 use reqwest::StatusCode;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::rights::Role;
 use velvet_dial_practice::condition::Condition;
 use velvet_dial_practice::grade::Grade;
 use velvet_dial_practice::marks::Summary;
 use velvet_dial_practice::run_file::RunFile;
 use velvet_dial_practice::scene::Scene;
 use velvet_dial_practice::written::Written;
+use velvet_dial_store::accounts::NewUser;
 use velvet_dial_store::{Connection, accounts, jobs, practice};
 
 struct Trainee {
@@ -252,7 +254,7 @@ async fn an_engine_that_is_run_without_pressure_is_wrecked_and_its_run_goes_on_a
 async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() {
     let (base, db) = start_with().await;
     let shop = ines(&db).await.shop;
-    accounts::add_user(&db, shop, "una", "Una", "brass needle").await.unwrap().unwrap();
+    accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "una", "Una", "brass needle")).await.unwrap().unwrap();
     let me = Person::at(&base).entering_as("ines", "brass needle").await;
     let page = me.page("/practice").await;
     let ids: Vec<String> = page.split("name=\"person-").skip(1).map(|rest| format!("person-{}", rest.split('"').next().unwrap())).collect();

@@ -1,9 +1,11 @@
 //! What stands round every screen of a job: the pipe with its stations, the suspects, the flag, what is next, what others wrote meanwhile.
 mod stations;
 mod suspects;
+mod waiting;
 
 pub use stations::Station;
 pub use suspects::{Suspects, grouped, known, moved, raised};
+pub use waiting::{WaitingCard, settle};
 
 use super::assess::Assessed;
 use super::bench::{self, Bench};
@@ -23,7 +25,7 @@ use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::Viewer;
-use velvet_dial_store::jobs::Entry;
+use velvet_dial_store::jobs::{Entry, ForemanRequest};
 
 /// Everything round a screen.
 pub struct PageFrame {
@@ -50,6 +52,8 @@ pub struct PageFrame {
     /// What others wrote since the writer last looked.
     pub news: Vec<Line>,
     pub clash: Option<Clash>,
+    /// What waits for a foreman.
+    pub waiting: Vec<WaitingCard>,
     /// What the asker has just written, and may take back by one tap.
     pub undo: Option<Undo>,
     pub form_state: FormState,
@@ -120,6 +124,8 @@ pub struct ScreenRequest {
     pub clash: Option<Clash>,
     /// What the address asks: a point of the run, a check instead of the one that is proposed, a what-if.
     pub query: Sent,
+    /// What waits for a foreman on this job.
+    pub waiting: Vec<ForemanRequest>,
 }
 
 /// Lays it out.
@@ -170,6 +176,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         settled,
         news,
         clash: ask.clash,
+        waiting: ask.waiting.iter().map(|request| waiting::card(request, viewer, job, unit)).collect(),
         undo: withdraw::fresh(job, viewer.user, now).map(|entry| Undo {
             entry: entry.id.to_string(),
             what: describe(&entry.body, unit),

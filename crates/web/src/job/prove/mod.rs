@@ -1,6 +1,6 @@
 //! Prove: the same points again, and the close. After-readings are taken as all readings are.
-use crate::http::Failure;
 use crate::http::form::{self, Choice, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::{Failure, FormState};
 use crate::job::cards::{self, CheckCard};
 use crate::job::frame::{PageFrame, ScreenRequest};
 use crate::job::live::Rigs;
@@ -22,8 +22,9 @@ use velvet_dial_core::field;
 use velvet_dial_core::knowledge::{Access, Cause, knowledge};
 use velvet_dial_core::limits::Decision;
 use velvet_dial_core::opened::{self, SourceIs};
+use velvet_dial_core::rights::Right;
 use velvet_dial_core::stage::Stage;
-use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, File, Found, Job};
+use velvet_dial_store::jobs::{self, Body, Closed, Closing, Entry, File, Found, Job, Write};
 
 /// What it was, asked as it is closed.
 static CLOSING: Form = Form {
@@ -69,6 +70,16 @@ pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<H
         let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
         return context.answer(Stage::Prove, ask, StatusCode::UNPROCESSABLE_ENTITY).await;
     }
+    close_with(&context, sent, found, None).await
+}
+
+/// Closes the job with what it was, where it is known in full: as it was typed, or as somebody asked a foreman for it.
+pub async fn close_with(context: &JobContext, sent: Sent<'_>, mut found: Found, asked_by: Option<&str>) -> Result<HttpResponse, Failure> {
+    if !context.viewer.role.may_do(Right::Close) {
+        let write = Write::of(Body::Closed { found }, sent.key);
+        jobs::ask_foreman(&context.app.db, &context.viewer, context.number, Right::Close, &write).await?;
+        return context.back_to(Stage::Prove, sent.seen()).await;
+    }
     for _ in 0..TRIES {
         let job = context.job().await?;
         if let Some(closing) = job.closing() {
@@ -77,14 +88,15 @@ pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<H
                 break;
             }
             let when = show::moment(closing.written_at, &job.zone);
-            typed.form_state.wrong(
+            let mut form_state = as_typed(&found);
+            form_state.wrong(
                 "known",
                 format!(
                     "{} closed this job at {when}, and said something else. What you chose is kept here. To close it with your answer, open the job again from its report first.",
                     closing.author_name
                 ),
             );
-            let ask = ScreenRequest { seen: sent.seen(), form_state: typed.form_state, ..ScreenRequest::default() };
+            let ask = ScreenRequest { seen: sent.seen(), form_state, ..ScreenRequest::default() };
             return context.answer(Stage::Prove, ask, StatusCode::CONFLICT).await;
         }
         let seq = job.seq();
@@ -92,10 +104,10 @@ pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<H
         if found.took_min.is_some() && (opened_for_it(&job) || looked_inside(&job)) {
             found.planned_min = planned(&job, &found);
         }
-        let record = record::of(&context, job, found.known).await?;
+        let record = record::of(context, job, found.known).await?;
         let keys = context.app.serving.keys.as_deref();
         let record = record::closing(&context.app.db, &context.viewer, keys, record, chrono::Utc::now()).await?;
-        let closing = Closing { submit_key: sent.key, seq, record: &record, found: found.clone(), at: None };
+        let closing = Closing { submit_key: sent.key, seq, record: &record, found: found.clone(), at: None, asked_by };
         if jobs::close(&context.app.db, &context.viewer, context.number, &closing).await? == Closed::Stands {
             break;
         }
@@ -108,6 +120,17 @@ pub async fn close(context: JobContext, form: web::Form<form::Sent>) -> Result<H
     } else {
         format!("/jobs/{}/{}", context.number, Stage::Prove.id())
     }))
+}
+
+/// The form as it was filled in.
+fn as_typed(found: &Found) -> FormState {
+    let mut form_state = FormState::of(CLOSING.name);
+    form_state.keep("cause", found.cause.as_deref().unwrap_or_default());
+    form_state.keep("known", found.known.map(|known| known.id()).unwrap_or_default());
+    form_state.keep("source", found.source.map(|source| source.id()).unwrap_or_default());
+    form_state.keep("without_proof", &found.without_proof);
+    form_state.keep("took", &found.took_min.map(show::plain).unwrap_or_default());
+    form_state
 }
 
 /// Minutes that the card's own times would have planned for what it was.
