@@ -49,7 +49,7 @@ choice! {
         /// Data loggers.
         PairLoggers = "pair_loggers": "pair and unpair data loggers",
         /// Set a reading apart, so that nothing is judged by it.
-        SetApart = "set_apart": "set a reading apart, or let it count again",
+        SetApart = "set_apart": "set a reading apart, or use it again",
         /// The shop's way where mechanics differ.
         ChooseWays = "choose_ways": "choose the shop's way where mechanics differ",
         /// Name, hours, money, people.

@@ -174,8 +174,12 @@ impl Serve {
         let recording = tokio::spawn(recorder::listen(rigs, door, app.hub.clone(), Arc::new(keeper)));
         let keys = app.serving.keys.clone();
         let standin = if is_demo { self.standin(&db, rigs_at).await } else { None };
+        let first_code = if accounts::nobody_yet(&db).await.map_err(StartUp::Database)? { Some(app.first_code.open()) } else { None };
         let running = server(app, listener)?;
         say(format_args!("Velvet Dial serves on http://{address}"));
+        if let Some(code) = first_code {
+            say(format_args!("Nobody can sign in yet. Open http://{address}/first-day and type this code: {code}"));
+        }
         if is_demo {
             say(format_args!("Demo sign-ins (password {}): {}", demo::PASSWORD, demo::SIGN_INS.join(", ")));
         }

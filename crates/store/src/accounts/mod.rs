@@ -1,17 +1,27 @@
 //! Shops, their people, and who is signed in.
 mod attempts;
+mod first_day;
+mod invitation;
 pub mod password;
+mod people;
 mod session;
 
 pub use attempts::{link_wait_s, wait_s};
-pub use session::{Credentials, SESSION_HOURS, Token, sign_in, sign_out, viewer_of};
+pub use first_day::{FirstDay, end_first_day, first_shop, on_first_day};
+pub use invitation::{INVITATION_DAYS, Invitation, Joined, invitations, invite, invited, join, take_back_invitation};
+pub use people::{Changed, change_role, colleagues, has_people, remove_person};
+pub use session::{
+    Credentials, OpenSession, SESSION_HOURS, Token, change_password, end_session, open_for, sessions, sign_in, sign_out, viewer_of,
+};
 
 use crate::entity::{shop, user};
 use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, now};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait};
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait};
+use sea_orm::{
+    ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait,
+};
 use std::collections::BTreeMap;
 use uuid::Uuid;
 use velvet_dial_core::rights::Role;
@@ -75,7 +85,7 @@ fn ways_of(kept: Option<&str>) -> BTreeMap<String, String> {
 }
 
 /// Changes what a viewer's shop says of itself.
-pub async fn change_shop(db: &Connection, viewer: &Viewer, says: &Shop) -> Result<(), StoreError> {
+pub async fn change_shop(db: &impl ConnectionTrait, viewer: &Viewer, says: &Shop) -> Result<(), StoreError> {
     let (opens, closes) = says.hours_min.unzip();
     let row = shop::ActiveModel {
         id: Set(viewer.shop),
@@ -115,14 +125,8 @@ fn zone_of(name: Option<&str>) -> Zone {
     name.and_then(Zone::named).unwrap_or_default()
 }
 
-/// Somebody of a shop may sign in.
-pub async fn has_people(db: &Connection, shop: Uuid) -> Result<bool, StoreError> {
-    let own = user::Entity::find().filter(user::Column::ShopId.eq(shop)).filter(user::Column::RemovedAt.is_null());
-    Ok(own.count(db).await? > 0)
-}
-
 /// True when nobody can sign in yet.
-pub async fn nobody_yet(db: &Connection) -> Result<bool, StoreError> {
+pub async fn nobody_yet(db: &impl ConnectionTrait) -> Result<bool, StoreError> {
     Ok(user::Entity::find().count(db).await? == 0)
 }
 
@@ -148,16 +152,22 @@ impl<'a> NewUser<'a> {
 
 /// Adds a user; `None` when the sign-in name is taken.
 pub async fn add_user(db: &Connection, shop: Uuid, new: &NewUser<'_>) -> Result<Option<Viewer>, StoreError> {
-    add(db, shop, new, false).await
+    let password_hash = password::hash(new.password.to_owned()).await?;
+    add(db, shop, new, (password_hash, false)).await
 }
 
 /// Adds a user of the demo shop, who is refused wherever the demo is not served.
 pub async fn add_demo_user(db: &Connection, shop: Uuid, new: &NewUser<'_>) -> Result<Option<Viewer>, StoreError> {
-    add(db, shop, new, true).await
+    let password_hash = password::hash(new.password.to_owned()).await?;
+    add(db, shop, new, (password_hash, true)).await
 }
 
-async fn add(db: &Connection, shop: Uuid, new: &NewUser<'_>, demo: bool) -> Result<Option<Viewer>, StoreError> {
-    let password_hash = password::hash(new.password.to_owned()).await?;
+async fn add(
+    db: &impl ConnectionTrait,
+    shop: Uuid,
+    new: &NewUser<'_>,
+    (password_hash, demo): (String, bool),
+) -> Result<Option<Viewer>, StoreError> {
     let row = user::ActiveModel {
         id: Set(Uuid::now_v7()),
         shop_id: Set(shop),
@@ -240,13 +250,6 @@ pub struct Person {
 /// Every user of every shop, for whoever looks after the computer.
 pub async fn everybody(db: &Connection) -> Result<Vec<Person>, StoreError> {
     let rows = user::Entity::load().order_by_asc(user::Column::SignIn).with(shop::Entity).all(db).await?;
-    Ok(rows.into_iter().map(person).collect())
-}
-
-/// Those of a viewer's shop who may sign in.
-pub async fn colleagues(db: &Connection, viewer: &Viewer) -> Result<Vec<Person>, StoreError> {
-    let own = user::Entity::load().filter(user::Column::ShopId.eq(viewer.shop)).filter(user::Column::RemovedAt.is_null());
-    let rows = own.order_by_asc(user::Column::ShownName).with(shop::Entity).all(db).await?;
     Ok(rows.into_iter().map(person).collect())
 }
 

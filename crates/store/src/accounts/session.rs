@@ -2,9 +2,10 @@
 use super::{normal_name, password, viewer};
 use crate::entity::{session, shop, user};
 use crate::{Connection, StoreError, Viewer, now, secret};
-use chrono::Duration;
+use chrono::{Duration, NaiveDateTime};
 use sea_orm::ActiveValue::Set;
-use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter};
+use sea_orm::sea_query::ExprTrait;
+use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
 use uuid::Uuid;
 
 /// A session lasts a working week.
@@ -65,21 +66,26 @@ pub async fn sign_in(db: &Connection, credentials: &Credentials<'_>) -> Result<O
     let Some(user) = found.filter(admitted) else {
         return Ok(None);
     };
+    open_for(db, user.id, credentials.agent, credentials.address).await.map(Some)
+}
+
+/// A new session for a user who has just shown who they are.
+pub async fn open_for(db: &Connection, user: Uuid, agent: &str, address: &str) -> Result<Token, StoreError> {
     let token = Token(secret::new::<32>()?);
-    let agent = credentials.agent.chars().take(200).collect();
+    let agent = agent.chars().take(200).collect();
     session::ActiveModel {
         id: Set(Uuid::now_v7()),
         token_hash: Set(token.hash()),
-        user_id: Set(user.id),
+        user_id: Set(user),
         agent: Set(agent),
         created_at: Set(now()),
         expires_at: Set(now() + Duration::hours(SESSION_HOURS)),
         revoked_at: Set(None),
-        address: Set(Some(credentials.address.chars().take(60).collect())),
+        address: Set(Some(address.chars().take(60).collect())),
     }
     .insert(db)
     .await?;
-    Ok(Some(token))
+    Ok(token)
 }
 
 /// Who holds a token, in one query; `None` when it is unknown, over or revoked, or its user was removed. `demo` lets the demo shop's users in.
@@ -104,6 +110,56 @@ pub async fn sign_out(db: &Connection, token: &Token, everywhere: bool) -> Resul
     };
     let which = if everywhere { session::Column::UserId.eq(row.user_id) } else { session::Column::Id.eq(row.id) };
     revoke(db, which).await
+}
+
+/// A session that is not over.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OpenSession {
+    /// Key.
+    pub id: Uuid,
+    /// What the browser called itself.
+    pub agent: String,
+    /// Whence.
+    pub address: String,
+    /// Since when, UTC.
+    pub since: NaiveDateTime,
+    /// It is the one that asks.
+    pub this: bool,
+}
+
+/// The viewer's own open sessions, the newest first; `token` is the one that asks.
+pub async fn sessions(db: &Connection, viewer: &Viewer, token: &Token) -> Result<Vec<OpenSession>, StoreError> {
+    let open = session::Entity::find()
+        .filter(session::Column::UserId.eq(viewer.user))
+        .filter(session::Column::RevokedAt.is_null())
+        .filter(session::Column::ExpiresAt.gt(now()))
+        .order_by_desc(session::Column::CreatedAt);
+    let this = token.hash();
+    let one = |row: session::Model| OpenSession {
+        id: row.id,
+        this: row.token_hash == this,
+        agent: row.agent,
+        address: row.address.unwrap_or_default(),
+        since: row.created_at,
+    };
+    Ok(open.all(db).await?.into_iter().map(one).collect())
+}
+
+/// Ends one of the viewer's own sessions.
+pub async fn end_session(db: &Connection, viewer: &Viewer, id: Uuid) -> Result<(), StoreError> {
+    revoke(db, session::Column::Id.eq(id).and(session::Column::UserId.eq(viewer.user))).await
+}
+
+/// Gives the viewer another password and ends their other sessions; false where the old one is not theirs.
+pub async fn change_password(db: &Connection, viewer: &Viewer, token: &Token, (old, new): (&str, &str)) -> Result<bool, StoreError> {
+    let row = user::Entity::find_by_id(viewer.user).one(db).await?.ok_or(StoreError::NotFound)?;
+    if !password::verify(old.to_owned(), Some(row.password_hash)).await? {
+        return Ok(false);
+    }
+    let password_hash = password::hash(new.to_owned()).await?;
+    user::ActiveModel { id: Set(viewer.user), password_hash: Set(password_hash), ..Default::default() }.update(db).await?;
+    revoke(db, session::Column::UserId.eq(viewer.user).and(session::Column::TokenHash.ne(token.hash()))).await?;
+    Ok(true)
 }
 
 /// Ends all sessions of a user.

@@ -9,6 +9,7 @@ pub mod entry;
 pub mod foreman_request;
 pub mod gauge_check;
 pub mod instrument;
+pub mod invitation;
 pub mod job;
 pub mod pattern;
 pub mod photo;

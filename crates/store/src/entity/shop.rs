@@ -25,6 +25,8 @@ pub struct Model {
     pub ways: Option<String>,
     /// It is the practice bench of this other shop.
     pub practice_of: Option<Uuid>,
+    /// It is still on the path of its first day.
+    pub first_day: Option<bool>,
     #[sea_orm(has_many)]
     pub users: HasMany<super::user::Entity>,
 }

@@ -563,7 +563,7 @@ mod tests {
             },
             Body::Worked { calculator: text("fill"), typed: text("{}"), told: text("first 3.35 l") },
         ] {
-            let kept = body.to_kept(&Happened::default());
+            let kept = body.to_kept(&Happened::default(), None);
             assert!(kept.is_some_and(|kept| Body::from_kept("", &kept) == body), "{body:?}");
         }
     }

@@ -1,7 +1,9 @@
 //! A step that adds one column, which may be empty.
 use super::table::{at_or_none, drop_column};
 use sea_orm_migration::prelude::*;
-use sea_orm_migration::schema::{big_integer_null, char_len_null, small_integer_null, string_len_null, text_null, unsigned_null};
+use sea_orm_migration::schema::{
+    big_integer_null, boolean_null, char_len_null, small_integer_null, string_len_null, text_null, unsigned_null,
+};
 
 pub struct AddedColumn {
     name: &'static str,
@@ -45,6 +47,9 @@ pub const PRACTICE_OF: AddedColumn = AddedColumn {
 
 /// What somebody is in the shop.
 pub const USER_ROLE: AddedColumn = AddedColumn { name: "m2026_12_18_user_role", table: "users", column: || string_len_null("role", 20) };
+
+/// A shop is still on the path of its first day; none was there before that path was.
+pub const FIRST_DAY: AddedColumn = AddedColumn { name: "m2026_12_18_first_day", table: "shops", column: || boolean_null("first_day") };
 
 impl MigrationName for AddedColumn {
     fn name(&self) -> &str {

@@ -11,6 +11,7 @@ mod drive_not_said;
 mod entry_hash;
 mod first_owner;
 mod foreman_requests;
+mod invitations;
 mod learning;
 mod marks_and_search;
 mod patterns_and_sheet_pages;
@@ -84,6 +85,8 @@ impl MigratorTrait for Migrator {
             Box::new(added_column::USER_ROLE),
             Box::new(first_owner::FirstOwner),
             Box::new(foreman_requests::ForemanRequests),
+            Box::new(invitations::Invitations),
+            Box::new(added_column::FIRST_DAY),
         ]
     }
 }

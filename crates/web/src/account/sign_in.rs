@@ -1,6 +1,6 @@
 //! In and out.
 use crate::http::Failure;
-use crate::http::{SESSION, address};
+use crate::http::{SESSION, address, agent};
 use crate::state::App;
 use crate::ui::Chrome;
 use crate::ui::DisplayPreferences;
@@ -19,6 +19,8 @@ struct Page {
     back: String,
     problem: String,
     demo: bool,
+    /// Nobody can sign in yet.
+    first_day: bool,
 }
 
 /// Where to go afterwards.
@@ -46,7 +48,7 @@ fn page(
     status: StatusCode,
 ) -> Result<HttpResponse, Failure> {
     let chrome = Chrome::bare("Sign in").lit(preferences);
-    let page = Page { chrome, name, back, problem, demo: app.serving.demo };
+    let page = Page { chrome, name, back, problem, demo: app.serving.demo, first_day: app.first_code.is_open() };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -69,16 +71,21 @@ pub async fn enter(
         let problem = format!("Too many tries. Wait {seconds} seconds, then try again.");
         return page(&app, preferences, form.name, form.back, problem, StatusCode::TOO_MANY_REQUESTS);
     }
-    let agent = request.headers().get(header::USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or("");
-    let credentials = Credentials { name: &form.name, password: &form.password, agent, address: &address, demo: app.serving.demo };
+    let credentials =
+        Credentials { name: &form.name, password: &form.password, agent: agent(&request), address: &address, demo: app.serving.demo };
     let Some(token) = accounts::sign_in(&app.db, &credentials).await? else {
         tracing::warn!(%address, "a sign-in was refused");
         let problem = "Name and password do not belong together. Check both; capitals count in the password.".to_owned();
         return page(&app, preferences, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
     };
     let to = if leads_home(&form.back) { form.back } else { "/".to_owned() };
+    let_in(&app, &token, &to)
+}
+
+/// Gives the browser its session, and sends it on.
+pub fn let_in(app: &App, token: &Token, to: &str) -> Result<HttpResponse, Failure> {
     let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, to)).finish();
-    response.add_cookie(&cookie(&app, token.expose().to_owned(), time::Duration::hours(SESSION_HOURS)))?;
+    response.add_cookie(&cookie(app, token.expose().to_owned(), time::Duration::hours(SESSION_HOURS)))?;
     Ok(response)
 }
 

@@ -53,6 +53,8 @@ pub enum Kind {
     Text(usize),
     /// A text that must be there, with what is said when it is not.
     Needed(usize, &'static str),
+    /// A password: never shown again.
+    Secret,
     /// A longer text.
     Lines(usize),
     /// A longer text that must be there, with what is said when it is not.
@@ -126,7 +128,7 @@ impl<'a> Read<'a> {
     pub fn of(form: &'static Form, sent: &'a Sent, liked: Units) -> Self {
         let unit = sent.get("unit").and_then(|unit| Units::parse(unit)).unwrap_or(liked);
         let mut form_state = FormState::of(form.name);
-        for ask in form.asks {
+        for ask in form.asks.iter().filter(|ask| !matches!(ask.kind, Kind::Secret)) {
             form_state.keep(ask.name, sent.get(ask.name).map_or("", String::as_str));
         }
         Self { form, sent, unit, form_state }
@@ -258,6 +260,7 @@ impl Form {
     fn draw_one(&self, ask: &Question, form_state: &FormState, unit: Units, choices: &impl Fn(&str) -> Vec<Choice>) -> FieldView {
         let (input, hint) = match ask.kind {
             Kind::Text(_) | Kind::Needed(..) | Kind::Day => (Input::Line, ask.hint),
+            Kind::Secret => (Input::Secret, ask.hint),
             Kind::Moment => (Input::Moment, ask.hint),
             Kind::Lines(_) | Kind::NeededLines(..) => (Input::Lines, ask.hint),
             Kind::Number(field) | Kind::NumberOrNone(field) if field.unit == CELSIUS => (Input::Number, unit.temperature.label()),

@@ -3,9 +3,10 @@ use actix_web::http::Method;
 use velvet_dial_core::rights::Right;
 
 /// Addresses that ask for more than a look or work, by their beginning: for the pages, and for what is sent to them.
-const TABLE: [(&str, Right, Right); 14] = [
+const TABLE: [(&str, Right, Right); 15] = [
     ("/cautions", Right::Look, Right::Look),
     ("/me", Right::Look, Right::Look),
+    ("/first-day", Right::Look, Right::RunShop),
     ("/jobs/new", Right::Work, Right::Work),
     ("/jobs/{number}/link", Right::Approve, Right::Approve),
     ("/jobs", Right::Look, Right::Work),

@@ -4,6 +4,7 @@ use crate::state::App;
 use crate::ui::DisplayPreferences;
 use actix_web::dev::Payload;
 use actix_web::http::Uri;
+use actix_web::http::header::USER_AGENT;
 use actix_web::{FromRequest, HttpRequest, web};
 use std::convert::Infallible;
 use std::future::{Future, Ready, ready};
@@ -72,6 +73,19 @@ pub fn address(request: &HttpRequest, app: &App) -> String {
     let last = request.headers().get_all("x-forwarded-for").last().and_then(|value| value.to_str().ok());
     let last = last.and_then(|value| value.rsplit(',').next()).and_then(|text| text.trim().parse::<std::net::IpAddr>().ok());
     last.unwrap_or(peer).to_string()
+}
+
+/// Where the shop is reached from outside, before every path of a link that leaves the house.
+pub fn origin(request: &HttpRequest, app: &App) -> String {
+    app.serving.public_url.clone().unwrap_or_else(|| {
+        let at = request.connection_info();
+        format!("{}://{}", at.scheme(), at.host())
+    })
+}
+
+/// What the browser calls itself.
+pub fn agent(request: &HttpRequest) -> &str {
+    request.headers().get(USER_AGENT).and_then(|agent| agent.to_str().ok()).unwrap_or_default()
 }
 
 impl FromRequest for DisplayPreferences {

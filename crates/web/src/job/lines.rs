@@ -36,8 +36,10 @@ fn said(job: &Job, body: &Body, unit: Units) -> String {
 pub(super) fn line(job: &Job, entry: &Entry, unit: Units) -> Line {
     let heir = job.heir(entry.id);
     let time_reason = heir.map(|heir| heir.time_reason.as_str()).filter(|reason| !reason.is_empty());
+    // Who took back what somebody else wrote is named.
+    let by = heir.filter(|heir| heir.author != entry.author).map_or(String::new(), |heir| format!(" ({})", heir.author_name));
     let reason = match heir.map(|heir| &heir.body) {
-        Some(Body::Withdrawn { reason } | Body::Reopened { reason }) => reason.clone(),
+        Some(Body::Withdrawn { reason } | Body::Reopened { reason }) => format!("{reason}{by}"),
         Some(_) if let Some(reason) = time_reason => format!("time corrected: {reason}"),
         Some(_) => "changed later".to_owned(),
         None => String::new(),

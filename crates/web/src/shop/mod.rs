@@ -1,11 +1,13 @@
 //! The shop's own pages, outside any job.
 mod board;
 mod calculators;
+mod first_day;
 mod gauges;
 mod help;
 mod learnt;
 mod library;
 mod opening;
+mod people;
 mod rigs;
 mod settings;
 mod thread;
@@ -26,5 +28,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(rigs::routes)
         .configure(gauges::routes)
         .configure(settings::routes)
+        .configure(people::routes)
+        .configure(first_day::routes)
         .configure(help::routes);
 }

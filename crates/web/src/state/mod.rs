@@ -1,4 +1,5 @@
 //! What every handler shares.
+mod first_code;
 mod kept;
 mod keys;
 mod shop_context;
@@ -7,6 +8,7 @@ mod work;
 
 pub use work::{Busy, cores};
 
+pub use first_code::FirstCode;
 pub use kept::Kept;
 pub use keys::{KeyFileError, Keys, NAME as KEY_FILE};
 use shop_context::Houses;
@@ -37,6 +39,8 @@ pub struct App {
     pub turns: Turns,
     /// The rigs that are linked.
     pub hub: Arc<Hub>,
+    /// Sets up the first shop.
+    pub first_code: FirstCode,
 }
 
 /// How the application is served.
@@ -91,6 +95,7 @@ impl App {
             houses: Houses::default(),
             turns: Turns::default(),
             hub: Arc::default(),
+            first_code: FirstCode::default(),
         }
     }
 }

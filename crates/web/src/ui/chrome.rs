@@ -1,5 +1,6 @@
 //! The frame round every page.
 use super::DisplayPreferences;
+use velvet_dial_core::rights::{Right, Role};
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::{Pressure, Temperature, Units};
 use velvet_dial_store::Viewer;
@@ -55,6 +56,8 @@ pub struct Chrome {
     pub cautions: bool,
     /// The entry of the navigation that this page is; none on the pages of a job.
     place: Option<Place>,
+    /// What they are in the shop; none for nobody.
+    role: Option<Role>,
     /// The help that belongs to the page.
     topic: Option<&'static str>,
 }
@@ -69,6 +72,7 @@ impl Chrome {
             unit: preferences.unit,
             night: preferences.night,
             cautions: !viewer.cautions_read,
+            role: Some(viewer.role),
             place: None,
             topic: None,
         }
@@ -83,6 +87,7 @@ impl Chrome {
             unit: Units::default(),
             night: false,
             cautions: false,
+            role: None,
             place: None,
             topic: None,
         }
@@ -108,9 +113,19 @@ impl Chrome {
         self.topic.map_or_else(|| "/help".to_owned(), |topic| format!("/help/{topic}"))
     }
 
-    /// The navigation.
+    /// The person who is signed in may do this without asking; the right by its word.
+    pub fn may(&self, right: &str) -> bool {
+        Right::parse(right).zip(self.role).is_some_and(|(right, role)| role.may_do(right))
+    }
+
+    /// The navigation, but for what the role has no use for.
     pub fn places(&self) -> impl Iterator<Item = PlaceLink> {
-        Place::ALL.into_iter().map(|(place, href, label)| PlaceLink {
+        let of_use = |place: &Place| match place {
+            Place::NewJob => self.may(Right::Work.id()),
+            Place::Practice => self.may(Right::Practise.id()),
+            _ => true,
+        };
+        Place::ALL.into_iter().filter(move |(place, ..)| of_use(place)).map(|(place, href, label)| PlaceLink {
             href: if place == Place::Help { self.help() } else { href.to_owned() },
             label,
             here: self.place == Some(place),

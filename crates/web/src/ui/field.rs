@@ -16,6 +16,7 @@ pub enum Input {
     Line,
     Number,
     Moment,
+    Secret,
     Lines,
     Select(Vec<Choice>),
     Tick,

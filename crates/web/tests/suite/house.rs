@@ -83,7 +83,7 @@ const ADDRESSES: &[(&str, &str, bool)] = &[
 ];
 
 /// A form that is whole wherever it is sent, so that nothing but the asker can be wrong with it.
-const FORM: &[(&str, &str)] = &[
+pub const FORM: &[(&str, &str)] = &[
     ("key", "k"),
     ("check", "needle"),
     ("outcome", "steady"),

@@ -15,6 +15,7 @@ mod next_step;
 mod open_up;
 mod pages;
 mod paper;
+mod people;
 mod practice;
 mod recheck;
 mod refusals;

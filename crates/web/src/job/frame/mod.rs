@@ -22,6 +22,7 @@ use crate::ui::{DisplayPreferences, show};
 use chrono::Utc;
 use uuid::Uuid;
 use velvet_dial_core::knowledge::knowledge;
+use velvet_dial_core::rights::Right;
 use velvet_dial_core::stage::Stage;
 use velvet_dial_core::unit::Units;
 use velvet_dial_store::Viewer;
@@ -64,6 +65,8 @@ pub struct PageFrame {
     /// The form for a note is open.
     pub noting: bool,
     pub closed: bool,
+    /// The viewer writes to the job, and does not look alone.
+    pub may_work: bool,
     /// The point of the run that was chosen.
     pub point: Option<String>,
     /// The practice bench, where the job is a scene of it.
@@ -187,6 +190,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         subjects,
         noting,
         closed: job.closed(),
+        may_work: viewer.role.may_do(Right::Work),
         bench: bench::bench(job, unit),
         covered,
         point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),

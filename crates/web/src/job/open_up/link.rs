@@ -1,6 +1,7 @@
 //! The link by which the customer says yes: made with what is proposed, shown once, called back.
 use super::plan;
 use crate::http::form::{self, FieldView as Field, Form, Kind, Question, Read};
+use crate::http::origin;
 use crate::http::{Failure, FormState};
 use crate::job::assess::assess;
 use crate::job::frame::ScreenRequest;
@@ -212,10 +213,7 @@ pub async fn make(context: JobContext, request: HttpRequest, form: web::Form<for
     };
     let token =
         jobs::make_link(&context.app.db, &context.viewer, context.number, &proposal, days.unwrap_or_default().round() as i64).await?;
-    let shop = context.app.serving.public_url.clone().unwrap_or_else(|| {
-        let at = request.connection_info();
-        format!("{}://{}", at.scheme(), at.host())
-    });
+    let shop = origin(&request, &context.app);
     let mut form_state = FormState::of(MADE);
     form_state.keep("address", &format!("{shop}/yes/{token}"));
     context.answer(Stage::OpenUp, ScreenRequest { seen, form_state, ..ScreenRequest::default() }, StatusCode::OK).await

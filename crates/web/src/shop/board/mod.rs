@@ -1,6 +1,7 @@
 //! The board: every job of the shop, where it is, and whether the engine may run.
 use crate::http::Failure;
 use crate::http::SignedIn;
+use crate::shop::first_day;
 use crate::state::App;
 use crate::ui::DisplayPreferences;
 use crate::ui::show;
@@ -17,7 +18,9 @@ use tokio::time::{Instant, sleep};
 use velvet_dial_core::flag::Word;
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::limits::Decision;
+use velvet_dial_core::rights::Right;
 use velvet_dial_core::stage::Stage;
+use velvet_dial_store::accounts::FirstDay;
 use velvet_dial_store::jobs::{self, Board, Sieve, Waits};
 use velvet_dial_store::{Viewer, accounts, practice};
 
@@ -133,6 +136,19 @@ struct Page {
     waits: Vec<Pick>,
     /// The viewer has opened no job yet and begun no scene.
     is_new: bool,
+    /// Steps of the first day that are done, of all, while the shop is on its path.
+    first_day: Option<(usize, usize)>,
+    /// What waits for a foreman.
+    requests: Vec<Request>,
+}
+
+/// Something that waits for a foreman.
+struct Request {
+    number: i64,
+    tag: String,
+    what: String,
+    who: String,
+    when: String,
 }
 
 /// How many stages the pipe has.
@@ -158,8 +174,14 @@ async fn board(
         }
         Ok((jobs::board(&app.db, viewer, &sieve, page - 1, LISTED).await?, None))
     };
-    let ((found, looked), people, is_new) =
-        tokio::try_join!(shown, accounts::colleagues(&app.db, viewer), practice::has_begun_nothing(&app.db, viewer))?;
+    let on_path = async {
+        let leads = viewer.role.may_do(Right::RunShop);
+        if leads { accounts::on_first_day(&app.db, viewer).await } else { Ok(FirstDay::default()) }
+    };
+    let waiting = async { if viewer.role.answers_for_others() { jobs::foreman_requests(&app.db, viewer).await } else { Ok(Vec::new()) } };
+    let ((found, looked), people, is_new, has, waiting) =
+        tokio::try_join!(shown, accounts::colleagues(&app.db, viewer), practice::has_begun_nothing(&app.db, viewer), on_path, waiting)?;
+    let steps = first_day::steps(has);
     let picks = |any: &str, all: Vec<(String, String)>, here: &str| -> Vec<Pick> {
         std::iter::once((String::new(), any.to_owned())).chain(all).map(|(id, label)| Pick { here: id == here, id, label }).collect()
     };
@@ -175,6 +197,17 @@ async fn board(
         closed: found.closed.iter().map(row).collect(),
         q: asked.q.clone(),
         is_new,
+        first_day: has.on_it.then(|| (steps.iter().filter(|step| step.done).count(), steps.len())),
+        requests: waiting
+            .into_iter()
+            .map(|request| Request {
+                number: request.number,
+                tag: request.tag,
+                what: describe(&request.body, preferences.unit),
+                who: request.by_name,
+                when: show::moment(request.asked_at, &viewer.zone),
+            })
+            .collect(),
         found: looked.map(|found| found.iter().map(row).collect()),
         sieved: sieve != Sieve::default(),
         rest: asked.rest(),

@@ -11,6 +11,7 @@ use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
 use form::SHOP;
 use velvet_dial_core::methods::methods;
+use velvet_dial_core::rights::Right;
 use velvet_dial_store::{Viewer, accounts};
 
 #[derive(Template)]
@@ -22,6 +23,10 @@ struct Page {
     /// Questions on which mechanics differ: those that the shop answered, of all.
     chosen: usize,
     questions: usize,
+    /// The viewer may change what stands here.
+    may_change: bool,
+    /// The shop is still on the path of its first day.
+    first_day: bool,
 }
 
 async fn page(
@@ -38,6 +43,8 @@ async fn page(
         learns: shop.learns,
         chosen: shop.ways.len(),
         questions: methods().len(),
+        may_change: viewer.role.may_do(Right::RunShop),
+        first_day: accounts::on_first_day(&app.db, viewer).await?.on_it,
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
 }

@@ -57,16 +57,27 @@ pub async fn start_waiting(patience: Option<Duration>) -> (String, Connection) {
     (serve(&db, patience), db)
 }
 
+/// A server on an empty database, with the code by which its first shop is set up.
+pub async fn empty() -> (String, Connection, String) {
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let app = App::new(db.clone(), Serving { keys: Some(keys()), ..Serving::default() });
+    let code = app.first_code.open();
+    (run(app), db, code)
+}
+
 /// One more server on the same database.
 pub fn beside(db: &Connection) -> String {
     serve(db, None)
 }
 
 fn serve(db: &Connection, patience: Option<Duration>) -> String {
+    run(App::new(db.clone(), Serving { demo: true, keys: Some(keys()), patience, ..Serving::default() }))
+}
+
+fn run(app: App) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let serving = Serving { demo: true, keys: Some(keys()), patience, ..Serving::default() };
-    let running = server(App::new(db.clone(), serving), listener).unwrap();
+    let running = server(app, listener).unwrap();
     let ends = Ends(running.handle());
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
     // The test's runtime drops it when the test is over.
