@@ -28,8 +28,8 @@ choice! {
         Practise = "practise": "practise",
         /// Write down what lets a stopped engine run again.
         LoosenStop = "loosen_stop": "write down what lets a stopped engine run again",
-        /// Run an engine against its stop and write down the reading.
-        Overrule = "overrule": "read an engine that must not run",
+        /// Run an engine that must not run, for one named test.
+        Overrule = "overrule": "overrule a stop for one test",
         /// Ask the customer for their approval, and write it down.
         Approve = "approve": "ask for the customer's approval and write it down",
         /// Correct or withdraw what somebody else wrote.
@@ -39,7 +39,7 @@ choice! {
         /// Open a closed job again.
         Reopen = "reopen": "open a closed job again",
         /// See prices.
-        SeeMoney = "see_money": "see prices",
+        SeeMoney = "see_money": "see what work and parts cost",
         /// Set a practice scene to others.
         SetTasks = "set_tasks": "set practice scenes to others",
         /// Gauges and adapters.

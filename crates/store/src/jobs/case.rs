@@ -160,6 +160,13 @@ impl Job {
                     case.acts.push(Act { at, ..Act::of(Deed::Refill) });
                     case.acts.push(Act { outcome: Some(*outcome), at, ..Act::of(Deed::Crank) });
                 }
+                Body::Overruled { check, minutes, reason } => case.acts.push(Act {
+                    check: Some(check.clone()),
+                    minutes: Some(*minutes),
+                    reason: Some(reason.clone()),
+                    at,
+                    ..Act::of(Deed::Overrule)
+                }),
                 Body::Filled {} => case.acts.push(Act { at, ..Act::of(Deed::Fill) }),
                 Body::Crank { said } => case.strip_down.crank = *said,
                 Body::Journal { .. } | Body::Measured { .. } => {

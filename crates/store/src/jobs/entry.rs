@@ -295,6 +295,15 @@ pub enum Body {
         /// What showed.
         outcome: Cranked,
     },
+    /// The stop is overruled for one named test: the engine is run for it although it must not.
+    Overruled {
+        /// The one test.
+        check: String,
+        /// For so many minutes.
+        minutes: f64,
+        /// Why.
+        reason: String,
+    },
     /// Oil was filled to the mark, and the level checked.
     Filled {},
     /// What was found after the job was closed: the first filter cut open, the level after some days. It leaves the record of the closing as it is.
@@ -431,6 +440,7 @@ impl Body {
             Self::Withdrawn { .. } => "withdrawn",
             Self::Promised { .. } => "promised",
             Self::Cranked { .. } => "cranked",
+            Self::Overruled { .. } => "overruled",
             Self::Filled {} => "filled",
             Self::FollowUp(_) => "follow_up",
             Self::CustomerRemoved { .. } => removal::KIND,
@@ -492,6 +502,7 @@ impl Body {
             | Self::Note(_)
             | Self::Repair(_)
             | Self::Cranked { .. }
+            | Self::Overruled { .. }
             | Self::Filled {}
             | Self::FollowUp(_)
             | Self::CustomerRemoved { .. }

@@ -47,6 +47,7 @@ impl Body {
             Self::Agreed { .. } | Self::Talked { .. } | Self::Replied { .. } => Right::Approve,
             Self::Closed { .. } => Right::Close,
             Self::Reopened { .. } => Right::Reopen,
+            Self::Overruled { .. } => Right::Overrule,
             _ => Right::Work,
         }
     }

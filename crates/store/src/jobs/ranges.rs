@@ -49,6 +49,10 @@ impl Body {
                 self.outcomes().try_for_each(|outcome| check.outcome(outcome).map(drop).ok_or_else(|| Refused::Unknown(outcome.to_owned())))
             }
             Self::PutOff { check: id, .. } => check(id).map(drop),
+            Self::Overruled { check: id, minutes, .. } => {
+                check(id)?;
+                held(&[(&field::OVERRULED, Some(*minutes))])
+            }
             Self::Struck { cause: id, .. } | Self::Pattern { cause: Some(id) } => cause(id),
             Self::Repair(repair) => repair.cause.as_deref().map_or(Ok(()), cause),
             Self::Order { order } => match Strategy::ALL.iter().any(|(_, id, _)| id == order) {

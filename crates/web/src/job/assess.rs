@@ -4,7 +4,7 @@ use crate::job::bench;
 use crate::state::App;
 use crate::ui::show;
 use actix_web::web;
-use chrono::{DateTime, TimeDelta, Utc};
+use chrono::{DateTime, SubsecRound, TimeDelta, Utc};
 use std::sync::Arc;
 use velvet_dial_core::case::{Case, Phase};
 use velvet_dial_core::diagnosis::{Diagnosis, Setting, diagnose};
@@ -84,9 +84,10 @@ pub fn usual(now: &Diagnosis) -> usize {
     leader_of(&now.priors).unwrap_or(0)
 }
 
+/// The end of this minute: what was overruled a moment ago holds at once, and ends rather early than late.
 fn this_minute() -> DateTime<Utc> {
-    let now = Utc::now();
-    now - TimeDelta::seconds(now.timestamp().rem_euclid(60))
+    let now = Utc::now().trunc_subsecs(0);
+    now + TimeDelta::seconds(60 - now.timestamp().rem_euclid(60))
 }
 
 /// Tells the board what the diagnosis says, when it does not know.

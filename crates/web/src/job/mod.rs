@@ -18,6 +18,7 @@ mod next_step;
 mod notes;
 mod open_up;
 mod opening;
+mod overrule;
 mod pairs;
 mod photo;
 mod prove;
@@ -86,6 +87,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(trace::routes)
         .configure(worked::routes)
         .configure(withdraw::routes)
+        .configure(overrule::routes)
         .configure(opening::routes)
         .configure(open_up::routes)
         .configure(put_right::routes)

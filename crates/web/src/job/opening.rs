@@ -61,7 +61,8 @@ pub fn yes(data: &ScreenData, up_to: Option<f64>) -> Yes {
     let (job, unit) = (&data.assessed.job, data.frame.unit);
     let approval = job.approval();
     let mut fields = AGREED.draw(&data.frame.form_state, unit, |_| Vec::new());
-    if data.frame.form_state.form != AGREED.name
+    if data.frame.sees_money
+        && data.frame.form_state.form != AGREED.name
         && let (Some(field), Some(up_to)) = (fields.iter_mut().find(|field| field.name == "up_to"), up_to)
     {
         field.value = format!("{up_to:.0}");
@@ -71,11 +72,17 @@ pub fn yes(data: &ScreenData, up_to: Option<f64>) -> Yes {
         said: said(data),
         entry: job.agreed().map(|entry| entry.id.to_string()).unwrap_or_default(),
         declined: matches!(approval, Approval::Declined { .. }),
-        over: over.map(|(money, up_to)| over_the_amount(money, up_to)),
+        over: over.map(|(money, up_to)| match data.frame.sees_money {
+            true => over_the_amount(money, up_to),
+            false => OVER.to_owned(),
+        }),
         asks: !job.closed() && (over.is_some() || !matches!(approval, Approval::Approved { .. })),
         fields,
     }
 }
+
+/// The same for those who may not see prices.
+const OVER: &str = "The work would cost more than the customer approved. Ask a foreman to talk to them, then write down the new approval.";
 
 /// What is said where the work costs more than was approved.
 pub fn over_the_amount(money: f64, up_to: f64) -> String {

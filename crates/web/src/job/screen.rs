@@ -24,6 +24,13 @@ pub struct ScreenData<'a> {
     pub shop_context: &'a ShopContext,
 }
 
+impl ScreenData<'_> {
+    /// The shop's money, for those who may see prices.
+    pub fn money(&self) -> Option<&str> {
+        self.frame.sees_money.then(|| self.shop_context.money())
+    }
+}
+
 /// The screen of a stage.
 pub trait Screen {
     /// The stage.

@@ -106,6 +106,10 @@ pub fn describe(body: &Body, unit: Units) -> String {
             let words = if words.is_empty() { String::new() } else { format!(", {words}") };
             format!("Talked about “{}”: {}, {who}{words}", fact_name(about), if *go_on { "go on" } else { "close it again" })
         }
+        Body::Overruled { check, minutes, reason } => {
+            let ask = know.check(check).map_or(check.as_str(), |check| check.ask.as_str());
+            format!("Stop overruled for “{ask}”, {minutes:.0} min: {reason}")
+        }
         Body::Done { step, .. } => format!("Done: {step}"),
         Body::Customer { who, said_no: true, words } if words.is_empty() => format!("Declined: {who}"),
         Body::Customer { who, said_no: true, words } => format!("Declined: {who}, “{words}”"),

@@ -120,12 +120,22 @@ async fn what_an_apprentice_may_not_write_waits_for_a_foreman() {
     send(&pia, "/jobs/8/evidence", &found).await;
     assert!(waiting().await.is_empty() && last(8).await.author_name == "Pia", "{:?}", last(8).await);
     assert!(pia.page("/jobs/8/run").await.contains("Crank first"));
-    // What takes it back waits: nothing is written, and the engine stays stopped.
     let stop = last(8).await;
+    // Not even a technician overrules it alone; a foreman's yes counts from then on, for one test.
+    let test = [("test", "noise"), ("overrule_minutes", "5"), ("reason", "to hear where it knocks"), ("stage", "look")];
+    assert_eq!(send(&odd, "/jobs/8/overrule", &test[1..]).await.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    send(&odd, "/jobs/8/overrule", &test).await;
+    let request = waiting().await.remove(0);
+    assert_eq!((request.right, last(8).await.id), (Right::Overrule, stop.id));
+    send(&ines, &format!("/jobs/8/requests/{}", request.id), &[("answer", "yes")]).await;
+    let page = odd.page("/jobs/8/look").await;
+    assert!(page.contains("Crank first") && page.contains("alone, until") && last(8).await.author_name == "Ines for Odd");
+    let overruled = last(8).await;
+    // What takes the finding back waits: nothing is written, and the engine stays stopped.
     let back = [("entry", stop.id.to_string()), ("reason", "wrong tap".to_owned()), ("stage", "look".to_owned())];
     let back: Vec<(&str, &str)> = back.iter().map(|(name, value)| (*name, value.as_str())).collect();
     assert_eq!(send(&pia, "/jobs/8/withdraw", &back).await.status(), StatusCode::SEE_OTHER);
-    assert_eq!((last(8).await.id, waiting().await.len()), (stop.id, 1));
+    assert_eq!((last(8).await.id, waiting().await.len()), (overruled.id, 1));
     let page = pia.page("/jobs/8/look").await;
     assert!(page.contains("Waits for a foreman") && page.contains("Withdraw it") && !page.contains("Yes, save it"));
     let request = waiting().await.remove(0);
@@ -133,7 +143,7 @@ async fn what_an_apprentice_may_not_write_waits_for_a_foreman() {
     let answer = format!("/jobs/8/requests/{}", request.id);
     assert_eq!(send(&pia, &answer, &[("answer", "yes")]).await.status(), StatusCode::FORBIDDEN);
     assert_eq!(send(&ines, &answer.replace("jobs/8", "jobs/9"), &[("answer", "yes")]).await.status(), StatusCode::NOT_FOUND);
-    assert_eq!((last(8).await.id, waiting().await.len()), (stop.id, 1));
+    assert_eq!((last(8).await.id, waiting().await.len()), (overruled.id, 1));
     // A technician has that right; the entry says for whom.
     send(&odd, &answer, &[("answer", "yes")]).await;
     let written = last(8).await;
@@ -175,6 +185,9 @@ async fn what_an_apprentice_may_not_write_waits_for_a_foreman() {
     assert_eq!(location(closed.headers()), "/jobs/9/report");
     let job = jobs::load(&db, &viewer, 9).await.unwrap();
     assert!(job.closed() && job.closing().unwrap().author_name == "Ines for Pia" && waiting().await.is_empty());
+    // Prices are not for everybody's eyes.
+    let priced = async |who: &Person| who.page("/jobs/5/open-up").await.contains("an hour, proving included");
+    assert!(priced(&odd).await && !priced(&pia).await);
     // On the practice bench nobody asks anybody.
     assert_eq!(pia.get("/practice").await.status(), StatusCode::OK);
 }

@@ -4,15 +4,13 @@ use crate::support::{ines, start_with};
 use reqwest::StatusCode;
 use velvet_dial_core::circuit::Working;
 use velvet_dial_core::knowledge::knowledge;
-use velvet_dial_core::rights::Role;
 use velvet_dial_practice::condition::Condition;
 use velvet_dial_practice::grade::Grade;
 use velvet_dial_practice::marks::Summary;
 use velvet_dial_practice::run_file::RunFile;
 use velvet_dial_practice::scene::Scene;
 use velvet_dial_practice::written::Written;
-use velvet_dial_store::accounts::NewUser;
-use velvet_dial_store::{Connection, accounts, jobs, practice};
+use velvet_dial_store::{Connection, jobs, practice};
 
 struct Trainee {
     me: Person,
@@ -253,8 +251,6 @@ async fn an_engine_that_is_run_without_pressure_is_wrecked_and_its_run_goes_on_a
 #[tokio::test]
 async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() {
     let (base, db) = start_with().await;
-    let shop = ines(&db).await.shop;
-    accounts::add_user(&db, shop, &NewUser::of(Role::Owner, "una", "Una", "brass needle")).await.unwrap().unwrap();
     let me = Person::at(&base).entering_as("ines", "brass needle").await;
     let page = me.page("/practice").await;
     let ids: Vec<String> = page.split("name=\"person-").skip(1).map(|rest| format!("person-{}", rest.split('"').next().unwrap())).collect();
@@ -277,7 +273,7 @@ async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() 
     // Three go at it: one has it right, one takes it for the pump, one does not begin.
     let scene = Written::read(&velvet_dial_practice::course::lesson(2).unwrap().text()).unwrap().scene().unwrap();
     let right = knowledge().causes[scene.faults().next().unwrap()].id.clone();
-    for (name, cause) in [("odd", right.as_str()), ("una", "pump_worn")] {
+    for (name, cause) in [("odd", right.as_str()), ("pia", "pump_worn")] {
         let one = Person::at(&base).entering_as(name, "brass needle").await;
         assert!(one.page("/practice").await.contains("Set for you: It lights up in bends"));
         assert_eq!(one.get(&task).await.status(), StatusCode::NOT_FOUND, "how others did is for whoever set it");
@@ -299,7 +295,7 @@ async fn a_class_of_three_gets_one_scene_and_whoever_set_it_sees_how_each_did() 
         assert_eq!((summary.cured, summary.taken_for.len()), (cause == right, usize::from(cause != right)), "{summary:?}");
     }
     // What was hidden is for those who looked for it and for the person who set it, not for the others.
-    let una = Person::at(&base).entering_as("una", "brass needle").await;
+    let una = Person::at(&base).entering_as("pia", "brass needle").await;
     let at_the_bench = practice::at_the_bench(&db, &ines(&db).await).await.unwrap();
     let key = task.split('/').next_back().unwrap().parse().unwrap();
     let scenes = practice::scenes_of_task(&db, &at_the_bench, key).await.unwrap();

@@ -14,9 +14,10 @@ use super::lines::{self, Line};
 use super::live::stopped::{self, Banner};
 use super::next_step::{self, NextCard};
 use super::notes::{self, NoteRow, Subject};
+use super::overrule;
 use super::withdraw;
 use crate::http::FormState;
-use crate::http::form::Sent;
+use crate::http::form::{FieldView, Sent};
 use crate::ui::words::{self, Flag, describe};
 use crate::ui::{DisplayPreferences, show};
 use chrono::Utc;
@@ -67,6 +68,10 @@ pub struct PageFrame {
     pub closed: bool,
     /// The viewer writes to the job, and does not look alone.
     pub may_work: bool,
+    /// The viewer may see prices.
+    pub sees_money: bool,
+    /// The form that overrules the stop for one test, where there is one to overrule.
+    pub overrule: Option<Vec<FieldView>>,
     /// The point of the run that was chosen.
     pub point: Option<String>,
     /// The practice bench, where the job is a scene of it.
@@ -76,6 +81,11 @@ pub struct PageFrame {
 }
 
 impl PageFrame {
+    /// A form of this name was not taken.
+    pub fn refused(&self, form: &str) -> bool {
+        self.form_state.form == form && !self.form_state.is_clean()
+    }
+
     /// What a check showed can be entered: on the practice bench once it was done.
     pub fn may_answer(&self, check: &str) -> bool {
         self.bench.as_ref().is_none_or(|bench| bench.sensed(check).is_some())
@@ -159,6 +169,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: repair it first, then read again"));
     let about = ask.query.get("about").map(String::as_str).filter(|about| !about.is_empty());
     let noting = ask.form_state.form == "note" || about.is_some();
+    let overrule = overrule::fields(assessed, viewer, &ask.form_state, unit);
     let subjects = notes::subjects(job, about.or_else(|| Some(ask.form_state.typed("note", "about"))));
     PageFrame {
         number: job.head.number,
@@ -191,6 +202,8 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         noting,
         closed: job.closed(),
         may_work: viewer.role.may_do(Right::Work),
+        sees_money: viewer.role.may_do(Right::SeeMoney),
+        overrule,
         bench: bench::bench(job, unit),
         covered,
         point: ask.query.get("point").filter(|point| !point.is_empty()).cloned(),

@@ -65,7 +65,9 @@ pub async fn settle(context: JobContext, path: web::Path<(i64, Uuid)>, form: web
     let answer = match request.body.clone() {
         Body::Closed { found } => prove::close_with(&context, granted, found, Some(&request.by_name)).await?,
         body => {
-            let happened = Happened { happened_at: Some(request.happened_at), time_reason: String::new() };
+            // What is allowed for some minutes is allowed from the yes on.
+            let at = (!matches!(body, Body::Overruled { .. })).then_some(request.happened_at);
+            let happened = Happened { happened_at: at, time_reason: String::new() };
             let action = format!("requests/{}", request.id);
             let fields = vec![("answer".to_owned(), "yes".to_owned()), ("stage".to_owned(), stage.id().to_owned())];
             context.write_for(stage, granted, (body, happened, Some(&request.by_name)), &action, fields).await?

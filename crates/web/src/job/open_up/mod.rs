@@ -34,8 +34,6 @@ use velvet_dial_store::jobs::{self, EngineNote, Job, Link};
 /// What is worked out for the screen off the threads that serve.
 pub struct Worked {
     plan: Plan,
-    /// The shop's money, in a word where it does not say.
-    money: String,
     crank: Crank,
     explained: Option<Explained>,
     /// Findings that do not fit and were not talked over.
@@ -54,7 +52,6 @@ fn worked(assessed: &Assessed, shop_context: &ShopContext) -> Worked {
     Worked {
         unexpected_findings: talk::open(assessed, &plan),
         plan,
-        money: shop_context.money().to_owned(),
         explained: opened::explained(case, now, &assessed.tracer, &crank),
         // OK because the card and the share were held to their ranges when they were taken.
         starving: screen.and_then(|screen| starving(&screen).ok()),
@@ -136,13 +133,13 @@ impl Screen for OpenUp {
 
 fn draw(data: &ScreenData, lists: &Lists, worked: &Worked) -> askama::Result<String> {
     let assessed = data.assessed;
-    let looks = looks(data, worked);
+    let (looks, money) = (looks(data, worked), data.money());
     Surface {
         frame: data.frame,
         quiet: worked.plan.openings.is_empty() && !may_be_open(&assessed.job),
-        talk: talk::work(&worked.unexpected_findings, &data.frame.form_state, data.frame.unit, &worked.money),
+        talk: talk::work(&worked.unexpected_findings, &data.frame.form_state, data.frame.unit, money),
         talked: talked(&assessed.job, data.frame.unit),
-        plan: plan::work(&worked.plan, &worked.money, &assessed.job),
+        plan: plan::work(&worked.plan, money, &assessed.job),
         pace: pace(assessed),
         kept: notes::kept(&lists.engine_notes, assessed.job.head.number, &assessed.job.zone),
         yes: opening::yes(data, plan::up_to(&worked.plan)),

@@ -17,8 +17,8 @@ pub struct PlanWork {
     pub stop_money: String,
     pub spent: String,
     pub hour: String,
-    /// The shop's money.
-    pub money: String,
+    /// The shop's money; none for those who may not see prices.
+    pub money: Option<String>,
 }
 
 pub struct Opening {
@@ -54,7 +54,7 @@ pub struct Cost {
 }
 
 /// Lays it out.
-pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
+pub fn work(plan: &Plan, money: Option<&str>, job: &Job) -> PlanWork {
     let look = |look: &velvet_dial_core::opened::Look| Look {
         ask: look.check.ask.as_str(),
         minutes: show::minutes(look.minutes),
@@ -65,7 +65,10 @@ pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
         done: opening.done,
         steps: opening_said(opening.access).map_or_else(Vec::new, |said| steps::rows(job, &opened_word(opening.access), said.steps.iter())),
         word: opened_word(opening.access),
-        price: format!("{}, {:.0} in material", show::minutes(opening.minutes), opening.material),
+        price: match money {
+            Some(_) => format!("{}, {:.0} in material", show::minutes(opening.minutes), opening.material),
+            None => show::minutes(opening.minutes),
+        },
         needed: opening.looks.iter().filter(|known| known.needed).map(look).collect(),
         options: opening.looks.iter().filter(|known| !known.needed).map(look).collect(),
     });
@@ -91,7 +94,7 @@ pub fn work(plan: &Plan, money: &str, job: &Job) -> PlanWork {
         stop_money: format!("{:.0}", plan.stop_money()),
         spent: show::minutes(plan.spent_minutes),
         hour: show::plain(plan.hour),
-        money: money.to_owned(),
+        money: money.map(str::to_owned),
     }
 }
 

@@ -44,7 +44,7 @@ pub fn open(assessed: &Assessed, plan: &opened::Plan) -> Vec<UnexpectedFinding> 
 }
 
 /// The first of them as the screen shows it: one talk at a time.
-pub fn work(open: &[UnexpectedFinding], form_state: &FormState, unit: Units, money: &str) -> Option<Talk> {
+pub fn work(open: &[UnexpectedFinding], form_state: &FormState, unit: Units, money: Option<&str>) -> Option<Talk> {
     let surprise = open.first()?;
     let name = |cause: &str| cause.to_lowercase();
     let mut says = vec![format!(
@@ -54,19 +54,23 @@ pub fn work(open: &[UnexpectedFinding], form_state: &FormState, unit: Units, mon
     )];
     if surprise.expected.id != surprise.leads.id {
         says.push(format!("Now {} leads with {}.", name(&surprise.leads.name), show::percent(surprise.odds)));
-        says.push(format!(
-            "Going on with what leads now: about {:.0} {money}. With what was agreed alone: about {:.0}, and this stays unmended.",
-            surprise.leads_money, surprise.expected_money
-        ));
+        if let Some(money) = money {
+            says.push(format!(
+                "Going on with what leads now: about {:.0} {money}. With what was agreed alone: about {:.0}, and this stays unmended.",
+                surprise.leads_money, surprise.expected_money
+            ));
+        }
     } else {
         says.push(format!(
-            "{} still leads with {}: about {:.0} {money}. What was found may be a second fault: ask before it is mended with it.",
+            "{} still leads with {}{}. What was found may be a second fault: ask before it is mended with it.",
             surprise.leads.name,
             show::percent(surprise.odds),
-            surprise.leads_money
+            money.map(|money| format!(": about {:.0} {money}", surprise.leads_money)).unwrap_or_default()
         ));
     }
-    says.push(format!("Closed again and nothing mended: about {:.0}.", surprise.stop_money));
+    if money.is_some() {
+        says.push(format!("Closed again and nothing mended: about {:.0}.", surprise.stop_money));
+    }
     let mut fields = TALK.draw(form_state, unit, |_| Vec::new());
     fields.retain(|field| field.name != "about");
     Some(Talk { key: surprise.key.clone(), found: surprise.label.clone(), says, fields })

@@ -146,7 +146,7 @@ pub fn panel(data: &ScreenData) -> askama::Result<String> {
         order: Strategy::ALL.iter().find(|(one, ..)| *one == order).map_or(String::new(), |(_, _, label)| (*label).to_owned()),
         order_entry: id(live(|body| matches!(body, Body::Order { .. }))),
         next,
-        price: first.filter(|_| !covered).map(|first| price(assessed, first, data.shop_context.money())).unwrap_or_default(),
+        price: first.filter(|_| !covered).map(|first| price(assessed, first, data.money())).unwrap_or_default(),
         instead: instead.map(|card| {
             let says = if covered { "Your choice.".to_owned() } else { against(assessed, card.id) };
             (card, says)
@@ -163,7 +163,7 @@ pub fn panel(data: &ScreenData) -> askama::Result<String> {
 }
 
 /// “3 min, about 5 EUR. Saves about 40 min on average: acting on … now would be wrong in 4 of 10 such jobs, and costs 5 h when it is.”
-fn price(assessed: &Assessed, proposal: &Proposal, money: &str) -> String {
+fn price(assessed: &Assessed, proposal: &Proposal, money: Option<&str>) -> String {
     let know = knowledge();
     let saves = proposal.saves_minutes();
     let leader = assessed.now.posterior.leader().and_then(|index| Some((index, know.causes.get(index)?)));
@@ -179,7 +179,12 @@ fn price(assessed: &Assessed, proposal: &Proposal, money: &str) -> String {
         let saves = show::roughly(saves);
         Some(format!(". Saves {saves} on average: {acts} would be wrong {wrong}, which costs {} with the comeback, or the engine where the real fault ruins it", show::minutes(in_vain)))
     });
-    format!("{}, about {:.0} {money}{}", show::minutes(proposal.minutes), proposal.money, because.unwrap_or_default())
+    format!("{}{}{}", show::minutes(proposal.minutes), about(proposal, money), because.unwrap_or_default())
+}
+
+/// What a proposal costs, for those who may see that.
+fn about(proposal: &Proposal, money: Option<&str>) -> String {
+    money.map(|money| format!(", about {:.0} {money}", proposal.money)).unwrap_or_default()
 }
 
 /// What a check costs against what is proposed.
@@ -243,7 +248,7 @@ fn openings(data: &ScreenData) -> Vec<Opening> {
     let opened = assessed.now.next.iter().filter_map(|proposal| match &proposal.step {
         Step::Bench(step, behind) if step.opens() => Some(Opening {
             name: step.label(),
-            price: format!("{}, about {:.0} {}", show::minutes(proposal.minutes), proposal.money, data.shop_context.money()),
+            price: format!("{}{}", show::minutes(proposal.minutes), about(proposal, data.money())),
             steps: behind.iter().map(|step| cards::name(assessed, step)).collect(),
         }),
         _ => None,

@@ -39,7 +39,11 @@ async fn page(
     let shop = accounts::shop(&app.db, viewer).await?;
     let page = Page {
         chrome: Chrome::of(viewer, preferences, "Settings").at(Place::Settings),
-        fields: SHOP.draw(&form_state.unwrap_or_else(|| form::of(&shop)), preferences.unit, |_| Vec::new()),
+        fields: SHOP
+            .draw(&form_state.unwrap_or_else(|| form::of(&shop)), preferences.unit, |_| Vec::new())
+            .into_iter()
+            .filter(|field| field.name != "labour_rate" || viewer.role.may_do(Right::SeeMoney))
+            .collect(),
         learns: shop.learns,
         chosen: shop.ways.len(),
         questions: methods().len(),
