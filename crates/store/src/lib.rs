@@ -6,6 +6,7 @@
 //! A job's entries are a ledger: they are only ever added. A correction is an entry that names the one it supersedes, and the old one
 //! stays readable. That one rule gives history, safe repeats and two people at one job without locks on a screen.
 pub mod accounts;
+pub mod audit;
 pub mod disk;
 mod entity;
 pub mod jobs;

@@ -14,7 +14,7 @@ pub enum DatabaseRole {
 impl DatabaseRole {
     fn may(self, table: &str) -> &'static str {
         match (self, table) {
-            (Self::Server, "entries" | "records" | "sealed_heads") => "SELECT, INSERT",
+            (Self::Server, "entries" | "records" | "sealed_heads" | "shop_events") => "SELECT, INSERT",
             (Self::Server, _) => "SELECT, INSERT, UPDATE, DELETE",
             (Self::Remover, "entries") => "SELECT, INSERT, UPDATE (personal)",
             (Self::Remover, "records") => "SELECT, UPDATE (body)",

@@ -1,5 +1,6 @@
 //! Invitations into a shop: a link that is shown once, holds for a week and for one person, and says what they will be there.
 use super::{NewUser, add, role_of};
+use crate::audit::{self, ShopEvent};
 use crate::entity::{invitation, shop, user};
 use crate::{Connection, StoreError, Viewer, now, secret};
 use chrono::{Duration, NaiveDateTime};
@@ -55,6 +56,7 @@ pub async fn invite(db: &Connection, viewer: &Viewer, shown_name: &str, role: Ro
         over_at: Set(None),
     };
     row.insert(db).await?;
+    audit::note(db, viewer, &ShopEvent::Invited { who: shown_name.to_owned(), role }).await?;
     Ok(token)
 }
 
@@ -83,6 +85,9 @@ pub async fn invitations(db: &Connection, viewer: &Viewer) -> Result<Vec<Invitat
 
 /// Takes an invitation back.
 pub async fn take_back_invitation(db: &Connection, viewer: &Viewer, id: Uuid) -> Result<(), StoreError> {
+    let row = invitation::Entity::find_by_id(id).filter(invitation::Column::ShopId.eq(viewer.shop)).one(db).await?;
+    let Some(row) = row.filter(|row| row.over_at.is_none()) else { return Ok(()) };
+    audit::note(db, viewer, &ShopEvent::InvitationWithdrawn { who: row.shown_name }).await?;
     let over = invitation::ActiveModel { over_at: Set(Some(now())), ..Default::default() };
     invitation::Entity::update_many()
         .set(over)
@@ -123,6 +128,7 @@ pub async fn join(db: &Connection, token: &str, sign_in: &str, password: &str) -
         return Ok(Joined::NameTaken);
     };
     invitation::ActiveModel { id: Set(row.id), over_at: Set(Some(now())), ..Default::default() }.update(&transaction).await?;
+    audit::note(&transaction, &viewer, &ShopEvent::Joined { role: viewer.role }).await?;
     transaction.commit().await?;
     Ok(Joined::In(Box::new(viewer)))
 }

@@ -14,6 +14,7 @@ pub use session::{
     Credentials, OpenSession, SESSION_HOURS, Token, change_password, end_session, open_for, sessions, sign_in, sign_out, viewer_of,
 };
 
+use crate::audit::{self, ShopEvent};
 use crate::entity::{shop, user};
 use crate::zone::Zone;
 use crate::{Connection, StoreError, Viewer, now};
@@ -84,6 +85,11 @@ fn ways_of(kept: Option<&str>) -> BTreeMap<String, String> {
     kept.and_then(|ways| serde_json::from_str(ways).ok()).unwrap_or_default()
 }
 
+/// Notes what somebody changed of it, each change as it is read.
+pub async fn note_change(db: &Connection, viewer: &Viewer, changes: Vec<String>) -> Result<(), StoreError> {
+    if changes.is_empty() { Ok(()) } else { audit::note(db, viewer, &ShopEvent::Settings { changes }).await }
+}
+
 /// Changes what a viewer's shop says of itself.
 pub async fn change_shop(db: &impl ConnectionTrait, viewer: &Viewer, says: &Shop) -> Result<(), StoreError> {
     let (opens, closes) = says.hours_min.unzip();
@@ -116,6 +122,7 @@ pub async fn choose_way(db: &Connection, viewer: &Viewer, question: &str, way: &
     // OK because a map of texts is always text.
     let text = serde_json::to_string(&ways).unwrap_or_default();
     shop::ActiveModel { id: Set(viewer.shop), ways: Set(Some(text)), ..Default::default() }.update(&transaction).await?;
+    audit::note(&transaction, viewer, &ShopEvent::Way { question: question.to_owned(), way: way.to_owned() }).await?;
     transaction.commit().await?;
     Ok(())
 }

@@ -1,5 +1,6 @@
 //! The people of a shop: what they are in it, and that somebody always answers for it.
 use super::{Person, person, role_of, session};
+use crate::audit::{self, ShopEvent};
 use crate::entity::{shop, user};
 use crate::{Connection, StoreError, Viewer, now};
 use sea_orm::ActiveValue::Set;
@@ -35,31 +36,41 @@ pub async fn has_people(db: &impl ConnectionTrait, shop: Uuid) -> Result<bool, S
 /// Gives somebody of the viewer's shop another role.
 pub async fn change_role(db: &Connection, viewer: &Viewer, id: Uuid, role: Role) -> Result<Changed, StoreError> {
     let change = user::ActiveModel { id: Set(id), role: Set(Some(role.id().to_owned())), ..Default::default() };
-    change_person(db, viewer, id, change, role != Role::Owner).await
+    change_person(db, viewer, (change, Some(role)), id).await
 }
 
 /// Lets somebody of the viewer's shop sign in no more, and ends their sessions; what they wrote keeps their name.
 pub async fn remove_person(db: &Connection, viewer: &Viewer, id: Uuid) -> Result<Changed, StoreError> {
     let change = user::ActiveModel { id: Set(id), removed_at: Set(Some(now())), ..Default::default() };
-    let changed = change_person(db, viewer, id, change, true).await?;
+    let changed = change_person(db, viewer, (change, None), id).await?;
     if changed == Changed::Done {
         session::end_all(db, id).await?;
     }
     Ok(changed)
 }
 
-/// Changes somebody; `loses` where they are no owner after it. The shop's row is held, so that two owners cannot take each other's role at once.
-async fn change_person(db: &Connection, viewer: &Viewer, id: Uuid, change: user::ActiveModel, loses: bool) -> Result<Changed, StoreError> {
+/// Changes somebody: their role, or that they are in the shop at all. The shop's row is held, so that two owners cannot take each other's role at once.
+async fn change_person(
+    db: &Connection,
+    viewer: &Viewer,
+    (change, role): (user::ActiveModel, Option<Role>),
+    id: Uuid,
+) -> Result<Changed, StoreError> {
     let transaction = db.begin().await?;
     shop::Entity::find_by_id(viewer.shop).lock_exclusive().one(&transaction).await?;
     let own = own_people(&transaction, viewer).await?;
     let found = own.iter().find(|person| person.id == id).ok_or(StoreError::NotFound)?;
     let is_owner = |person: &user::Model| role_of(person.role.as_deref()) == Role::Owner;
-    if loses && is_owner(found) && own.iter().filter(|person| is_owner(person)).count() < 2 {
+    if role != Some(Role::Owner) && is_owner(found) && own.iter().filter(|person| is_owner(person)).count() < 2 {
         transaction.rollback().await?;
         return Ok(Changed::LastOwner);
     }
+    let (who, from) = (found.shown_name.clone(), role_of(found.role.as_deref()));
     change.update(&transaction).await?;
+    let event = role.map_or_else(|| ShopEvent::Removed { who: who.clone() }, |to| ShopEvent::RoleChanged { who: who.clone(), from, to });
+    if role != Some(from) {
+        audit::note(&transaction, viewer, &event).await?;
+    }
     transaction.commit().await?;
     Ok(Changed::Done)
 }

@@ -1,5 +1,6 @@
 //! The sessions of those who signed in, kept as the SHA-256 of a random token that only the browser has.
 use super::{normal_name, password, viewer};
+use crate::audit::{self, ShopEvent};
 use crate::entity::{session, shop, user};
 use crate::{Connection, StoreError, Viewer, now, secret};
 use chrono::{Duration, NaiveDateTime};
@@ -158,6 +159,7 @@ pub async fn change_password(db: &Connection, viewer: &Viewer, token: &Token, (o
     }
     let password_hash = password::hash(new.to_owned()).await?;
     user::ActiveModel { id: Set(viewer.user), password_hash: Set(password_hash), ..Default::default() }.update(db).await?;
+    audit::note(db, viewer, &ShopEvent::PasswordChanged).await?;
     revoke(db, session::Column::UserId.eq(viewer.user).and(session::Column::TokenHash.ne(token.hash()))).await?;
     Ok(true)
 }

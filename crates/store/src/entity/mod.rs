@@ -26,6 +26,7 @@ pub mod session;
 pub mod sheet;
 pub mod sheet_page;
 pub mod shop;
+pub mod shop_event;
 pub mod summary;
 pub mod user;
 pub mod vehicle;

@@ -35,7 +35,7 @@ pub struct Entry {
 
 impl Entry {
     /// From its row, loaded with its author. What it takes the place of is not at hand yet: [`times`] follows that.
-    pub(super) fn of_row(row: table::ModelEx) -> Self {
+    pub(crate) fn of_row(row: table::ModelEx) -> Self {
         let Happened { happened_at, time_reason } = Happened::of_kept(&row.body);
         let author_name = row.author.into_option().map(|author| author.shown_name).unwrap_or_default();
         let author_name = match asked_by(&row.body) {

@@ -5,6 +5,7 @@
 use super::entry::{Body, Entry, Happened, times};
 use super::ledger::{Write, digest};
 use super::{Job, load, own_job};
+use crate::audit::{self, ShopEvent};
 use crate::entity::{foreman_request as table, job, user, vehicle};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::{NaiveDateTime, Utc};
@@ -214,7 +215,8 @@ pub async fn settle_request(db: &Connection, viewer: &Viewer, request: &ForemanR
         .filter(table::Column::SettledAt.is_null())
         .exec(db)
         .await?;
-    Ok(())
+    let event = ShopEvent::Answered { job: request.number, who: request.by_name.clone(), right: request.right, granted };
+    audit::note(db, viewer, &event).await
 }
 
 /// Takes away what requests of a job say, with its customer.

@@ -19,6 +19,7 @@ mod practice_tasks;
 mod proof;
 mod rigs_photos_adapters;
 mod search_keys;
+mod shop_events;
 mod shops_engines_jobs;
 mod summaries_records_sign_in;
 mod table;
@@ -87,6 +88,7 @@ impl MigratorTrait for Migrator {
             Box::new(foreman_requests::ForemanRequests),
             Box::new(invitations::Invitations),
             Box::new(added_column::FIRST_DAY),
+            Box::new(shop_events::ShopEvents),
         ]
     }
 }

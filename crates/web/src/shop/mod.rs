@@ -1,4 +1,5 @@
 //! The shop's own pages, outside any job.
+mod audit;
 mod board;
 mod calculators;
 mod first_day;
@@ -30,5 +31,6 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(settings::routes)
         .configure(people::routes)
         .configure(first_day::routes)
+        .configure(audit::routes)
         .configure(help::routes);
 }

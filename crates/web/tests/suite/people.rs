@@ -55,7 +55,7 @@ fn path_of(address: &str) -> String {
 fn right_of(acts: bool, path: &str) -> Right {
     let is = |of: &[&str]| of.iter().any(|one| path == *one || path.starts_with(&format!("{one}/")));
     match acts {
-        _ if is(&["/people"]) || path == "/settings" && acts => Right::RunShop,
+        _ if is(&["/people", "/audit"]) || path == "/settings" && acts => Right::RunShop,
         true if path == "/learnt" || path == "/first-day/over" => Right::RunShop,
         true if path.starts_with("/jobs/{number}/link") => Right::Approve,
         true if is(&["/jobs"]) => Right::Work,
@@ -242,6 +242,31 @@ async fn people_come_by_invitation_and_are_signed_out_when_they_go() {
     let back = made.split("/people/invitations/").nth(1).unwrap().split('"').next().unwrap().to_owned();
     bo.post(&format!("/people/invitations/{back}"), &[]).await;
     assert_eq!(nobody.get(&format!("/join/{link}")).await.status(), StatusCode::NOT_FOUND);
+    // All of it stands in the audit, and in nobody else's.
+    let audit = bo.page("/audit?of=shop").await;
+    for said in [
+        "Invited: Bo Lind, as foreman",
+        "Joined the shop, as foreman",
+        "Role of Bo Lind: foreman → owner",
+        "Removed from the shop: Ines",
+        "Invitation withdrawn: Ida",
+    ] {
+        assert!(audit.contains(said), "{said}");
+    }
+    assert!(!audit.contains(PASSWORD) && !audit.contains(&link));
+    let narrowed = bo.page("/audit?q=forklift&job=9").await;
+    assert!(!narrowed.contains("Removed from the shop") && bo.page("/audit?job=9").await.contains("FORK 5, job 9"));
+    let file = bo.page("/audit/file.csv?of=shop&q=role").await;
+    assert!(file.starts_with("when,who,job,plate,what\n") && file.lines().count() == 2, "{file}");
+    let other = accounts::add_shop(&db, "Another shop").await.unwrap();
+    accounts::add_user(&db, other, &NewUser::of(Role::Owner, "stranger", "Stranger", PASSWORD)).await.unwrap().unwrap();
+    let stranger = Person::at(&base).entering_as("stranger", PASSWORD).await;
+    for theirs in ["/audit", "/audit?job=9", "/audit/file.csv"] {
+        let page = stranger.page(theirs).await;
+        assert!(!page.contains("FORK 5") && !page.contains("Bo Lind"), "{theirs}");
+    }
+    stranger.post(&format!("/people/{}", id("Bo Lind")), &[("role", "reader")]).await;
+    assert_eq!(bo.get("/people").await.status(), StatusCode::OK);
 }
 
 #[tokio::test]

@@ -103,7 +103,11 @@ async fn show_page(app: web::Data<App>, who: SignedIn, preferences: DisplayPrefe
 async fn switch(app: web::Data<App>, who: SignedIn, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
     let shop = accounts::shop(&app.db, &who.0).await?;
     let learns = form.get("learns").is_some_and(|learns| learns == "true");
-    accounts::change_shop(&app.db, &who.0, &Shop { learns, ..shop }).await?;
+    accounts::change_shop(&app.db, &who.0, &Shop { learns, ..shop.clone() }).await?;
+    let said = if learns { "use closed jobs as experience: no → yes" } else { "use closed jobs as experience: yes → no" };
+    if learns != shop.learns {
+        accounts::note_change(&app.db, &who.0, vec![said.to_owned()]).await?;
+    }
     app.forget_shop_context(&who.0);
     Ok(HttpResponse::SeeOther().insert_header((LOCATION, "/learnt")).finish())
 }

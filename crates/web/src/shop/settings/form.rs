@@ -97,7 +97,9 @@ pub async fn change(
 ) -> Result<HttpResponse, Failure> {
     let mut typed = Read::of(&SHOP, &form, preferences.unit);
     if let Some(shop) = read(&mut typed) {
+        let changes = SHOP.differences(&of(&accounts::shop(&app.db, &who.0).await?), &of(&shop), |_| Vec::new());
         accounts::change_shop(&app.db, &who.0, &shop).await?;
+        accounts::note_change(&app.db, &who.0, changes).await?;
         app.forget_shop_context(&who.0);
         return Ok(taken(SHOP.name, "/settings"));
     }
