@@ -59,6 +59,18 @@ pub enum ShopEvent {
     },
     /// Somebody changed their own password.
     PasswordChanged,
+    /// Somebody has a PIN, or another one.
+    PinSet,
+    /// A tablet is shared from now on.
+    TabletEnrolled {
+        /// Which.
+        name: String,
+    },
+    /// A tablet is shared no more.
+    TabletUnenrolled {
+        /// Which.
+        name: String,
+    },
     /// A foreman answered what somebody had asked for.
     Answered {
         /// The job's number.

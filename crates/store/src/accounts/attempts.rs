@@ -10,6 +10,7 @@ use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QuerySelect, TransactionTrait};
 use sha2::{Digest, Sha256};
+use uuid::Uuid;
 
 /// So many tries at once, then one a pace.
 struct Pace {
@@ -22,6 +23,8 @@ const NAME_AT_ADDRESS: Pace = Pace { what: "name at address", burst: 5, seconds:
 const ADDRESS: Pace = Pace { what: "address", burst: 20, seconds: 2 };
 const NAME: Pace = Pace { what: "name", burst: 50, seconds: 10 };
 
+const PIN_AT_TABLET: Pace = Pace { what: "pin at tablet", burst: 5, seconds: 20 };
+const PIN: Pace = Pace { what: "pin", burst: 10, seconds: 60 };
 const LINK: Pace = Pace { what: "link", burst: 30, seconds: 4 };
 
 /// Whole seconds to wait before the next try at a name from an address, or `None` when it may be made now; then it counts.
@@ -42,6 +45,16 @@ pub async fn wait_s(db: &Connection, name: &str, address: &str) -> Result<Option
 /// The same for who opens or answers a customer's link from an address.
 pub async fn link_wait_s(db: &Connection, address: &str) -> Result<Option<u64>, StoreError> {
     one_more(db, &LINK, address).await
+}
+
+/// The same for a PIN that is typed at a tablet: it is short, so this is slower.
+pub(super) async fn pin_wait_s(db: &Connection, who: Uuid, tablet: Uuid) -> Result<Option<u64>, StoreError> {
+    for (pace, of) in [(&PIN_AT_TABLET, format!("{who} {tablet}")), (&PIN, who.to_string())] {
+        if let Some(seconds) = one_more(db, pace, &of).await? {
+            return Ok(Some(seconds));
+        }
+    }
+    Ok(None)
 }
 
 async fn one_more(db: &Connection, pace: &Pace, of: &str) -> Result<Option<u64>, StoreError> {

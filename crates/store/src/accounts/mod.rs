@@ -5,6 +5,7 @@ mod invitation;
 pub mod password;
 mod people;
 mod session;
+mod tablet;
 
 pub use attempts::{link_wait_s, wait_s};
 pub use first_day::{FirstDay, end_first_day, first_shop, on_first_day};
@@ -24,6 +25,9 @@ use sea_orm::{
     ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, TransactionTrait,
 };
 use std::collections::BTreeMap;
+pub use tablet::{
+    ByPin, PIN_DIGITS, Tablet, by_pin, enrol, has_pin, people_of_tablet, pin_complaint, set_pin, tablet_of, tablets, unenrol,
+};
 use uuid::Uuid;
 use velvet_dial_core::rights::Role;
 
@@ -186,6 +190,7 @@ async fn add(
         demo: Set(Some(demo)),
         removed_at: Set(None),
         role: Set(Some(new.role.id().to_owned())),
+        pin_hash: Set(None),
     };
     match row.insert(db).await {
         Ok(row) => {

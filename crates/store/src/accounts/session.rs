@@ -1,4 +1,5 @@
 //! The sessions of those who signed in, kept as the SHA-256 of a random token that only the browser has.
+use super::tablet::SHIFT_HOURS;
 use super::{normal_name, password, viewer};
 use crate::audit::{self, ShopEvent};
 use crate::entity::{session, shop, user};
@@ -8,6 +9,7 @@ use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::ExprTrait;
 use sea_orm::{ActiveModelTrait, ColumnTrait, EntityTrait, QueryFilter, QueryOrder};
 use uuid::Uuid;
+use velvet_dial_core::rights::Role;
 
 /// A session lasts a working week.
 pub const SESSION_HOURS: i64 = 7 * 24;
@@ -72,6 +74,17 @@ pub async fn sign_in(db: &Connection, credentials: &Credentials<'_>) -> Result<O
 
 /// A new session for a user who has just shown who they are.
 pub async fn open_for(db: &Connection, user: Uuid, agent: &str, address: &str) -> Result<Token, StoreError> {
+    open_on(db, user, None, (agent, address)).await
+}
+
+/// The same on a tablet that the shop shares.
+pub(super) async fn open_on(
+    db: &Connection,
+    user: Uuid,
+    tablet: Option<Uuid>,
+    (agent, address): (&str, &str),
+) -> Result<Token, StoreError> {
+    let hours = if tablet.is_some() { SHIFT_HOURS } else { SESSION_HOURS };
     let token = Token(secret::new::<32>()?);
     let agent = agent.chars().take(200).collect();
     session::ActiveModel {
@@ -80,7 +93,8 @@ pub async fn open_for(db: &Connection, user: Uuid, agent: &str, address: &str) -
         user_id: Set(user),
         agent: Set(agent),
         created_at: Set(now()),
-        expires_at: Set(now() + Duration::hours(SESSION_HOURS)),
+        expires_at: Set(now() + Duration::hours(hours)),
+        tablet_id: Set(tablet),
         revoked_at: Set(None),
         address: Set(Some(address.chars().take(60).collect())),
     }
@@ -101,7 +115,13 @@ pub async fn viewer_of(db: &Connection, token: &Token, demo: bool) -> Result<Opt
     let Some(session) = session else { return Ok(None) };
     let since = session.created_at;
     let user = session.user.into_option().filter(|user| user.removed_at.is_none() && (demo || user.demo != Some(true)));
-    Ok(user.map(|user| Viewer { since, ..viewer(user) }))
+    let shared = session.tablet_id.is_some();
+    Ok(user.map(|user| {
+        let viewer = viewer(user);
+        // A PIN is seen over a shoulder: it never opens what is an owner's alone.
+        let role = if shared && viewer.role == Role::Owner { Role::Foreman } else { viewer.role };
+        Viewer { since, role, ..viewer }
+    }))
 }
 
 /// Ends the session of a token; with `everywhere`, all sessions of its user.
@@ -162,6 +182,11 @@ pub async fn change_password(db: &Connection, viewer: &Viewer, token: &Token, (o
     audit::note(db, viewer, &ShopEvent::PasswordChanged).await?;
     revoke(db, session::Column::UserId.eq(viewer.user).and(session::Column::TokenHash.ne(token.hash()))).await?;
     Ok(true)
+}
+
+/// Ends all sessions that were opened on a tablet by PIN.
+pub(super) async fn end_of_tablet(db: &Connection, tablet: Uuid) -> Result<(), StoreError> {
+    revoke(db, session::Column::TabletId.eq(tablet)).await
 }
 
 /// Ends all sessions of a user.

@@ -28,5 +28,6 @@ pub mod sheet_page;
 pub mod shop;
 pub mod shop_event;
 pub mod summary;
+pub mod tablet;
 pub mod user;
 pub mod vehicle;

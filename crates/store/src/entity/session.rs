@@ -14,6 +14,8 @@ pub struct Model {
     pub revoked_at: Option<DateTime>,
     /// Whence it was opened; a user who signed in from there before is not kept waiting by strangers elsewhere.
     pub address: Option<String>,
+    /// The shop's tablet on which it was opened by a PIN.
+    pub tablet_id: Option<Uuid>,
     #[sea_orm(belongs_to, from = "user_id", to = "id")]
     pub user: BelongsTo<super::user::Entity>,
 }

@@ -18,6 +18,9 @@ pub struct Model {
     pub removed_at: Option<DateTime>,
     /// What they are in the shop; none is of before there were roles.
     pub role: Option<String>,
+    /// Argon2id of the PIN for the shop's tablets.
+    #[sea_orm(column_type = "Text", nullable)]
+    pub pin_hash: Option<String>,
     #[sea_orm(belongs_to, from = "shop_id", to = "id")]
     pub shop: BelongsTo<super::shop::Entity>,
     #[sea_orm(has_many)]

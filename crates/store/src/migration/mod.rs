@@ -23,6 +23,7 @@ mod shop_events;
 mod shops_engines_jobs;
 mod summaries_records_sign_in;
 mod table;
+mod tablets;
 
 use sea_orm_migration::prelude::*;
 use sea_orm_migration::sea_orm::{ConnectOptions, Database, DatabaseConnection, DbBackend, Statement};
@@ -89,6 +90,7 @@ impl MigratorTrait for Migrator {
             Box::new(invitations::Invitations),
             Box::new(added_column::FIRST_DAY),
             Box::new(shop_events::ShopEvents),
+            Box::new(tablets::Tablets),
         ]
     }
 }

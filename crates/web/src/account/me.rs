@@ -18,6 +18,11 @@ static PASSWORD: Form = Form {
     ],
 };
 
+static PIN: Form = Form {
+    name: "pin",
+    asks: &[Question::new("old", "Password", "", Kind::Secret), Question::new("pin", "PIN", "four to eight digits", Kind::Secret)],
+};
+
 /// Somewhere one is signed in.
 struct Session {
     id: String,
@@ -35,8 +40,10 @@ struct Page {
     role: &'static str,
     sessions: Vec<Session>,
     fields: Vec<FieldView>,
-    /// The password was changed by the form before.
-    changed: bool,
+    pin_fields: Vec<FieldView>,
+    has_pin: bool,
+    /// What was changed by the form before.
+    changed: &'static str,
 }
 
 fn held(request: &HttpRequest) -> Token {
@@ -47,7 +54,7 @@ async fn page(
     (app, who, request): (&App, &SignedIn, &HttpRequest),
     preferences: DisplayPreferences,
     form_state: &FormState,
-    changed: bool,
+    changed: &'static str,
 ) -> Result<HttpResponse, Failure> {
     let viewer = &who.0;
     let sessions = accounts::sessions(&app.db, viewer, &held(request)).await?;
@@ -65,6 +72,8 @@ async fn page(
         role: viewer.role.label(),
         sessions: sessions.into_iter().map(session).collect(),
         fields: PASSWORD.draw(form_state, preferences.unit, |_| Vec::new()),
+        pin_fields: PIN.draw(form_state, preferences.unit, |_| Vec::new()),
+        has_pin: accounts::has_pin(&app.db, viewer).await?,
         changed,
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
@@ -86,7 +95,7 @@ pub async fn show_page(
     preferences: DisplayPreferences,
     request: HttpRequest,
 ) -> Result<HttpResponse, Failure> {
-    page((&app, &who, &request), preferences, &FormState::of(PASSWORD.name), false).await
+    page((&app, &who, &request), preferences, &FormState::of(PASSWORD.name), "").await
 }
 
 /// Ends one session.
@@ -112,7 +121,28 @@ pub async fn change_password(
     } else if !accounts::change_password(&app.db, &who.0, &held(&request), (typed("old"), typed("new"))).await? {
         form_state.wrong("old", "This is not your password until now. Capitals count.");
     }
-    let changed = form_state.is_clean();
+    let changed = if form_state.is_clean() { "password" } else { "" };
+    page((&app, &who, &request), preferences, &form_state, changed).await
+}
+
+/// Sets a PIN for the shop's tablets; the password says that it is one's own.
+pub async fn set_pin(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    request: HttpRequest,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut form_state = FormState::of(PIN.name);
+    let typed = |name: &str| form.get(name).map_or("", |text| text.trim());
+    if let Some(seconds) = accounts::wait_s(&app.db, &who.0.user.to_string(), "own password").await? {
+        form_state.wrong("old", format!("Too many tries. Wait {seconds} seconds, then try again."));
+    } else if let Some(complaint) = accounts::pin_complaint(typed("pin")) {
+        form_state.wrong("pin", complaint);
+    } else if !accounts::set_pin(&app.db, &who.0, (form.get("old").map_or("", String::as_str), typed("pin"))).await? {
+        form_state.wrong("old", "This is not your password. Capitals count.");
+    }
+    let changed = if form_state.is_clean() { "pin" } else { "" };
     page((&app, &who, &request), preferences, &form_state, changed).await
 }
 

@@ -3,6 +3,7 @@ mod me;
 mod new_person;
 mod preferences;
 mod sign_in;
+mod tablet;
 
 use actix_web::web::{ServiceConfig, get, post};
 
@@ -19,6 +20,13 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/me", get().to(me::show_page))
         .route("/me/password", post().to(me::change_password))
         .route("/me/sessions/{session}/end", post().to(me::end))
+        .route("/me/pin", post().to(me::set_pin))
+        .route("/tablets", get().to(tablet::tablets))
+        .route("/tablets", post().to(tablet::enrol))
+        .route("/tablets/{tablet}/out", post().to(tablet::unenrol))
+        .route("/tablet", get().to(tablet::people))
+        .route("/tablet/{person}", get().to(tablet::ask_pin))
+        .route("/tablet/{person}", post().to(tablet::change))
         .route("/preferences", post().to(preferences::change))
         .route("/cautions", post().to(preferences::cautions_read));
 }

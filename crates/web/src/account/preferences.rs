@@ -1,6 +1,6 @@
 //! Unit, theme, and the cautions of first use.
 use crate::http::Failure;
-use crate::http::{SignedIn, preference_cookies};
+use crate::http::{SignedIn, came_from, preference_cookies};
 use crate::state::App;
 use actix_web::http::header;
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -17,13 +17,6 @@ pub struct Change {
     theme: String,
 }
 
-/// Back to the page the button stood on; only its path is taken, so it stays on this site.
-fn back(request: &HttpRequest) -> String {
-    let from = request.headers().get(header::REFERER).and_then(|value| value.to_str().ok()).unwrap_or("");
-    let path = from.split_once("://").and_then(|(_, rest)| rest.split_once('/')).map_or("", |(_, path)| path);
-    format!("/{}", path.trim_start_matches(['/', '\\']))
-}
-
 /// Keeps what somebody prefers.
 pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<HttpResponse, Failure> {
     let night = match form.theme.as_str() {
@@ -31,7 +24,7 @@ pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<Htt
         "light" => Some(false),
         _ => None,
     };
-    let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish();
+    let mut response = HttpResponse::SeeOther().insert_header((header::LOCATION, came_from(&request))).finish();
     for cookie in preference_cookies(Pressure::parse(&form.unit), Temperature::parse(&form.temperature), night) {
         response.add_cookie(&cookie)?;
     }
@@ -41,5 +34,5 @@ pub async fn change(request: HttpRequest, form: web::Form<Change>) -> Result<Htt
 /// Notes that the cautions were read.
 pub async fn cautions_read(app: web::Data<App>, who: SignedIn, request: HttpRequest) -> Result<HttpResponse, Failure> {
     accounts::cautions_read(&app.db, &who.0).await?;
-    Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, back(&request))).finish())
+    Ok(HttpResponse::SeeOther().insert_header((header::LOCATION, came_from(&request))).finish())
 }

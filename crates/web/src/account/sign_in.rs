@@ -100,7 +100,7 @@ pub async fn leave(app: web::Data<App>, request: HttpRequest) -> Result<HttpResp
 }
 
 /// A path on this site, not an address elsewhere in disguise.
-fn leads_home(back: &str) -> bool {
+pub fn leads_home(back: &str) -> bool {
     back.starts_with('/') && !back.starts_with("//") && !back.contains('\\') && back.chars().all(|c| c.is_ascii_graphic())
 }
 

@@ -18,4 +18,4 @@ mod visitor;
 pub use error::Failure;
 pub use events::events;
 pub use form_state::FormState;
-pub use visitor::{SESSION, SignedIn, address, agent, needed_by, origin, preference_cookies, signed_in};
+pub use visitor::{SESSION, SignedIn, TABLET, address, agent, came_from, needed_by, origin, preference_cookies, signed_in};

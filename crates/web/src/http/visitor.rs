@@ -4,7 +4,7 @@ use crate::state::App;
 use crate::ui::DisplayPreferences;
 use actix_web::dev::Payload;
 use actix_web::http::Uri;
-use actix_web::http::header::USER_AGENT;
+use actix_web::http::header::{REFERER, USER_AGENT};
 use actix_web::{FromRequest, HttpRequest, web};
 use std::convert::Infallible;
 use std::future::{Future, Ready, ready};
@@ -16,6 +16,8 @@ use velvet_dial_store::{StoreError, Viewer};
 
 /// Name of the session's cookie.
 pub const SESSION: &str = "vd_session";
+/// Name of the cookie by which a browser is a tablet of the shop.
+pub const TABLET: &str = "vd_tablet";
 const UNIT: &str = "vd_unit";
 const TEMPERATURE: &str = "vd_temperature";
 const THEME: &str = "vd_theme";
@@ -63,6 +65,13 @@ fn page_of(request: &HttpRequest) -> String {
     page.map_or_else(|| "/".to_owned(), |page| page.path().to_owned())
 }
 
+/// The page that the asker came from; only its path is taken, so it stays on this site.
+pub fn came_from(request: &HttpRequest) -> String {
+    let from = request.headers().get(REFERER).and_then(|value| value.to_str().ok()).unwrap_or("");
+    let path = from.split_once("://").and_then(|(_, rest)| rest.split_once('/')).map_or("", |(_, path)| path);
+    format!("/{}", path.trim_start_matches(['/', '\\']))
+}
+
 /// The address of who asks: the connection's, or what a trusted proxy at its other end says.
 pub fn address(request: &HttpRequest, app: &App) -> String {
     let Some(peer) = request.peer_addr().map(|peer| peer.ip()) else { return String::new() };
@@ -101,6 +110,7 @@ impl FromRequest for DisplayPreferences {
             },
             night: cookie(THEME).is_some_and(|theme| theme == "night"),
             fragment: request.headers().contains_key("hx-request"),
+            tablet: request.cookie(TABLET).is_some(),
         }))
     }
 }

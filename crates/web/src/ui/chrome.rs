@@ -52,6 +52,8 @@ pub struct Chrome {
     pub user: String,
     pub unit: Units,
     pub night: bool,
+    /// The browser is a tablet that the shop shares.
+    pub tablet: bool,
     /// The cautions of first use are still to be read.
     pub cautions: bool,
     /// The entry of the navigation that this page is; none on the pages of a job.
@@ -71,6 +73,7 @@ impl Chrome {
             user: viewer.user.to_string(),
             unit: preferences.unit,
             night: preferences.night,
+            tablet: preferences.tablet,
             cautions: !viewer.cautions_read,
             role: Some(viewer.role),
             place: None,
@@ -86,6 +89,7 @@ impl Chrome {
             user: String::new(),
             unit: Units::default(),
             night: false,
+            tablet: false,
             cautions: false,
             role: None,
             place: None,
@@ -95,7 +99,7 @@ impl Chrome {
 
     /// The same page in the theme that the visitor likes.
     pub fn lit(self, preferences: DisplayPreferences) -> Self {
-        Self { night: preferences.night, ..self }
+        Self { night: preferences.night, tablet: preferences.tablet, ..self }
     }
 
     /// The same page as an entry of the navigation.

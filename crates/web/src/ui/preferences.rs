@@ -10,4 +10,6 @@ pub struct DisplayPreferences {
     pub night: bool,
     /// The request came from htmx.
     pub fragment: bool,
+    /// The browser says that it is a tablet of the shop.
+    pub tablet: bool,
 }

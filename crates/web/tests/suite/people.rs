@@ -55,7 +55,7 @@ fn path_of(address: &str) -> String {
 fn right_of(acts: bool, path: &str) -> Right {
     let is = |of: &[&str]| of.iter().any(|one| path == *one || path.starts_with(&format!("{one}/")));
     match acts {
-        _ if is(&["/people", "/audit"]) || path == "/settings" && acts => Right::RunShop,
+        _ if is(&["/people", "/audit", "/tablets"]) || path == "/settings" && acts => Right::RunShop,
         true if path == "/learnt" || path == "/first-day/over" => Right::RunShop,
         true if path.starts_with("/jobs/{number}/link") => Right::Approve,
         true if is(&["/jobs"]) => Right::Work,
@@ -80,7 +80,11 @@ async fn every_address_asks_every_role_for_its_right() {
     assert!(all.len() > 110, "{}", all.len());
     // Who is not signed in gets no further than these.
     let open = ["/sign-in", "/sign-out", "/preferences", "/healthz", "/assets", "/first-day", "/join", "/yes", "/check", "/report-key.pem"];
-    let is_open = |path: &str| path != "/first-day/path" && path != "/first-day/over" && open.iter().any(|one| path.starts_with(one));
+    let is_open = |path: &str| {
+        path == "/tablet"
+            || path.starts_with("/tablet/")
+            || path != "/first-day/path" && path != "/first-day/over" && open.iter().any(|one| path.starts_with(one))
+    };
     let nobody = Person::at(&base);
     let ask = async |who: &Person, acts: bool, address: &str| {
         let path = path_of(address);
@@ -267,6 +271,64 @@ async fn people_come_by_invitation_and_are_signed_out_when_they_go() {
     }
     stranger.post(&format!("/people/{}", id("Bo Lind")), &[("role", "reader")]).await;
     assert_eq!(bo.get("/people").await.status(), StatusCode::OK);
+}
+
+#[tokio::test]
+async fn on_a_shared_tablet_people_change_by_a_pin_and_nowhere_else() {
+    let (base, db) = crate::support::start_with().await;
+    let ines = Person::at(&base).entering_as("ines", "brass needle").await;
+    let pia = Person::at(&base).entering_as("pia", "brass needle").await;
+    for (who, pin) in [(&ines, "2580"), (&pia, "90210")] {
+        assert!(who.post("/me/pin", &[("old", "brass needle"), ("pin", "1234")]).await.text().await.unwrap().contains("digits in a row"));
+        assert!(who.post("/me/pin", &[("old", "not mine"), ("pin", pin)]).await.text().await.unwrap().contains("not your password"));
+        assert!(who.post("/me/pin", &[("old", "brass needle"), ("pin", pin)]).await.text().await.unwrap().contains("Saved."));
+    }
+    // Only the owner shares a browser.
+    assert_eq!(pia.post("/tablets", &[("name", "bay two")]).await.status(), StatusCode::FORBIDDEN);
+    let shared = ines.post("/tablets", &[("name", "bay two")]).await;
+    let cookies: Vec<String> = shared.headers().get_all("set-cookie").iter().map(|one| one.to_str().unwrap().to_owned()).collect();
+    let cookie = cookies.iter().find_map(|one| one.strip_prefix("vd_tablet=")).unwrap();
+    assert!(cookie.contains("HttpOnly"));
+    let tablet = format!("vd_tablet={}", cookie.split(';').next().unwrap());
+    let bay = Person { cookie: tablet.clone(), ..Person::at(&base) };
+    let page = bay.page("/tablet?back=/jobs/9/run").await;
+    assert!(page.contains(">Ines<") && page.contains(">Pia<") && !page.contains(">Odd<"), "who has a PIN, and nobody else");
+    let people = accounts::colleagues(&db, &crate::support::ines(&db).await).await.unwrap();
+    let id = |name: &str| people.iter().find(|person| person.shown_name == name).unwrap().id;
+    let enter = async |browser: &Person, who: Uuid, pin: &str| {
+        browser.post(&format!("/tablet/{who}"), &[("pin", pin), ("back", "/jobs/9/run")]).await
+    };
+    let signed_in = |answer: &reqwest::Response| {
+        let session = answer.headers().get("set-cookie").unwrap().to_str().unwrap().split(';').next().unwrap().to_owned();
+        Person { cookie: format!("{session}; {tablet}"), ..Person::at(&base) }
+    };
+    // A browser that is not shared opens nothing with it, nor does somebody without a PIN.
+    assert_eq!(enter(&Person::at(&base), id("Pia"), "90210").await.status(), StatusCode::NOT_FOUND);
+    assert_eq!(enter(&bay, id("Odd"), "").await.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    let answer = enter(&bay, id("Pia"), "90210").await;
+    assert_eq!(location(answer.headers()), "/jobs/9/run");
+    let first = signed_in(&answer);
+    assert!(first.page("/jobs/9/run").await.contains("aria-label=\"Change person\""));
+    // The next one takes the tablet: who was there before is out. An owner has a foreman's rights there.
+    let answer = enter(&first, id("Ines"), "2580").await;
+    let second = signed_in(&answer);
+    assert_eq!(first.get("/me").await.status(), StatusCode::SEE_OTHER);
+    assert_eq!(second.get("/people").await.status(), StatusCode::FORBIDDEN);
+    assert!(second.page("/me").await.contains("You are foreman in this shop"));
+    assert_eq!(ines.get("/people").await.status(), StatusCode::OK, "signed in by password it is the owner");
+    // Guessing is slowed down, and the right one waits too.
+    let mut tries = 0;
+    while !enter(&bay, id("Pia"), "7777").await.text().await.unwrap().contains("Too many tries") {
+        tries += 1;
+        assert!(tries < 12);
+    }
+    assert!(enter(&bay, id("Pia"), "90210").await.text().await.unwrap().contains("Too many tries"));
+    // A lost tablet is taken out: nobody is signed in on it any more, and it opens nothing.
+    let out = ines.page("/tablets").await.split("/tablets/").nth(1).unwrap().split('/').next().unwrap().to_owned();
+    ines.post(&format!("/tablets/{out}/out"), &[]).await;
+    assert_eq!(second.get("/me").await.status(), StatusCode::SEE_OTHER);
+    assert_eq!(bay.get("/tablet").await.status(), StatusCode::NOT_FOUND);
+    assert!(ines.page("/audit?of=shop").await.contains("Shared no more: bay two"));
 }
 
 #[tokio::test]

@@ -96,6 +96,9 @@ fn said(event: &ShopEvent) -> String {
         ShopEvent::Joined { role } => format!("Joined the shop, as {}", role.label()),
         ShopEvent::RoleChanged { who, from, to } => format!("Role of {who}: {} → {}", from.label(), to.label()),
         ShopEvent::Removed { who } => format!("Removed from the shop: {who}"),
+        ShopEvent::PinSet => "Set a PIN for the shop's tablets".to_owned(),
+        ShopEvent::TabletEnrolled { name } => format!("Shared tablet: {name}"),
+        ShopEvent::TabletUnenrolled { name } => format!("Shared no more: {name}"),
         ShopEvent::PasswordChanged => "Changed their password".to_owned(),
         ShopEvent::Answered { job, who, right, granted } => {
             let answer = if *granted { "Yes" } else { "No" };
