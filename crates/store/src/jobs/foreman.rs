@@ -12,6 +12,7 @@ use chrono::{NaiveDateTime, Utc};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::Expr;
 use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
+use std::cmp::Ordering;
 use uuid::Uuid;
 use velvet_dial_core::flag::{Flag, flag};
 use velvet_dial_core::rights::{Grant, Right};
@@ -61,26 +62,33 @@ impl Body {
 /// The rights that an entry needs on a job as it stands.
 fn rights(job: &Job, viewer: &Viewer, new: &Write<'_>) -> Vec<Right> {
     let mut needed = vec![new.body.right()];
+    let change = change(job, viewer, new);
+    // What stops the engine counts at once, no matter whose words it corrects.
+    if change == Ordering::Greater {
+        return needed;
+    }
     let replaced = new.supersedes.and_then(|id| job.entries.iter().find(|entry| entry.id == id));
-    if replaced.is_some_and(|replaced| replaced.author != viewer.user) {
+    if replaced.is_some_and(|replaced| replaced.author != viewer.user && !is_gone_on_with(&replaced.body, &new.body)) {
         needed.push(Right::Correct);
     }
     if new.body.is_set_apart() || replaced.is_some_and(|replaced| replaced.body.is_set_apart()) {
         needed.push(Right::SetApart);
     }
-    if loosens(job, viewer, new) {
+    if change == Ordering::Less {
         needed.push(Right::LoosenStop);
     }
     needed
 }
 
-/// With the entry, the engine may do what it may not without.
-fn loosens(job: &Job, viewer: &Viewer, new: &Write<'_>) -> bool {
+/// The new entry goes on with the work of the old one, and corrects no words: a check that was put off is done, another strategy is chosen, a step of the rig is done again, a stop that the live gauge called is answered.
+fn is_gone_on_with(old: &Body, new: &Body) -> bool {
+    let goes_on = matches!(old, Body::PutOff { .. } | Body::Order { .. } | Body::Pattern { .. } | Body::Rig(_) | Body::StopCall(_));
+    goes_on && !matches!(new, Body::Withdrawn { .. })
+}
+
+/// What the entry does to the stop: less where the engine may do with it what it may not without, greater where it stops.
+fn change(job: &Job, viewer: &Viewer, new: &Write<'_>) -> Ordering {
     let at = Some(Utc::now());
-    let before = flag(&job.case(), at);
-    if before.allowed() {
-        return false;
-    }
     let mut after = job.clone();
     after.entries.push(Entry {
         id: Uuid::nil(),
@@ -94,9 +102,8 @@ fn loosens(job: &Job, viewer: &Viewer, new: &Write<'_>) -> bool {
         supersedes: new.supersedes,
     });
     times(&mut after.entries);
-    let after = flag(&after.case(), at);
     let rank = |flag: &Flag| (flag.word, !flag.one_reading(), !flag.may_crank, flag.overruled.is_none());
-    rank(&after) < rank(&before)
+    rank(&flag(&after.case(), at)).cmp(&rank(&flag(&job.case(), at)))
 }
 
 /// Whether the viewer may write this.

@@ -7,9 +7,10 @@ use std::collections::BTreeSet;
 use std::path::Path;
 use thirtyfour::prelude::*;
 use uuid::Uuid;
+use velvet_dial_core::case::Phase;
 use velvet_dial_core::rights::{Right, Role};
 use velvet_dial_store::accounts::{self, NewUser};
-use velvet_dial_store::jobs::{self, Body};
+use velvet_dial_store::jobs::{self, Body, Write, Written};
 use velvet_dial_testkit::Browser;
 
 const PASSWORD: &str = "heron valve gravel";
@@ -119,6 +120,24 @@ async fn what_an_apprentice_may_not_write_waits_for_a_foreman() {
         who.post(path, &form).await
     };
     let waiting = async || jobs::foreman_requests(&db, &viewer).await.unwrap();
+    // What stops the engine counts at once, also against somebody else's words; and a check that was put off may be done by anybody.
+    let hand = accounts::demo_viewer(&db, "odd").await.unwrap().unwrap();
+    let quiet = Write::of(Body::evidence("oil_look", "clean", Phase::Before), "q1");
+    assert!(matches!(jobs::write(&db, &hand, 7, &quiet).await.unwrap(), Written::Stands(_)));
+    let said = last(7).await.id.to_string();
+    send(&pia, "/jobs/7/evidence", &[("check", "oil_look"), ("outcome", "metal"), ("stage", "look"), ("supersedes", &said)]).await;
+    assert!(waiting().await.is_empty() && last(7).await.author_name == "Pia", "{:?}", last(7).await);
+    let metal = last(7).await.id.to_string();
+    let put_off = Write::of(Body::PutOff { check: "oil_grade".into(), cannot: false, phase: Phase::Before }, "q2");
+    jobs::write(&db, &hand, 7, &put_off).await.unwrap();
+    let put_off = last(7).await.id.to_string();
+    send(&pia, "/jobs/7/evidence", &[("check", "oil_grade"), ("outcome", "thicker"), ("stage", "look"), ("supersedes", &put_off)]).await;
+    assert!(waiting().await.is_empty() && last(7).await.author_name == "Pia", "{:?}", last(7).await);
+    // Back again it goes only with a foreman, though the words are the own ones.
+    send(&pia, "/jobs/7/evidence", &[("check", "oil_look"), ("outcome", "clean"), ("stage", "look"), ("supersedes", &metal)]).await;
+    let request = waiting().await.remove(0);
+    assert_eq!(request.right, Right::LoosenStop);
+    send(&pia, &format!("/jobs/7/requests/{}", request.id), &[("answer", "no")]).await;
     // A finding that stops the engine counts at once.
     let found = [("check", "oil_look"), ("outcome", "metal"), ("stage", "look")];
     send(&pia, "/jobs/8/evidence", &found).await;
@@ -214,7 +233,7 @@ async fn people_come_by_invitation_and_are_signed_out_when_they_go() {
     // Used once, it opens nothing any more.
     assert_eq!(nobody.post(&join, &[("sign_in", "bo2"), ("password", PASSWORD)]).await.status(), StatusCode::NOT_FOUND);
     let bo = Person::at(&base).entering_as("bo", PASSWORD).await;
-    assert!(bo.page("/me").await.contains("You are foreman in this shop"));
+    assert!(bo.page("/me").await.contains("Your role in this shop: foreman"));
     assert_eq!(bo.get("/people").await.status(), StatusCode::FORBIDDEN);
     // Two browsers: one ends the other, and a new password ends all but its own.
     let second = Person::at(&base).entering_as("bo", PASSWORD).await;
@@ -314,7 +333,7 @@ async fn on_a_shared_tablet_people_change_by_a_pin_and_nowhere_else() {
     let second = signed_in(&answer);
     assert_eq!(first.get("/me").await.status(), StatusCode::SEE_OTHER);
     assert_eq!(second.get("/people").await.status(), StatusCode::FORBIDDEN);
-    assert!(second.page("/me").await.contains("You are foreman in this shop"));
+    assert!(second.page("/me").await.contains("Your role in this shop: foreman"));
     assert_eq!(ines.get("/people").await.status(), StatusCode::OK, "signed in by password it is the owner");
     // Guessing is slowed down, and the right one waits too.
     let mut tries = 0;
