@@ -144,10 +144,12 @@ fn users_are_added_listed_given_passwords_and_removed() {
     assert!(user(&["add", "bo", "--shown-name", "Bo"], "heron valve gravel\n").0);
     assert!(user(&["password", "bo"], "gravel heron valve\n").0);
     refused(user(&["password", "nobody"], "gravel heron valve\n"), "Nobody signs in as");
+    assert!(user(&["role", "bo", "foreman"], "").0);
+    refused(user(&["role", "bo", "king"], ""), "apprentice, technician, foreman, owner or reader");
     assert!(user(&["remove", "mo"], "").0);
     refused(user(&["remove", "mo"], ""), "Nobody signs in as");
     let (_, list) = user(&["list"], "");
-    assert_eq!(list.trim_end(), "bo\tBo\tWorkshop\nmo\tmo\tWorkshop\tremoved");
+    assert_eq!(list.trim_end(), "bo\tBo\tforeman\tWorkshop\nmo\tmo\towner\tWorkshop\tremoved");
     let told = run(&["summaries", "--data", data], "");
     assert!(String::from_utf8_lossy(&told.stdout).starts_with("Summaries of 0 jobs made again"));
     server.kill().unwrap();
@@ -215,7 +217,7 @@ fn the_demos_people_are_let_in_nowhere_but_in_the_demo() {
     let (server, address) = serving(data, &[]);
     assert!(sign_in(&address, "ines", "brass needle").contains("422"));
     let list = run(&["user", "list", "--data", data], "");
-    assert!(String::from_utf8_lossy(&list.stdout).contains("ines\tInes\tSkerry Lane Workshop\tdemo"));
+    assert!(String::from_utf8_lossy(&list.stdout).contains("ines\tInes\towner\tSkerry Lane Workshop\tdemo"));
     assert!(run(&["user", "add", "mo", "--data", data], "heron valve gravel\n").status.success());
     assert!(sign_in(&address, "mo", "heron valve gravel").contains("303"));
     end(server);
