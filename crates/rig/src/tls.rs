@@ -32,15 +32,23 @@ fn certificates(file: &Path) -> Result<Vec<CertificateDer<'static>>, TlsError> {
     if found.is_empty() { Err(wrong(PemError::NoItemsFound)) } else { Ok(found) }
 }
 
-/// What lets rigs in by TLS: a certificate with its chain, and its key.
+/// What a server shows of itself: a certificate with its chain, and its key.
 ///
 /// # Errors
 /// [`TlsError`] where a file cannot be read, or they do not fit.
-pub fn acceptor(certificate: &Path, key: &Path) -> Result<TlsAcceptor, TlsError> {
+pub fn server_config(certificate: &Path, key: &Path) -> Result<ServerConfig, TlsError> {
     let key = PrivateKeyDer::from_pem_file(key).map_err(|why| TlsError::Pem { file: key.to_owned(), why })?;
     let provider = Arc::new(rustls::crypto::ring::default_provider());
     let config = ServerConfig::builder_with_provider(provider).with_safe_default_protocol_versions()?;
-    Ok(TlsAcceptor::from(Arc::new(config.with_no_client_auth().with_single_cert(certificates(certificate)?, key)?)))
+    Ok(config.with_no_client_auth().with_single_cert(certificates(certificate)?, key)?)
+}
+
+/// What lets rigs in by TLS.
+///
+/// # Errors
+/// See [`server_config`].
+pub fn acceptor(certificate: &Path, key: &Path) -> Result<TlsAcceptor, TlsError> {
+    Ok(TlsAcceptor::from(Arc::new(server_config(certificate, key)?)))
 }
 
 /// What connects to a server whose certificate is one of this file's, or signed by one.

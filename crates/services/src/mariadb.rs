@@ -330,7 +330,8 @@ fn read(path: &Path) -> Result<String, StartError> {
     fs::read_to_string(path).map(|text| text.trim().to_owned()).map_err(file(path))
 }
 
-fn write_private(path: &Path, text: &str) -> Result<(), StartError> {
+/// A file that nobody else can read.
+pub(crate) fn write_private(path: &Path, text: &str) -> Result<(), StartError> {
     let write = || {
         let mut out = File::create(path)?;
         out.set_permissions(Permissions::from_mode(0o600))?;

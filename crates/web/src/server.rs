@@ -9,6 +9,7 @@ use actix_web::web::{self, ServiceConfig, get, head};
 use actix_web::{App as Actix, HttpServer};
 use std::net::TcpListener;
 use std::time::Duration;
+use tokio_rustls::rustls::ServerConfig;
 use tracing_actix_web::TracingLogger;
 
 /// A connection may rest so long: whoever taps every few seconds does not meet one that ends in that moment.
@@ -19,6 +20,14 @@ const IDLE: Duration = Duration::from_secs(75);
 /// # Errors
 /// When the listener cannot be used.
 pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
+    server_by(app, listener, None)
+}
+
+/// The same, by TLS where it is given what to show of itself.
+///
+/// # Errors
+/// When the listener cannot be used.
+pub fn server_by(app: App, listener: TcpListener, tls: Option<ServerConfig>) -> std::io::Result<Server> {
     let app = web::Data::new(app);
     let server = HttpServer::new(move || {
         Actix::new()
@@ -34,7 +43,12 @@ pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
             .wrap(TracingLogger::<RequestSpan>::new())
             .configure(all)
     });
-    Ok(server.workers(cores()).keep_alive(IDLE).shutdown_timeout(5).listen(listener)?.run())
+    let server = server.workers(cores()).keep_alive(IDLE).shutdown_timeout(5);
+    let server = match tls {
+        Some(tls) => server.listen_rustls_0_23(listener, tls)?,
+        None => server.listen(listener)?,
+    };
+    Ok(server.run())
 }
 
 /// Every address. A screen names its own.
@@ -42,6 +56,7 @@ fn all(config: &mut ServiceConfig) {
     config
         .route("/healthz", get().to(health::check))
         .route("/healthz", head().to(health::check))
+        .route("/shop-authority.pem", get().to(health::authority))
         .route("/assets/{path:.*}", get().to(assets::file))
         .configure(account::routes)
         .configure(customer::routes)

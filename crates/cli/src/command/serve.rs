@@ -9,15 +9,17 @@ use std::process::ExitCode;
 use std::sync::Arc;
 use std::time::Duration;
 use thiserror::Error;
+use tokio_rustls::rustls::ServerConfig;
 use tracing_subscriber::EnvFilter;
 use velvet_dial_rig::recorder::{self, Door};
 use velvet_dial_rig::tls::{self, TlsError};
+use velvet_dial_services::certificate::{CertificateError, certificates};
 use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
 use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
-use velvet_dial_web::server::server;
+use velvet_dial_web::server::server_by;
 use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
 
 /// How to serve.
@@ -62,6 +64,18 @@ pub struct Serve {
     /// Let data loggers of the first version in, which send their token unencrypted.
     #[arg(long)]
     rig_token_in_clear: bool,
+    /// Serve over TLS, with a certificate that the shop's own authority signs at each start; tablets trust it once they have tls/authority.pem of the data folder.
+    #[arg(long)]
+    tls: bool,
+    /// A further name or address by which browsers reach the server, for its own certificate; may be given more than once.
+    #[arg(long, requires = "tls")]
+    tls_name: Vec<String>,
+    /// Serve over TLS with this certificate in PEM, with its chain; needs --tls-key.
+    #[arg(long, requires = "tls_key", conflicts_with = "tls")]
+    tls_certificate: Option<PathBuf>,
+    /// Private key in PEM of that certificate.
+    #[arg(long, requires = "tls_certificate")]
+    tls_key: Option<PathBuf>,
     /// Send the session's cookie over TLS only; right behind a TLS proxy.
     #[arg(long)]
     secure_cookies: bool,
@@ -84,7 +98,13 @@ enum StartUp {
     #[error("the key that signs reports: {0}. Name another file with --report-key")]
     Key(#[from] KeyFileError),
     #[error("data loggers cannot be let in encrypted: {0}")]
-    Tls(#[from] TlsError),
+    RigTls(TlsError),
+    #[error("the server cannot be reached over TLS: {0}")]
+    Tls(TlsError),
+    #[error(
+        "the server's own certificate could not be made: {0}. A name is given with --tls-name, or a certificate with --tls-certificate"
+    )]
+    Certificate(#[from] CertificateError),
     #[error("the demo shop could not be loaded: {0}")]
     Demo(demo::DemoError),
     #[error("the server could not run: {0}")]
@@ -95,6 +115,8 @@ enum StartUp {
     DatabaseDied,
 }
 
+/// Folder of the server's own certificates, in the data folder.
+const TLS: &str = "tls";
 /// What a supervisor sees when the database ended: start it again.
 const DATABASE_DIED: u8 = 75;
 /// How often old sessions and tries are forgotten.
@@ -157,8 +179,10 @@ impl Serve {
         let keys = Arc::new(self.keys()?);
         let is_demo = self.demo && demo::load_once(&db, Some(&keys)).await.map_err(StartUp::Demo)?;
         let address = listener.local_addr()?;
+        let (certificates, authority) = self.certificates(address)?;
         let serving = Serving {
-            secure_cookies: self.secure_cookies,
+            secure_cookies: self.secure_cookies || certificates.is_some(),
+            authority: authority.map(Arc::from),
             demo: is_demo,
             public_url: self.public_url.clone(),
             trusted_proxies: self.trusted_proxy.clone(),
@@ -169,16 +193,20 @@ impl Serve {
         };
         let app = App::new(db.clone(), serving);
         let tls = self.rig_certificate.as_ref().zip(self.rig_key.as_ref()).map(|(certificate, key)| tls::acceptor(certificate, key));
-        let door = Door { token_in_clear: self.rig_token_in_clear, tls: tls.transpose()? };
+        let door = Door { token_in_clear: self.rig_token_in_clear, tls: tls.transpose().map_err(StartUp::RigTls)? };
         let keeper = Keeper::new(db.clone(), app.serving.data.clone());
         let recording = tokio::spawn(recorder::listen(rigs, door, app.hub.clone(), Arc::new(keeper)));
         let keys = app.serving.keys.clone();
         let standin = if is_demo { self.standin(&db, rigs_at).await } else { None };
         let first_code = if accounts::nobody_yet(&db).await.map_err(StartUp::Database)? { Some(app.first_code.open()) } else { None };
-        let running = server(app, listener)?;
-        say(format_args!("Velvet Dial serves on http://{address}"));
+        let scheme = if certificates.is_some() { "https" } else { "http" };
+        let running = server_by(app, listener, certificates)?;
+        say(format_args!("Velvet Dial serves on {scheme}://{address}"));
+        if self.tls {
+            say(format_args!("Tablets trust it once they have {}.", self.data().join(TLS).join("authority.pem").display()));
+        }
         if let Some(code) = first_code {
-            say(format_args!("Nobody can sign in yet. Open http://{address}/first-day and type this code: {code}"));
+            say(format_args!("Nobody can sign in yet. Open {scheme}://{address}/first-day and type this code: {code}"));
         }
         if is_demo {
             say(format_args!("Demo sign-ins (password {}): {}", demo::PASSWORD, demo::SIGN_INS.join(", ")));
@@ -224,6 +252,23 @@ impl Serve {
     }
 
     /// Beside an own database the folder may not be there yet.
+    /// What the server shows of itself over TLS, and the authority's certificate where it is the shop's own; none where it serves without.
+    fn certificates(&self, address: SocketAddr) -> Result<(Option<ServerConfig>, Option<String>), StartUp> {
+        if let Some((certificate, key)) = self.tls_certificate.as_ref().zip(self.tls_key.as_ref()) {
+            return Ok((Some(tls::server_config(certificate, key).map_err(StartUp::Tls)?), None));
+        }
+        if !self.tls {
+            return Ok((None, None));
+        }
+        let host = rustix::system::uname().nodename().to_string_lossy().into_owned();
+        let address = Some(address.ip()).filter(|ip| !ip.is_unspecified() && !ip.is_loopback()).map(|ip| ip.to_string());
+        let own = ["localhost".to_owned(), Ipv4Addr::LOCALHOST.to_string(), host].into_iter().chain(address);
+        let names: Vec<String> = own.filter(|name| !name.is_empty()).chain(self.tls_name.iter().cloned()).collect();
+        let made = certificates(&self.data().join(TLS), &names, chrono::Utc::now().date_naive())?;
+        let config = tls::server_config(&made.server, &made.key).map_err(StartUp::Tls)?;
+        Ok((Some(config), Some(std::fs::read_to_string(&made.authority)?)))
+    }
+
     fn keys(&self) -> Result<Keys, StartUp> {
         let file = self.report_key.clone().unwrap_or_else(|| self.data().join(KEY_FILE));
         if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {

@@ -7,8 +7,8 @@ use tracing::field::Empty;
 use tracing::{Span, info_span};
 use tracing_actix_web::{DefaultRootSpanBuilder, RequestId, RootSpanBuilder};
 
-/// Where a customer's link leads. What follows is a key to the job, and is never logged.
-const LINK: &str = "/yes/";
+/// Where links lead that open something: a customer's, and an invitation. What follows is their key, and is never logged.
+const LINKS: [&str; 2] = ["/yes/", "/join/"];
 
 /// The span that every line of a request stands in.
 pub struct RequestSpan;
@@ -35,7 +35,7 @@ impl RootSpanBuilder for RequestSpan {
 }
 
 fn without_token(target: &str) -> &str {
-    if target.starts_with(LINK) { LINK } else { target }
+    LINKS.into_iter().find(|link| target.starts_with(link)).unwrap_or(target)
 }
 
 #[cfg(test)]
@@ -43,10 +43,14 @@ mod tests {
     use super::without_token;
 
     #[test]
-    fn a_customers_link_is_not_logged() {
-        for (target, logged) in
-            [("/yes/0a1b2c", "/yes/"), ("/yes/0a1b2c?x=1", "/yes/"), ("/jobs/9/trace?a=b", "/jobs/9/trace?a=b"), ("", "")]
-        {
+    fn what_a_link_opens_is_not_logged() {
+        for (target, logged) in [
+            ("/yes/0a1b2c", "/yes/"),
+            ("/yes/0a1b2c?x=1", "/yes/"),
+            ("/join/0a1b2c", "/join/"),
+            ("/jobs/9/trace?a=b", "/jobs/9/trace?a=b"),
+            ("", ""),
+        ] {
             assert_eq!(without_token(target), logged);
         }
     }

@@ -6,7 +6,9 @@ use crate::job::frame::ScreenRequest;
 use crate::job::{JobContext, Sent};
 use actix_web::HttpResponse;
 use actix_web::http::StatusCode;
-use actix_web::web::{self, ServiceConfig, post};
+use actix_web::web::{self, ServiceConfig, get, post};
+use askama::Template;
+use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::field;
 use velvet_dial_core::knowledge::knowledge;
@@ -37,11 +39,32 @@ fn tests(card: &Card) -> Vec<Choice> {
     std::iter::once(none).chain(running.map(|check| Choice { id: check.id.clone(), label: check.ask.clone() })).collect()
 }
 
-/// The form, while the engine must not run and the viewer may overrule that or ask for it.
+/// The form, while the engine must not run and the viewer may overrule that or ask for it: empty until somebody unfolds it, or it was sent.
 pub fn fields(assessed: &Assessed, viewer: &Viewer, form_state: &FormState, unit: Units) -> Option<Vec<FieldView>> {
     let flag = &assessed.now.flag;
     let may = viewer.role.may(Right::Overrule) != Grant::No && !assessed.job.closed() && assessed.job.head.scene.is_none();
-    (may && !flag.allowed() && flag.overruled.is_none()).then(|| FORM.draw(form_state, unit, |_| tests(&assessed.case.engine)))
+    let draw = || FORM.draw(form_state, unit, |_| tests(&assessed.case.engine));
+    let typed = form_state.form == FORM.name;
+    (may && !flag.allowed() && flag.overruled.is_none()).then(|| if typed { draw() } else { Vec::new() })
+}
+
+#[derive(Template)]
+#[template(path = "job/overrule.html")]
+struct Unfolded {
+    number: i64,
+    key: Uuid,
+    seen: i32,
+    stage: &'static str,
+    fields: Vec<FieldView>,
+}
+
+/// The form as it is unfolded.
+async fn unfold(context: JobContext, query: web::Query<form::Sent>) -> Result<HttpResponse, Failure> {
+    let job = context.job().await?;
+    let stage = query.get("stage").and_then(|id| Stage::parse(id)).unwrap_or(Stage::Trace);
+    let fields = FORM.draw(&FormState::of(FORM.name), context.preferences.unit, |_| tests(&job.engine.card));
+    let form = Unfolded { number: context.number, key: Uuid::new_v4(), seen: job.seq(), stage: stage.id(), fields };
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(form.render()?))
 }
 
 async fn overrule(context: JobContext, form: web::Form<form::Sent>) -> Result<HttpResponse, Failure> {
@@ -63,5 +86,5 @@ async fn overrule(context: JobContext, form: web::Form<form::Sent>) -> Result<Ht
 
 /// Its address.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/jobs/{number}/overrule", post().to(overrule));
+    config.route("/jobs/{number}/overrule", get().to(unfold)).route("/jobs/{number}/overrule", post().to(overrule));
 }

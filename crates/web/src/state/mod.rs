@@ -58,6 +58,8 @@ pub struct Serving {
     pub data: Option<PathBuf>,
     /// Where rigs call, when the server listens for any.
     pub rigs_at: Option<SocketAddr>,
+    /// The certificate that tablets trust, in PEM, where the server made its own.
+    pub authority: Option<Arc<str>>,
     /// The keys that sign reports; without them reports carry hashes alone.
     pub keys: Option<Arc<Keys>>,
     /// How long what is sent may take to arrive and be answered; two minutes, where nothing is said.

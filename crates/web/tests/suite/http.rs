@@ -1,10 +1,16 @@
 //! What the server refuses, what it says, and what it never says, over real HTTP.
 use crate::support::person::{Person, location};
 use crate::support::start_waiting;
+use chrono::Utc;
 use reqwest::StatusCode;
 use reqwest::header::{COOKIE, SET_COOKIE};
 use std::time::Duration;
-use velvet_dial_testkit::HOSTILE;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::TcpStream;
+use velvet_dial_rig::tls;
+use velvet_dial_services::certificate::certificates;
+use velvet_dial_testkit::{HOSTILE, fresh_database};
+use velvet_dial_web::state::{App, Serving};
 
 /// The job that the demo shop ends with.
 const TUG4: &str = "/jobs/9";
@@ -514,4 +520,33 @@ async fn answer_to(person: &Person, path: &str, kind: &str, length: usize, parts
         String::from_utf8_lossy(answer.get(..read).unwrap()).into_owned()
     });
     answer.await.unwrap()
+}
+
+/// Over TLS, by a certificate of the shop's own authority: who trusts that gets in, and nobody is served in clear.
+#[tokio::test]
+async fn a_server_with_its_own_certificate_is_reached_over_tls_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    let made = certificates(folder.path(), &["localhost".to_owned()], Utc::now().date_naive()).unwrap();
+    let config = tls::server_config(&made.server, &made.key).unwrap();
+    let db = velvet_dial_store::open(&fresh_database().await).await.unwrap();
+    let authority = std::fs::read_to_string(&made.authority).unwrap();
+    let serving = Serving { authority: Some(authority.as_str().into()), ..Serving::default() };
+    let base = crate::support::run_by(App::new(db, serving), Some(config));
+    let address = base.trim_start_matches("http://").to_owned();
+    let ask = b"GET /shop-authority.pem HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n";
+    let connector = tls::connector(&made.authority).unwrap();
+    let mut link = connector.connect(tls::host("localhost:1").unwrap(), TcpStream::connect(&address).await.unwrap()).await.unwrap();
+    link.write_all(ask).await.unwrap();
+    let mut answer = String::new();
+    // A server that ends without a farewell has said all it had to say.
+    let _ = link.read_to_string(&mut answer).await;
+    assert!(answer.starts_with("HTTP/1.1 200") && answer.contains(authority.trim()), "{answer}");
+    let wrong = certificates(&folder.path().join("other"), &["localhost".to_owned()], Utc::now().date_naive()).unwrap();
+    let stranger = tls::connector(&wrong.authority).unwrap();
+    assert!(stranger.connect(tls::host("localhost:1").unwrap(), TcpStream::connect(&address).await.unwrap()).await.is_err());
+    let mut clear = TcpStream::connect(&address).await.unwrap();
+    clear.write_all(ask).await.unwrap();
+    let mut answer = Vec::new();
+    let _ = clear.read_to_end(&mut answer).await;
+    assert!(!String::from_utf8_lossy(&answer).contains("200"));
 }

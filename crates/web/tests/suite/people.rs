@@ -33,6 +33,18 @@ fn addresses(folder: &Path, found: &mut BTreeSet<(bool, String)>) {
     }
 }
 
+/// The rights that templates ask for by their word.
+fn rights_in_templates(folder: &Path, found: &mut Vec<String>) {
+    for entry in std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()) {
+        if entry.is_dir() {
+            rights_in_templates(&entry, found);
+        } else if entry.extension().is_some_and(|kind| kind == "html") {
+            let text = std::fs::read_to_string(&entry).unwrap();
+            found.extend(text.split("chrome.may(\"").skip(1).map(|rest| rest.split('"').next().unwrap().to_owned()));
+        }
+    }
+}
+
 /// A path of this address, of things that there are not, but for job 9.
 fn path_of(address: &str) -> String {
     let mut path = String::new();
@@ -79,8 +91,23 @@ async fn every_address_asks_every_role_for_its_right() {
     let mut all = BTreeSet::new();
     addresses(Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/src")), &mut all);
     assert!(all.len() > 110, "{}", all.len());
+    let mut named = Vec::new();
+    rights_in_templates(Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/src")), &mut named);
+    assert!(named.len() > 8 && named.iter().all(|word| Right::parse(word).is_some()), "{named:?}");
     // Who is not signed in gets no further than these.
-    let open = ["/sign-in", "/sign-out", "/preferences", "/healthz", "/assets", "/first-day", "/join", "/yes", "/check", "/report-key.pem"];
+    let open = [
+        "/sign-in",
+        "/sign-out",
+        "/preferences",
+        "/healthz",
+        "/assets",
+        "/first-day",
+        "/join",
+        "/yes",
+        "/check",
+        "/report-key.pem",
+        "/shop-authority.pem",
+    ];
     let is_open = |path: &str| {
         path == "/tablet"
             || path.starts_with("/tablet/")
@@ -147,6 +174,10 @@ async fn what_an_apprentice_may_not_write_waits_for_a_foreman() {
     // Not even a technician overrules it alone; a foreman's yes counts from then on, for one test.
     let test = [("test", "noise"), ("overrule_minutes", "5"), ("reason", "to hear where it knocks"), ("stage", "look")];
     assert_eq!(send(&odd, "/jobs/8/overrule", &test[1..]).await.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(
+        odd.page("/jobs/8/look").await.contains("Overrule the stop for one test")
+            && odd.page("/jobs/8/overrule").await.contains("name=\"test\"")
+    );
     send(&odd, "/jobs/8/overrule", &test).await;
     let request = waiting().await.remove(0);
     assert_eq!((request.right, last(8).await.id), (Right::Overrule, stop.id));

@@ -27,6 +27,8 @@ struct Page {
     may_change: bool,
     /// The shop is still on the path of its first day.
     first_day: bool,
+    /// The server made its own certificate, which tablets are to trust.
+    own_certificate: bool,
 }
 
 async fn page(
@@ -47,6 +49,7 @@ async fn page(
         learns: shop.learns,
         chosen: shop.ways.len(),
         questions: methods().len(),
+        own_certificate: app.serving.authority.is_some(),
         may_change: viewer.role.may_do(Right::RunShop),
         first_day: accounts::on_first_day(&app.db, viewer).await?.on_it,
     };

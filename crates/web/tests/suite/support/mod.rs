@@ -9,6 +9,7 @@ use std::sync::Arc;
 use std::thread::JoinHandle;
 use std::time::Duration;
 use tokio::sync::OnceCell;
+use tokio_rustls::rustls::ServerConfig;
 use uuid::Uuid;
 use velvet_dial_core::signing::Signer;
 use velvet_dial_rig::chunk::Chunk;
@@ -18,7 +19,7 @@ use velvet_dial_rig::said::{Channel, Kind, Sample};
 use velvet_dial_store::rigs::{self, Keeper};
 use velvet_dial_store::{Connection, Viewer, accounts};
 use velvet_dial_testkit::{copy_of, fresh_database};
-use velvet_dial_web::server::server;
+use velvet_dial_web::server::{server, server_by};
 use velvet_dial_web::state::{App, Keys, Serving};
 
 /// Starts the application; it ends with the test.
@@ -75,9 +76,14 @@ fn serve(db: &Connection, patience: Option<Duration>) -> String {
 }
 
 fn run(app: App) -> String {
+    run_by(app, None)
+}
+
+/// Runs an application, over TLS where it is given what to show of itself.
+pub fn run_by(app: App, tls: Option<ServerConfig>) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let running = server(app, listener).unwrap();
+    let running = server_by(app, listener, tls).unwrap();
     let ends = Ends(running.handle());
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
     // The test's runtime drops it when the test is over.
