@@ -32,6 +32,9 @@ static FORM: Form = Form {
     ],
 };
 
+/// Stages that look and read: there a test may need the engine to run.
+const OFFERED: [Stage; 4] = [Stage::Look, Stage::Run, Stage::Compare, Stage::Trace];
+
 /// Tests that need a running engine.
 fn tests(card: &Card) -> Vec<Choice> {
     let none = Choice { id: String::new(), label: "choose".to_owned() };
@@ -40,9 +43,12 @@ fn tests(card: &Card) -> Vec<Choice> {
 }
 
 /// The form, while the engine must not run and the viewer may overrule that or ask for it: empty until somebody unfolds it, or it was sent.
-pub fn fields(assessed: &Assessed, viewer: &Viewer, form_state: &FormState, unit: Units) -> Option<Vec<FieldView>> {
+pub fn fields(stage: Stage, assessed: &Assessed, viewer: &Viewer, form_state: &FormState, unit: Units) -> Option<Vec<FieldView>> {
     let flag = &assessed.now.flag;
-    let may = viewer.role.may(Right::Overrule) != Grant::No && !assessed.job.closed() && assessed.job.head.scene.is_none();
+    let may = OFFERED.contains(&stage)
+        && viewer.role.may(Right::Overrule) != Grant::No
+        && !assessed.job.closed()
+        && assessed.job.head.scene.is_none();
     let draw = || FORM.draw(form_state, unit, |_| tests(&assessed.case.engine));
     let typed = form_state.form == FORM.name;
     (may && !flag.allowed() && flag.overruled.is_none()).then(|| if typed { draw() } else { Vec::new() })

@@ -169,7 +169,7 @@ pub fn frame(assessed: &Assessed, stage: Stage, preferences: DisplayPreferences,
         .or_else(|| act(assessed.now.mend_now.filter(|_| !repaired), "Seen at fault: repair it first, then read again"));
     let about = ask.query.get("about").map(String::as_str).filter(|about| !about.is_empty());
     let noting = ask.form_state.form == "note" || about.is_some();
-    let overrule = overrule::fields(assessed, viewer, &ask.form_state, unit);
+    let overrule = overrule::fields(stage, assessed, viewer, &ask.form_state, unit);
     let subjects = notes::subjects(job, about.or_else(|| Some(ask.form_state.typed("note", "about"))));
     PageFrame {
         number: job.head.number,
