@@ -128,7 +128,7 @@ impl<'a> Now<'a> {
             Wreck::None => None,
             wreck => Some((Fault::BearingsCrank, wreck.severity())),
         };
-        let engine = scene.blind().standing(|cause| condition.repaired.contains(&cause), since.as_slice());
+        let engine = scene.blind().standing(|cause| scene.is_gone(cause, &condition.repaired), since.as_slice());
         Self { scene, condition, engine }
     }
 

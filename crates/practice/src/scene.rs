@@ -128,8 +128,19 @@ impl Scene {
 
     /// The causes that it came with; none where its oil system is OK. What leaked is filled up along with the repair of the leak.
     pub fn faults(&self) -> impl Iterator<Item = usize> {
-        let filled = self.truth().filter(|one| one.link == Link::Linked).and_then(|one| one.second).filter(|second| is(*second, "oil_low"));
+        let filled = self.filled_with_leak().map(|[_, low]| low);
         self.blind.causes().filter(move |cause| Some(*cause) != filled).filter(|cause| !is(*cause, "within_spec"))
+    }
+
+    /// The leak and the low oil that it led to.
+    fn filled_with_leak(&self) -> Option<[usize; 2]> {
+        let truth = self.truth().filter(|one| one.link == Link::Linked)?;
+        truth.second.filter(|second| is(*second, "oil_low")).map(|low| [truth.first, low])
+    }
+
+    /// The cause is gone once these are repaired: it is one of them, or low oil whose leak is.
+    pub(crate) fn is_gone(&self, cause: usize, repaired: &[usize]) -> bool {
+        repaired.contains(&cause) || self.filled_with_leak().is_some_and(|[leak, low]| cause == low && repaired.contains(&leak))
     }
 
     /// The cause is part of what it came with.
