@@ -13,6 +13,9 @@ pub const BROWSER: Need = (&["/usr/bin/chromium", "/usr/bin/chromedriver"], &["c
 /// What reads a report on paper back, for the tests.
 pub const READER: Need = (&["/usr/bin/pdftotext"], &["poppler-utils"]);
 
+/// What encrypts a backup, for the tests.
+pub const ENCRYPTION: Need = (&["/usr/bin/age", "/usr/bin/age-keygen"], &["age"]);
+
 /// The workspace's root.
 pub fn root() -> Result<PathBuf, String> {
     Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_owned).ok_or_else(|| "the workspace has no root".to_owned())

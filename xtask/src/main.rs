@@ -76,6 +76,7 @@ fn test(rest: &[&str]) -> Result<(), String> {
     machine::install(machine::SERVER)?;
     machine::install(machine::BROWSER)?;
     machine::install(machine::READER)?;
+    machine::install(machine::ENCRYPTION)?;
     run(cargo().current_dir(machine::root()?).args(["test", "--workspace"]).args(rest))
 }
 

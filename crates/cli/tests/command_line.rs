@@ -1,5 +1,6 @@
 //! The command line as a person or a script meets it.
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
+mod backups;
 mod tamper;
 
 use std::io::Write;

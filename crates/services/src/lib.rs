@@ -1,7 +1,9 @@
 //! Programs that run beside Velvet Dial on this machine.
 //!
 //! [`leash`] holds any child that must end when this process ends, however it ends; [`mariadb`] is the private database built on it:
-//! own folder, own port on loopback, random password, nothing else on the machine touched. [`certificate`] makes what a server needs for TLS.
+//! own folder, own port on loopback, random password, nothing else on the machine touched. [`certificate`] makes what a server needs for TLS, and [`backup`] takes
+//! backups of the database and puts them back.
+pub mod backup;
 pub mod certificate;
 pub mod child_supervisor;
 pub mod mariadb;

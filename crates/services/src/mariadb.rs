@@ -21,8 +21,15 @@ const USER: &str = "velvet_dial";
 pub const SERVER_USER: &str = "velvet_dial_server";
 /// The user of the command that removes a customer, at 127.0.0.1.
 pub const REMOVER_USER: &str = "velvet_dial_remover";
+const LOCK: &str = "lock";
 /// Everything a start makes in its folder but the lock, which guards the removal itself.
-const MADE_HERE: [&str; 9] = ["tmp", "data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid", "run.port"];
+const MADE_HERE: [&str; 10] =
+    ["tmp", "data", "data.half-made", "password", "init.sql", "mariadbd.log", "run.sock", "run.pid", "run.port", LOG_FOLDER];
+/// Folder of the binary log, and the file in it that names the log: a database that was put back begins another one.
+const LOG_FOLDER: &str = "log";
+const LOG_NAME: &str = "name";
+/// The binary log reaches back so far, s: eight days, so that a weekly copy of the backups misses none of it.
+const LOG_KEPT_S: u64 = 8 * 24 * 3600;
 /// A password is made of 32 characters; what is shorter was cut.
 const SHORTEST_PASSWORD: usize = 32;
 const PATIENCE: Duration = Duration::from_secs(60);
@@ -75,6 +82,31 @@ pub enum StartError {
 pub const LEAST_MEMORY_MB: u64 = 64;
 const MOST_USUAL_MEMORY_MB: u64 = 4096;
 
+/// What a server is started for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Purpose {
+    Kept,
+    Throwaway,
+    Load,
+}
+
+impl Purpose {
+    fn arguments(self, folder: &Path) -> Result<Vec<String>, StartError> {
+        Ok(match self {
+            Self::Throwaway => vec!["--skip-log-bin".to_owned()],
+            Self::Load => ["--skip-log-bin", "--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=OFF"].map(str::to_owned).into(),
+            Self::Kept => vec![
+                format!("--log-bin={}", log_name(folder)?.display()),
+                format!("--binlog-expire-logs-seconds={LOG_KEPT_S}"),
+                "--binlog-format=ROW".to_owned(),
+                "--max-binlog-size=64M".to_owned(),
+                // After a power cut the database goes by its log: what was acknowledged must stand in it.
+                "--sync-binlog=1".to_owned(),
+            ],
+        })
+    }
+}
+
 /// A running private MariaDB; dropped, it is shut down.
 #[derive(Debug)]
 pub struct MariaDb {
@@ -86,19 +118,31 @@ pub struct MariaDb {
 }
 
 impl MariaDb {
-    /// Starts the server of `folder`, making it on the first start. With `throwaway` the folder is removed when the server ends, and it keeps little in memory.
+    /// Starts the server of `folder`, making it on the first start. With `throwaway` the folder is removed when the server ends; it keeps little in memory, and no binary log.
     ///
     /// # Errors
     /// [`StartError`], each with what mends it.
     pub fn start(folder: &Path, throwaway: bool) -> Result<Self, StartError> {
-        Self::start_with(folder, throwaway, if throwaway { LEAST_MEMORY_MB } else { usual_memory_mb() })
+        if throwaway { Self::start_as(folder, Purpose::Throwaway, LEAST_MEMORY_MB) } else { Self::start_with(folder, usual_memory_mb()) }
     }
 
-    /// The same with so many megabytes for the pages that it keeps in memory.
+    /// One that is kept, with so many megabytes for the pages that it keeps in memory.
     ///
     /// # Errors
     /// [`StartError`], each with what mends it.
-    pub fn start_with(folder: &Path, throwaway: bool, memory_mb: u64) -> Result<Self, StartError> {
+    pub fn start_with(folder: &Path, memory_mb: u64) -> Result<Self, StartError> {
+        Self::start_as(folder, Purpose::Kept, memory_mb)
+    }
+
+    /// One into which a backup is loaded: without a binary log, and quick, since a load that is cut short is begun again.
+    ///
+    /// # Errors
+    /// [`StartError`], each with what mends it.
+    pub fn start_to_load(folder: &Path) -> Result<Self, StartError> {
+        Self::start_as(folder, Purpose::Load, usual_memory_mb())
+    }
+
+    fn start_as(folder: &Path, purpose: Purpose, memory_mb: u64) -> Result<Self, StartError> {
         let server = find("mariadbd").ok_or(StartError::Missing("mariadbd"))?;
         fs::create_dir_all(folder).map_err(file(folder))?;
         let folder = &folder.canonicalize().map_err(file(folder))?;
@@ -123,8 +167,10 @@ impl MariaDb {
         write_private(&init, &init_sql(&password, &random_word(&init)?))?;
         let log = folder.join("mariadbd.log");
         let port = crate::free_port().map_err(file(folder))?;
-        let leashed = Leashed::start(&server, &arguments(folder, &data, &init, port, memory_mb), &log, throwaway.then_some(folder))
-            .map_err(file(&server))?;
+        let mut arguments = arguments(folder, &data, &init, port, memory_mb);
+        arguments.extend(purpose.arguments(folder)?);
+        let sweep = (purpose == Purpose::Throwaway).then_some(&**folder);
+        let leashed = Leashed::start(&server, &arguments, &log, sweep).map_err(file(&server))?;
         wait_until_ready(&leashed, port, &log)?;
         // The words in it are set now; the next start writes its own.
         fs::remove_file(&init).map_err(file(&init))?;
@@ -137,7 +183,7 @@ impl MariaDb {
     /// # Errors
     /// [`StartError::File`] when what that server left to be found by cannot be read.
     pub fn url_of_running(folder: &Path) -> Result<Option<String>, StartError> {
-        let path = folder.join("lock");
+        let path = folder.join(LOCK);
         let Ok(lock) = File::open(&path) else { return Ok(None) };
         match lock.try_lock() {
             Ok(()) => return Ok(None),
@@ -169,6 +215,11 @@ impl MariaDb {
         Ok(())
     }
 
+    /// Folder of the binary log of the database in `folder`.
+    pub fn log_folder(folder: &Path) -> PathBuf {
+        folder.join(LOG_FOLDER)
+    }
+
     /// True while the server runs.
     pub fn alive(&self) -> bool {
         self.server.alive()
@@ -195,7 +246,7 @@ fn file(path: &Path) -> impl FnOnce(std::io::Error) -> StartError {
     move |source| StartError::File { path, source }
 }
 
-fn find(program: &str) -> Option<PathBuf> {
+pub(crate) fn find(program: &str) -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
     std::env::split_paths(&path)
         .chain(["/usr/sbin", "/usr/bin", "/usr/local/sbin", "/usr/local/bin"].map(PathBuf::from))
@@ -204,7 +255,7 @@ fn find(program: &str) -> Option<PathBuf> {
 }
 
 fn take_lock(folder: &Path) -> Result<File, StartError> {
-    let path = folder.join("lock");
+    let path = folder.join(LOCK);
     let lock = File::create(&path).map_err(file(&path))?;
     // A server that is just ending lets go within a few seconds; on a busy machine, after a kill, it takes longer than five.
     for _ in 0..100 {
@@ -215,6 +266,17 @@ fn take_lock(folder: &Path) -> Result<File, StartError> {
         }
     }
     Err(StartError::InUse(folder.to_owned()))
+}
+
+/// What the files of the binary log begin with.
+fn log_name(folder: &Path) -> Result<PathBuf, StartError> {
+    let logs = folder.join(LOG_FOLDER);
+    fs::create_dir_all(&logs).map_err(file(&logs))?;
+    let name = logs.join(LOG_NAME);
+    if !name.exists() {
+        write_private(&name, &random_word(&name)?)?;
+    }
+    Ok(logs.join(read(&name)?))
 }
 
 fn whole(folder: &Path, data: &Path) -> Result<(), StartError> {
@@ -274,7 +336,6 @@ fn arguments(folder: &Path, data: &Path, init: &Path, port: u16, memory_mb: u64)
     arguments.extend(
         [
             "--skip-name-resolve",
-            "--skip-log-bin",
             "--performance-schema=OFF",
             "--character-set-server=utf8mb4",
             "--collation-server=utf8mb4_unicode_ci",
@@ -288,12 +349,15 @@ fn arguments(folder: &Path, data: &Path, init: &Path, port: u16, memory_mb: u64)
 }
 
 fn init_sql(password: &str, root: &str) -> String {
+    // Users and their words belong to this folder and not to what is played back from its log. The owner begins a new file of the log, and plays one back.
     format!(
-        "ALTER USER 'root'@'localhost' IDENTIFIED BY '{root}';\n\
+        "SET SESSION sql_log_bin = 0;\n\
+         ALTER USER 'root'@'localhost' IDENTIFIED BY '{root}';\n\
          CREATE DATABASE IF NOT EXISTS {DATABASE};\n\
          CREATE USER IF NOT EXISTS '{USER}'@'127.0.0.1';\n\
          ALTER USER '{USER}'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
          GRANT ALL ON `{DATABASE}%`.* TO '{USER}'@'127.0.0.1' WITH GRANT OPTION;\n\
+         GRANT RELOAD, BINLOG REPLAY ON *.* TO '{USER}'@'127.0.0.1';\n\
          {}{}",
         granted_later(SERVER_USER, password),
         granted_later(REMOVER_USER, password)

@@ -1,14 +1,19 @@
 //! Who changed what, and when: the entries of all jobs and what was changed in the shop itself, in one order.
-use crate::entity::{entry, job, shop_event, user, vehicle};
+use crate::entity::{entry, job, shop, shop_event, user, vehicle};
 use crate::jobs::{Body, Entry};
 use crate::{Connection, StoreError, Viewer, from_json, json, now};
-use chrono::NaiveDateTime;
+use chrono::{DateTime, NaiveDateTime, SecondsFormat, Utc};
 use sea_orm::ActiveValue::Set;
 use sea_orm::{ActiveModelTrait, ColumnTrait, ConnectionTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait};
 use serde::{Deserialize, Serialize};
 use std::cmp::Reverse;
 use uuid::Uuid;
+use velvet_dial_core::record::Signed;
 use velvet_dial_core::rights::{Right, Role};
+use velvet_dial_core::signing::Signer;
+
+/// Who did what nobody of the shop did.
+const SERVER: &str = "who runs the server";
 
 /// Something that was changed in the shop itself.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -82,6 +87,15 @@ pub enum ShopEvent {
         /// With a yes.
         granted: bool,
     },
+    /// The database was put back from a backup.
+    Restored {
+        /// When that backup began.
+        from: DateTime<Utc>,
+        /// The moment until which the binary log was played back after it; none where it was not.
+        until: Option<DateTime<Utc>>,
+        /// The server's signature of [`restored_text`].
+        signed: Signed,
+    },
     /// A row of a later version, or a damaged one.
     #[serde(skip)]
     Unreadable,
@@ -98,6 +112,38 @@ pub(crate) async fn note(db: &impl ConnectionTrait, viewer: &Viewer, event: &Sho
     };
     row.insert(db).await?;
     Ok(())
+}
+
+/// What is signed when a shop's database was put back.
+fn restored_text(shop: Uuid, from: DateTime<Utc>, until: Option<DateTime<Utc>>) -> String {
+    let moment = |at: DateTime<Utc>| at.to_rfc3339_opts(SecondsFormat::Micros, true);
+    format!("restored {shop} from {} until {}", moment(from), until.map_or("the backup".to_owned(), moment))
+}
+
+/// Notes in every shop that the database was put back, by whom, and from when; signed by the server.
+pub async fn note_restored(
+    db: &Connection,
+    by: &Viewer,
+    from: DateTime<Utc>,
+    until: Option<DateTime<Utc>>,
+    server: &Signer,
+) -> Result<(), StoreError> {
+    for shop in shop::Entity::find().filter(shop::Column::PracticeOf.is_null()).all(db).await? {
+        let signed = server.sign(&restored_text(shop.id, from, until));
+        note(db, &Viewer { shop: shop.id, ..by.clone() }, &ShopEvent::Restored { from, until, signed }).await?;
+    }
+    Ok(())
+}
+
+/// Notes of a viewer's shop that the database was put back which the signature does not fit: when each was written.
+pub async fn changed_restorings(db: &Connection, viewer: &Viewer) -> Result<Vec<NaiveDateTime>, StoreError> {
+    let rows = shop_event::Entity::find().filter(shop_event::Column::ShopId.eq(viewer.shop));
+    let rows = rows.filter(shop_event::Column::Body.contains("\"restored\"")).all(db).await?;
+    let changed = rows.iter().filter(|row| match serde_json::from_str(&row.body) {
+        Ok(ShopEvent::Restored { from, until, signed }) => !signed.holds(&restored_text(viewer.shop, from, until)),
+        _ => false,
+    });
+    Ok(changed.map(|row| row.at).collect())
 }
 
 /// Which of it.
@@ -209,7 +255,8 @@ async fn of_shop(db: &Connection, viewer: &Viewer, asked: &Asked, most: u64) -> 
     let line = |(row, author): (shop_event::Model, Option<user::Model>)| Line {
         id: row.id,
         at: row.at,
-        by: author.map(|author| author.shown_name).unwrap_or_default(),
+        // Who put a database back that several shops are on is of one of them, and the others do not know them.
+        by: author.filter(|author| author.shop_id == row.shop_id).map_or_else(|| SERVER.to_owned(), |author| author.shown_name),
         of: Of::Shop(from_json("shop event", &row.body).unwrap_or(ShopEvent::Unreadable)),
     };
     Ok(rows.into_iter().map(line).collect())

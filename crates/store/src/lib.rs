@@ -17,6 +17,7 @@ mod rights;
 pub mod rigs;
 pub mod seals;
 mod secret;
+pub mod tables;
 pub mod zone;
 
 pub use rights::{DatabaseRole, open_as};
@@ -110,6 +111,11 @@ pub async fn open(url: &str) -> Result<Connection, StoreError> {
     let db = Database::connect(options).await?;
     practice::take_cleared(&db).await?;
     Ok(db)
+}
+
+/// Connects, and leaves the tables as they are.
+pub async fn open_as_it_is(url: &str) -> Result<Connection, StoreError> {
+    Ok(Database::connect(options(url)).await?)
 }
 
 fn options(url: &str) -> ConnectOptions {

@@ -1,6 +1,6 @@
 //! What each user of the database may do: the server that serves only adds to what was written, and the command that removes a customer changes nothing else.
-use crate::{Connection, StoreError, open, options};
-use sea_orm::{ConnectionTrait, Database, DbBackend, Statement};
+use crate::{Connection, StoreError, open, options, tables};
+use sea_orm::{ConnectionTrait, Database};
 
 /// Who works on the database, beside its owner.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -31,9 +31,7 @@ impl DatabaseRole {
 /// Brings the tables up to date as their owner, grants `user` what its role needs, and connects as that user by `url`.
 pub async fn open_as(owner: &str, url: &str, user: &str, role: DatabaseRole) -> Result<Connection, StoreError> {
     let db = open(owner).await?;
-    let tables = "SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()";
-    for row in db.query_all_raw(Statement::from_string(DbBackend::MySql, tables)).await? {
-        let table: String = row.try_get("", "name")?;
+    for table in tables::names(&db).await? {
         // Names of tables and rights cannot be parameters; both are our own.
         db.execute_unprepared(&format!("GRANT {} ON `{table}` TO '{user}'@'127.0.0.1'", role.may(&table))).await?;
     }

@@ -28,6 +28,8 @@ pub enum OpenError {
 /// An open database; a private one that was started for the command ends with it.
 pub struct Opened {
     pub db: Connection,
+    /// Its address, as its owner.
+    pub url: String,
     _private: Option<MariaDb>,
 }
 
@@ -49,13 +51,24 @@ impl Where {
     /// Opens it.
     pub async fn open(&self) -> Result<Opened, OpenError> {
         let (url, private) = self.found()?;
-        Ok(Opened { db: velvet_dial_store::open(&url).await?, _private: private })
+        Ok(Opened { db: velvet_dial_store::open(&url).await?, url, _private: private })
+    }
+
+    /// Opens it with its tables as they are, which may be those of an older version.
+    pub async fn open_as_it_is(&self) -> Result<Opened, OpenError> {
+        let (url, private) = self.found()?;
+        Ok(Opened { db: velvet_dial_store::open_as_it_is(&url).await?, url, _private: private })
+    }
+
+    /// It is the private one.
+    pub fn is_private(&self) -> bool {
+        self.database_url.is_none()
     }
 
     /// Opens it for one role alone.
     pub async fn open_as(&self, role: DatabaseRole) -> Result<Opened, OpenError> {
         let (url, private) = self.found()?;
-        Ok(Opened { db: open_as(&url, self.database_url.is_none(), role).await?, _private: private })
+        Ok(Opened { db: open_as(&url, self.is_private(), role).await?, url, _private: private })
     }
 
     fn found(&self) -> Result<(String, Option<MariaDb>), StartError> {

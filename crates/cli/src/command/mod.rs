@@ -1,4 +1,5 @@
 //! The command line.
+mod backup;
 mod calculate;
 mod capture;
 mod cases;
@@ -9,6 +10,7 @@ mod evaluate;
 mod explain;
 mod key;
 mod practice;
+mod restore;
 mod rig;
 mod serve;
 mod summaries;
@@ -50,6 +52,10 @@ enum Command {
     Practice(practice::Practice),
     /// Make what the board tells of every job anew from the ledgers. Works while the server runs.
     Summaries(summaries::Summaries),
+    /// Take a backup of the database and the server's keys into one file. Works while the server runs.
+    Backup(backup::Backup),
+    /// Put a backup back and verify it, up to any moment that the binary log reaches; what was there is kept. The server must not run.
+    Restore(restore::Restore),
     /// Check that reports are what they were when they were made: ledger, case, text, figures and signature, from the file alone; or a job as the database keeps it.
     Verify(verify::Verify),
     /// Print the public key that this server's reports are checked with.
@@ -87,6 +93,8 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Evaluate(evaluate) => evaluate.run(),
         Command::Practice(practice) => practice.run(),
         Command::Summaries(summaries) => summaries.run(),
+        Command::Backup(backup) => backup.run(),
+        Command::Restore(restore) => restore.run(),
         Command::Verify(verify) => verify.run(),
         Command::Key(key) => key.run(),
         Command::User(user) => user.run(),

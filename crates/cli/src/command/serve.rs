@@ -1,5 +1,7 @@
 //! `velvet-dial serve`
+use super::backup::{Keeping, Of, TLS, TakeError};
 use super::database;
+use chrono::{DateTime, Local, TimeDelta, TimeZone, Utc};
 use clap::Args;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use std::io::{self, IsTerminal, Write};
@@ -7,12 +9,13 @@ use std::net::{IpAddr, Ipv4Addr, SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio_rustls::rustls::ServerConfig;
 use tracing_subscriber::EnvFilter;
 use velvet_dial_rig::recorder::{self, Door};
 use velvet_dial_rig::tls::{self, TlsError};
+use velvet_dial_services::backup::{self, BackupError};
 use velvet_dial_services::certificate::{CertificateError, certificates};
 use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
@@ -20,7 +23,7 @@ use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
 use velvet_dial_web::server::server_by;
-use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
+use velvet_dial_web::state::{App, BackupState, Backups, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
 
 /// How to serve.
 #[derive(Debug, Args)]
@@ -79,6 +82,11 @@ pub struct Serve {
     /// Send the session's cookie over TLS only; right behind a TLS proxy.
     #[arg(long)]
     secure_cookies: bool,
+    #[command(flatten)]
+    keeping: Keeping,
+    /// Take no backup at night; somebody else does.
+    #[arg(long)]
+    no_backups: bool,
     /// Address of a proxy in front whose X-Forwarded-For is believed; may be given more than once.
     #[arg(long)]
     trusted_proxy: Vec<IpAddr>,
@@ -115,14 +123,15 @@ enum StartUp {
     DatabaseDied,
 }
 
-/// Folder of the server's own certificates, in the data folder.
-const TLS: &str = "tls";
 /// What a supervisor sees when the database ended: start it again.
 const DATABASE_DIED: u8 = 75;
 /// How often old sessions and tries are forgotten.
 const FORGET_EVERY: Duration = Duration::from_secs(600);
 /// How often the heads of all ledgers are sealed, beside each closing.
 const SEAL_EVERY: Duration = Duration::from_secs(24 * 3600);
+/// How often it is looked whether a backup is due, and how often the binary log is copied to the backups.
+const LOOK_FOR_BACKUP_EVERY: Duration = Duration::from_secs(60);
+const COPY_LOG_EVERY: Duration = Duration::from_secs(3600);
 /// How often it is looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(1);
 
@@ -188,6 +197,7 @@ impl Serve {
             trusted_proxies: self.trusted_proxy.clone(),
             data: self.database_url.is_none().then(|| self.data()),
             rigs_at: Some(rigs_at),
+            backups: Arc::default(),
             keys: Some(keys),
             patience: None,
         };
@@ -197,6 +207,13 @@ impl Serve {
         let keeper = Keeper::new(db.clone(), app.serving.data.clone());
         let recording = tokio::spawn(recorder::listen(rigs, door, app.hub.clone(), Arc::new(keeper)));
         let keys = app.serving.keys.clone();
+        let backups = Nightly {
+            keeping: &self.keeping,
+            of: Of { url, private: private.is_some(), data: self.data(), report_key: self.report_key_file() },
+            state: app.serving.backups.clone(),
+            // The demo shop is made again; it is backed up where somebody says so.
+            wanted: !self.no_backups && (!self.demo || self.keeping.is_asked_for()),
+        };
         let standin = if is_demo { self.standin(&db, rigs_at).await } else { None };
         let first_code = if accounts::nobody_yet(&db).await.map_err(StartUp::Database)? { Some(app.first_code.open()) } else { None };
         let scheme = if certificates.is_some() { "https" } else { "http" };
@@ -218,6 +235,7 @@ impl Serve {
             ended = running => ended?,
             () = forget(&db) => {}
             () = seal(&db, keys.as_deref()) => {}
+            () = backups.take_them(&db) => {}
             () = until_dead(private.as_ref()) => {
                 // A server without its database would refuse every page for ever.
                 handle.stop(false).await;
@@ -269,8 +287,12 @@ impl Serve {
         Ok((Some(config), Some(std::fs::read_to_string(&made.authority)?)))
     }
 
+    fn report_key_file(&self) -> PathBuf {
+        self.report_key.clone().unwrap_or_else(|| self.data().join(KEY_FILE))
+    }
+
     fn keys(&self) -> Result<Keys, StartUp> {
-        let file = self.report_key.clone().unwrap_or_else(|| self.data().join(KEY_FILE));
+        let file = self.report_key_file();
         if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             std::fs::create_dir_all(folder)?;
         }
@@ -284,7 +306,7 @@ impl Serve {
         if self.fresh {
             MariaDb::remove(&self.data())?;
         }
-        let private = MariaDb::start_with(&self.data(), false, self.database_memory.unwrap_or_else(mariadb::usual_memory_mb))?;
+        let private = MariaDb::start_with(&self.data(), self.database_memory.unwrap_or_else(mariadb::usual_memory_mb))?;
         let url = private.url();
         Ok((Some(private), url))
     }
@@ -325,6 +347,59 @@ async fn seal(db: &Connection, keys: Option<&Keys>) {
         seal_ledgers(db, keys).await;
         tokio::time::sleep(SEAL_EVERY).await;
     }
+}
+
+/// The backups of a server that serves.
+struct Nightly<'a> {
+    keeping: &'a Keeping,
+    of: Of,
+    state: Arc<Backups>,
+    wanted: bool,
+}
+
+impl Nightly<'_> {
+    /// Takes one whenever one is due, copies the binary log every hour, and says how they go; never returns.
+    async fn take_them(&self, db: &Connection) {
+        if !self.wanted {
+            return std::future::pending().await;
+        }
+        let (since, folder) = (Utc::now(), self.keeping.folder(&self.of.data));
+        let mut tried: Option<Instant> = None;
+        let mut copied = Instant::now();
+        loop {
+            let last = backup::last(&folder);
+            let began = last.taken.as_ref().map(|taken| taken.began);
+            let taken = last.taken.as_ref().map(|taken| (taken.began, taken.bytes));
+            self.state.set(BackupState { folder: folder.display().to_string(), taken, failed: last.failed, since });
+            if is_due(began, Local::now()) && tried.is_none_or(|tried| tried.elapsed() > COPY_LOG_EVERY) {
+                tried = Some(Instant::now());
+                match self.keeping.take(db, &self.of).await {
+                    Ok(taken) => {
+                        tracing::info!(file = %taken.file.display(), bytes = taken.bytes, took = ?taken.took, "a backup was taken")
+                    }
+                    Err(TakeError::Backup(BackupError::Busy(_))) => {}
+                    Err(error) => tracing::error!(%error, "no backup was taken; it is tried again in an hour"),
+                }
+                continue;
+            }
+            if copied.elapsed() > COPY_LOG_EVERY {
+                copied = Instant::now();
+                if let Err(error) = self.keeping.copy_log(&self.of).await {
+                    tracing::error!(%error, "the binary log was not copied; it is tried again in an hour");
+                }
+            }
+            tokio::time::sleep(LOOK_FOR_BACKUP_EVERY).await;
+        }
+    }
+}
+
+/// A backup is due when none began since the last half past two at night.
+fn is_due(began: Option<DateTime<Utc>>, now: DateTime<Local>) -> bool {
+    let Some(night) = now.date_naive().and_hms_opt(2, 30, 0) else { return false };
+    let night = if now.naive_local() < night { night - TimeDelta::days(1) } else { night };
+    // In the hour that a clock leaves out there is no such moment; the next one is meant.
+    let night = Local.from_local_datetime(&night).latest().map_or(now, |night| night);
+    began.is_none_or(|began| began < night)
 }
 
 /// Returns when the private database has ended by itself; never where there is none.

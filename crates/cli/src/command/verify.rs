@@ -4,7 +4,7 @@ use clap::Args;
 use serde::Serialize;
 use std::collections::HashMap;
 use std::fs;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use thiserror::Error;
 use uuid::Uuid;
@@ -13,7 +13,7 @@ use velvet_dial_core::record::{FIRST_FORMAT, Record};
 use velvet_dial_core::signing::{
     Depth, LedgerHead, REMOVED, SealError, Verified, check_seals, head, made_here, public_keys, report_of_pages, verified, verify,
 };
-use velvet_dial_store::{Connection, StoreError, Viewer, accounts, jobs, seals};
+use velvet_dial_store::{Connection, StoreError, Viewer, accounts, audit, jobs, seals};
 use velvet_dial_web::state::{KEY_FILE, KeyFileError, Keys};
 
 /// What to check.
@@ -51,7 +51,7 @@ struct JobVerified {
 
 /// A job that does not hold, or could not be looked at.
 #[derive(Debug, Error)]
-enum JobError {
+pub enum JobError {
     #[error("There is no job {0} in this database.")]
     NotFound(i64),
     #[error(transparent)]
@@ -77,7 +77,7 @@ enum JobError {
 }
 
 /// What was checked, or why it does not hold, by its name.
-type Checked = (String, Result<serde_json::Value, String>);
+pub type Checked = (String, Result<serde_json::Value, String>);
 
 impl Verify {
     /// One JSON object a report or job on standard output. Exit 0 when all hold, 1 when one does not, 2 when the key is none.
@@ -121,7 +121,11 @@ impl Verify {
 
     async fn kept(&self, keys: Option<&[String]>) -> Result<Vec<Checked>, JobError> {
         let opened = self.at.open().await?;
-        if self.shop { self.everything(&opened.db, keys).await } else { self.jobs(&opened.db, keys).await }
+        if !self.shop {
+            return self.jobs(&opened.db, keys).await;
+        }
+        let file = self.report_key.clone().unwrap_or_else(|| self.at.data().join(KEY_FILE));
+        everything(&opened.db, &file, keys, Depth::Figures).await
     }
 
     async fn jobs(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Checked>, JobError> {
@@ -133,7 +137,7 @@ impl Verify {
                 match jobs::chain(db, viewer, *number).await {
                     Err(StoreError::NotFound) => continue,
                     Err(error) => found = Err(error.into()),
-                    Ok(chain) => found = job(db, viewer, *number, chain, keys).await,
+                    Ok(chain) => found = job(db, viewer, *number, chain, keys, Depth::Figures).await,
                 }
                 break;
             }
@@ -141,50 +145,55 @@ impl Verify {
         }
         Ok(told)
     }
+}
 
-    /// Every job of every shop, and the seals of all of them.
-    async fn everything(&self, db: &Connection, keys: Option<&[String]>) -> Result<Vec<Checked>, JobError> {
-        let file = self.report_key.clone().unwrap_or_else(|| self.at.data().join(KEY_FILE));
-        // A command that checks makes no key.
-        let server = if file.exists() { Some(Keys::open(&file)?) } else { None };
-        let known = match (keys, &server) {
-            (None, Some(server)) => Some(public_keys(&server.public_of_all()?).map_err(|error| JobError::Signed(error.to_string()))?),
-            (keys, _) => keys.map(<[String]>::to_vec),
-        };
-        let (mut told, mut heads) = (Vec::new(), HashMap::new());
-        for viewer in accounts::one_of_each_shop(db).await? {
-            for number in jobs::numbers(db, &viewer).await? {
-                let (key, entries) = jobs::chain(db, &viewer, number).await?;
-                for head in seals::heads_of_job(db, key, &entries).await? {
-                    heads.insert((head.job.clone(), head.seq), head);
-                }
-                let found = job(db, &viewer, number, (key, entries), known.as_deref()).await;
-                told.push((format!("job {number}"), found.map_err(|error| error.to_string()).and_then(json)));
+/// Every job of every shop, and the seals of all of them.
+pub async fn everything(db: &Connection, file: &Path, keys: Option<&[String]>, depth: Depth) -> Result<Vec<Checked>, JobError> {
+    // A command that checks makes no key.
+    let server = if file.exists() { Some(Keys::open(file)?) } else { None };
+    let known = match (keys, &server) {
+        (None, Some(server)) => Some(public_keys(&server.public_of_all()?).map_err(|error| JobError::Signed(error.to_string()))?),
+        (keys, _) => keys.map(<[String]>::to_vec),
+    };
+    let (mut told, mut heads) = (Vec::new(), HashMap::new());
+    for viewer in accounts::one_of_each_shop(db).await? {
+        for number in jobs::numbers(db, &viewer).await? {
+            let (key, entries) = jobs::chain(db, &viewer, number).await?;
+            for head in seals::heads_of_job(db, key, &entries).await? {
+                heads.insert((head.job.clone(), head.seq), head);
             }
+            let found = job(db, &viewer, number, (key, entries), known.as_deref(), depth).await;
+            told.push((format!("job {number}"), found.map_err(|error| error.to_string()).and_then(json)));
         }
-        let head_at = |job: &str, seq: i32| -> Option<LedgerHead> { heads.get(&(job.to_owned(), seq)).cloned() };
-        let lines = match &server {
-            Some(server) => server.seal_lines()?,
-            None => Vec::new(),
-        };
-        let sealed = seals::seals(db).await?;
-        let mut wrong = check_seals(&lines, &sealed, head_at);
-        if server.is_none() {
-            wrong.push(format!(
-                "There is no key at {}: without the file of seals next to it nobody can say that no job is missing.",
-                file.display()
+        for at in audit::changed_restorings(db, &viewer).await? {
+            told.push((
+                "audit".to_owned(),
+                Err(format!("What was written on {} of a backup that was put back is not what the server signed.", at.date())),
             ));
-        } else if lines.is_empty() && !sealed.is_empty() {
-            wrong.push("The file of seals is empty or gone, and the database has seals.".to_owned());
         }
-        let by = server.as_ref().map(|server| server.server().key());
-        if lines.iter().any(|line| line.signed.as_ref().map(|signed| &signed.key) != by.as_ref()) {
-            wrong.push("A line of the file of seals is not signed by the server's key.".to_owned());
-        }
-        let seals = if wrong.is_empty() { json(serde_json::json!({ "seals": sealed.len() })) } else { Err(wrong.join(" ")) };
-        told.push(("seals".to_owned(), seals));
-        Ok(told)
     }
+    let head_at = |job: &str, seq: i32| -> Option<LedgerHead> { heads.get(&(job.to_owned(), seq)).cloned() };
+    let lines = match &server {
+        Some(server) => server.seal_lines()?,
+        None => Vec::new(),
+    };
+    let sealed = seals::seals(db).await?;
+    let mut wrong = check_seals(&lines, &sealed, head_at);
+    if server.is_none() {
+        wrong.push(format!(
+            "There is no key at {}: without the file of seals next to it nobody can say that no job is missing.",
+            file.display()
+        ));
+    } else if lines.is_empty() && !sealed.is_empty() {
+        wrong.push("The file of seals is empty or gone, and the database has seals.".to_owned());
+    }
+    let by = server.as_ref().map(|server| server.server().key());
+    if lines.iter().any(|line| line.signed.as_ref().map(|signed| &signed.key) != by.as_ref()) {
+        wrong.push("A line of the file of seals is not signed by the server's key.".to_owned());
+    }
+    let seals = if wrong.is_empty() { json(serde_json::json!({ "seals": sealed.len() })) } else { Err(wrong.join(" ")) };
+    told.push(("seals".to_owned(), seals));
+    Ok(told)
 }
 
 fn json(checked: impl Serialize) -> Result<serde_json::Value, String> {
@@ -226,6 +235,7 @@ async fn job(
     number: i64,
     (key, entries): (Uuid, Vec<Chained>),
     keys: Option<&[String]>,
+    depth: Depth,
 ) -> Result<JobVerified, JobError> {
     let head = head(&key.to_string(), &entries)?;
     if let Some(seq) = jobs::changed_words(db, viewer, number).await? {
@@ -244,7 +254,7 @@ async fn job(
         None if loaded.closed() => return Err(JobError::NoRecord),
         None => None,
         Some(text) => {
-            let (record, checked) = verified(text.as_bytes(), Depth::Figures)?;
+            let (record, checked) = verified(text.as_bytes(), depth)?;
             if !record.seal.as_ref().is_some_and(|seal| entries.starts_with(&seal.entries)) {
                 return Err(JobError::OtherLedger);
             }

@@ -12,7 +12,8 @@ pub use first_day::{FirstDay, end_first_day, first_shop, on_first_day};
 pub use invitation::{INVITATION_DAYS, Invitation, Joined, invitations, invite, invited, join, take_back_invitation};
 pub use people::{Changed, change_role, colleagues, has_people, remove_person};
 pub use session::{
-    Credentials, OpenSession, SESSION_HOURS, Token, change_password, end_session, open_for, sessions, sign_in, sign_out, viewer_of,
+    Credentials, OpenSession, SESSION_HOURS, Token, change_password, end_every_session, end_session, open_for, sessions, sign_in, sign_out,
+    viewer_of,
 };
 
 use crate::audit::{self, ShopEvent};

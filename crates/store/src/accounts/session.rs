@@ -194,6 +194,11 @@ pub(super) async fn end_all(db: &Connection, user: Uuid) -> Result<(), StoreErro
     revoke(db, session::Column::UserId.eq(user)).await
 }
 
+/// Ends all sessions of everybody.
+pub async fn end_every_session(db: &Connection) -> Result<(), StoreError> {
+    revoke(db, session::Column::RevokedAt.is_null()).await
+}
+
 async fn revoke(db: &Connection, which: sea_orm::sea_query::SimpleExpr) -> Result<(), StoreError> {
     let revoked = session::ActiveModel { revoked_at: Set(Some(now())), ..Default::default() };
     session::Entity::update_many().set(revoked).filter(which).filter(session::Column::RevokedAt.is_null()).exec(db).await?;

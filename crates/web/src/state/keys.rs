@@ -14,8 +14,10 @@ use velvet_dial_core::signing::{KeyError, SealLine, SealedHeads, Signer, public_
 
 /// The server's key, by its name in the data folder.
 pub const NAME: &str = "report-key.pem";
-const FOLDER: &str = "report-keys";
-const SEALS: &str = "report-seals.jsonl";
+/// Folder of the shops' keys, beside it.
+pub const FOLDER: &str = "report-keys";
+/// The file of seals, beside it.
+pub const SEALS: &str = "report-seals.jsonl";
 const FORMER: &str = "public.pem";
 
 /// Why there is no key.

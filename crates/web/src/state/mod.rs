@@ -1,4 +1,5 @@
 //! What every handler shares.
+mod backups;
 mod first_code;
 mod kept;
 mod keys;
@@ -8,9 +9,10 @@ mod work;
 
 pub use work::{Busy, cores};
 
+pub use backups::{BackupState, Backups};
 pub use first_code::FirstCode;
 pub use kept::Kept;
-pub use keys::{KeyFileError, Keys, NAME as KEY_FILE};
+pub use keys::{FOLDER as KEY_FOLDER, KeyFileError, Keys, NAME as KEY_FILE, SEALS as SEALS_FILE};
 use shop_context::Houses;
 pub use shop_context::ShopContext;
 use std::net::{IpAddr, SocketAddr};
@@ -60,6 +62,8 @@ pub struct Serving {
     pub rigs_at: Option<SocketAddr>,
     /// The certificate that tablets trust, in PEM, where the server made its own.
     pub authority: Option<Arc<str>>,
+    /// How the server's backups go.
+    pub backups: Arc<Backups>,
     /// The keys that sign reports; without them reports carry hashes alone.
     pub keys: Option<Arc<Keys>>,
     /// How long what is sent may take to arrive and be answered; two minutes, where nothing is said.

@@ -7,7 +7,7 @@ use crate::ui::{Chrome, DisplayPreferences, Place, show};
 use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get};
 use askama::Template;
-use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
+use chrono::{DateTime, NaiveDate, NaiveDateTime, TimeDelta, Utc};
 use serde::Deserialize;
 use uuid::Uuid;
 use velvet_dial_core::methods::methods;
@@ -80,7 +80,7 @@ struct Page {
 }
 
 /// What was changed in the shop, in a sentence.
-fn said(event: &ShopEvent) -> String {
+fn said(event: &ShopEvent, zone: &Zone) -> String {
     match event {
         ShopEvent::Settings { changes } => format!("Settings: {}", changes.join("; ")),
         ShopEvent::Way { question, way } => {
@@ -104,6 +104,12 @@ fn said(event: &ShopEvent) -> String {
             let answer = if *granted { "Yes" } else { "No" };
             format!("{answer} to what {who} asked for on job {job}: to {}", right.label())
         }
+        ShopEvent::Restored { from, until, signed } => {
+            let at = |moment: DateTime<Utc>| show::moment_with_year(moment.naive_utc(), zone);
+            let until = until
+                .map_or("; what was written after it is lost".to_owned(), |until| format!(", and the log played back until {}", at(until)));
+            format!("The database was put back from the backup of {}{until}. Signed by the server, key {}", at(*from), signed.key)
+        }
         ShopEvent::Unreadable => "Something of a later version".to_owned(),
     }
 }
@@ -114,7 +120,7 @@ fn row(line: &Line, zone: &Zone, unit: Units) -> Row {
             let what = describe(body, unit);
             (if *corrects { format!("{what} (corrects an earlier entry)") } else { what }, Some((*number, tag.clone())))
         }
-        Of::Shop(event) => (said(event), None),
+        Of::Shop(event) => (said(event, zone), None),
     };
     Row { when: show::moment_with_year(line.at, zone), who: line.by.clone(), what, job }
 }
