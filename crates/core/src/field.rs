@@ -147,6 +147,8 @@ fields! {
     COUNTED = "cases", "Cases counted", 1.0..=100000.0, "";
     /// An hour of work, in the shop's money.
     LABOUR = "labour_rate", "Hour of work", 1.0..=10000.0, "";
+    /// How long a shop keeps the customers of closed jobs.
+    MONTHS_KEPT = "months", "Months after closing", 1.0..=600.0, "months";
     /// How far a vehicle has gone.
     ODOMETER = "odometer_km", "Odometer", 0.0..=5000000.0, "km";
     /// What an engine is worth to its owner.

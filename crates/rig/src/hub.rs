@@ -328,6 +328,11 @@ impl Hub {
         own.max_by_key(|linked| (linked.state().on, linked.connection)).cloned()
     }
 
+    /// Rigs whose link stands.
+    pub fn connected(&self) -> usize {
+        self.linked().values().filter(|linked| linked.state().on).count()
+    }
+
     /// A rig by its key.
     pub fn rig(&self, rig: Uuid) -> Option<Arc<Linked>> {
         self.linked().get(&rig).cloned()

@@ -9,6 +9,7 @@ pub mod accounts;
 pub mod audit;
 pub mod disk;
 mod entity;
+pub mod export;
 pub mod jobs;
 pub mod library;
 mod migration;
@@ -116,6 +117,27 @@ pub async fn open(url: &str) -> Result<Connection, StoreError> {
 /// Connects, and leaves the tables as they are.
 pub async fn open_as_it_is(url: &str) -> Result<Connection, StoreError> {
     Ok(Database::connect(options(url)).await?)
+}
+
+/// A query that was asked.
+pub struct Query<'a> {
+    /// How long it took.
+    pub took: Duration,
+    /// The statement without its values.
+    pub sql: &'a str,
+    /// The database refused it or broke it off.
+    pub failed: bool,
+}
+
+/// Shows every query of a connection, and of what is cloned from it later, to somebody.
+pub fn watch(db: &mut Connection, seen: impl Fn(Query<'_>) + Send + Sync + 'static) {
+    db.set_metric_callback(move |info| seen(Query { took: info.elapsed, sql: &info.statement.sql, failed: info.failed }));
+}
+
+/// Connections to the database, and those that nobody uses.
+pub fn pool(db: &Connection) -> (u32, usize) {
+    let pool = db.get_mysql_connection_pool();
+    (pool.size(), pool.num_idle())
 }
 
 fn options(url: &str) -> ConnectOptions {

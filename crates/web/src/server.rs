@@ -1,6 +1,6 @@
 //! The server: what stands before every handler, and every address.
 use crate::http::span::RequestSpan;
-use crate::http::{Failure, assets, guard, health, pack};
+use crate::http::{Failure, assets, guard, health, metrics, pack};
 use crate::state::{App, cores};
 use crate::{account, customer, job, practice, shop};
 use actix_web::dev::Server;
@@ -20,15 +20,16 @@ const IDLE: Duration = Duration::from_secs(75);
 /// # Errors
 /// When the listener cannot be used.
 pub fn server(app: App, listener: TcpListener) -> std::io::Result<Server> {
-    server_by(app, listener, None)
+    server_by(web::Data::new(app), listener, None)
 }
+
+pub use crate::http::metrics::server as metrics_server;
 
 /// The same, by TLS where it is given what to show of itself.
 ///
 /// # Errors
 /// When the listener cannot be used.
-pub fn server_by(app: App, listener: TcpListener, tls: Option<ServerConfig>) -> std::io::Result<Server> {
-    let app = web::Data::new(app);
+pub fn server_by(app: web::Data<App>, listener: TcpListener, tls: Option<ServerConfig>) -> std::io::Result<Server> {
     let server = HttpServer::new(move || {
         Actix::new()
             .app_data(app.clone())
@@ -40,6 +41,7 @@ pub fn server_by(app: App, listener: TcpListener, tls: Option<ServerConfig>) -> 
             .wrap(from_fn(guard::safe_headers))
             .wrap(from_fn(pack::pack))
             .wrap(Compress::default())
+            .wrap(from_fn(metrics::count))
             .wrap(TracingLogger::<RequestSpan>::new())
             .configure(all)
     });

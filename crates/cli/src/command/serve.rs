@@ -1,6 +1,7 @@
 //! `velvet-dial serve`
 use super::backup::{Keeping, Of, TLS, TakeError};
 use super::database;
+use actix_web::web;
 use chrono::{DateTime, Local, TimeDelta, TimeZone, Utc};
 use clap::Args;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
@@ -13,6 +14,7 @@ use std::time::{Duration, Instant};
 use thiserror::Error;
 use tokio_rustls::rustls::ServerConfig;
 use tracing_subscriber::EnvFilter;
+use velvet_dial_core::count::count;
 use velvet_dial_rig::recorder::{self, Door};
 use velvet_dial_rig::tls::{self, TlsError};
 use velvet_dial_services::backup::{self, BackupError};
@@ -22,7 +24,7 @@ use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
 use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
-use velvet_dial_web::server::server_by;
+use velvet_dial_web::server::{metrics_server, server_by};
 use velvet_dial_web::state::{App, BackupState, Backups, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
 
 /// How to serve.
@@ -82,6 +84,9 @@ pub struct Serve {
     /// Send the session's cookie over TLS only; right behind a TLS proxy.
     #[arg(long)]
     secure_cookies: bool,
+    /// Address and port of /metrics (Prometheus), /healthz and /readyz, apart from the pages; 127.0.0.1:9100 for example. None when left out.
+    #[arg(long)]
+    metrics: Option<SocketAddr>,
     #[command(flatten)]
     keeping: Keeping,
     /// Take no backup at night; somebody else does.
@@ -132,6 +137,8 @@ const SEAL_EVERY: Duration = Duration::from_secs(24 * 3600);
 /// How often it is looked whether a backup is due, and how often the binary log is copied to the backups.
 const LOOK_FOR_BACKUP_EVERY: Duration = Duration::from_secs(60);
 const COPY_LOG_EVERY: Duration = Duration::from_secs(3600);
+/// How often customers that shops keep no longer are removed.
+const REMOVE_EVERY: Duration = Duration::from_secs(24 * 3600);
 /// How often it is looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(1);
 
@@ -207,9 +214,10 @@ impl Serve {
         let keeper = Keeper::new(db.clone(), app.serving.data.clone());
         let recording = tokio::spawn(recorder::listen(rigs, door, app.hub.clone(), Arc::new(keeper)));
         let keys = app.serving.keys.clone();
+        let (removing, is_private) = (url.clone(), private.is_some());
         let backups = Nightly {
             keeping: &self.keeping,
-            of: Of { url, private: private.is_some(), data: self.data(), report_key: self.report_key_file() },
+            of: Of { url: url.clone(), private: private.is_some(), data: self.data(), report_key: self.report_key_file() },
             state: app.serving.backups.clone(),
             // The demo shop is made again; it is backed up where somebody says so.
             wanted: !self.no_backups && (!self.demo || self.keeping.is_asked_for()),
@@ -217,6 +225,16 @@ impl Serve {
         let standin = if is_demo { self.standin(&db, rigs_at).await } else { None };
         let first_code = if accounts::nobody_yet(&db).await.map_err(StartUp::Database)? { Some(app.first_code.open()) } else { None };
         let scheme = if certificates.is_some() { "https" } else { "http" };
+        let app = web::Data::new(app);
+        let watched = match self.metrics {
+            Some(at) => {
+                let taken = |source| StartUp::Port { bind: at.ip(), port: at.port(), source };
+                Some(metrics_server(app.clone(), TcpListener::bind(at).map_err(taken)?)?)
+            }
+            None => None,
+        };
+        let watching = watched.as_ref().map(|server| server.handle());
+        let watched = watched.map(tokio::spawn);
         let running = server_by(app, listener, certificates)?;
         say(format_args!("Velvet Dial serves on {scheme}://{address}"));
         if self.tls {
@@ -236,12 +254,17 @@ impl Serve {
             () = forget(&db) => {}
             () = seal(&db, keys.as_deref()) => {}
             () = backups.take_them(&db) => {}
+            () = remove_customers(&removing, is_private) => {}
             () = until_dead(private.as_ref()) => {
                 // A server without its database would refuse every page for ever.
                 handle.stop(false).await;
                 return Err(StartUp::DatabaseDied);
             }
         }
+        if let Some(watching) = watching {
+            watching.stop(false).await;
+        }
+        drop(watched);
         recording.abort();
         drop(standin);
         db.close().await.map_err(|error| StartUp::Database(error.into()))?;
@@ -400,6 +423,29 @@ fn is_due(began: Option<DateTime<Utc>>, now: DateTime<Local>) -> bool {
     // In the hour that a clock leaves out there is no such moment; the next one is meant.
     let night = Local.from_local_datetime(&night).latest().map_or(now, |night| night);
     began.is_none_or(|began| began < night)
+}
+
+/// Removes the customers that shops keep no longer, every night; never returns.
+async fn remove_customers(url: &str, is_private: bool) {
+    loop {
+        if let Err(error) = remove_past(url, is_private).await {
+            tracing::error!(%error, "customers that are kept no longer could not be removed; it is tried again tomorrow");
+        }
+        tokio::time::sleep(REMOVE_EVERY).await;
+    }
+}
+
+async fn remove_past(url: &str, is_private: bool) -> Result<(), StoreError> {
+    let db = database::open_as(url, is_private, DatabaseRole::Remover).await?;
+    for (owner, number, months) in jobs::past_keeping(&db, Utc::now().naive_utc()).await? {
+        let because = format!("the shop keeps customers for {} after a job is closed", count(usize::from(months), "month"));
+        match jobs::remove_customer(&db, &owner, number, &because).await {
+            Ok(()) => tracing::info!(number, "a customer was removed from a closed job"),
+            // A report of before signed the customer's name: it stays as it is.
+            Err(error) => tracing::warn!(%error, number, "a customer could not be removed"),
+        }
+    }
+    Ok(db.close().await?)
 }
 
 /// Returns when the private database has ended by itself; never where there is none.

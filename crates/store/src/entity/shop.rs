@@ -27,6 +27,8 @@ pub struct Model {
     pub practice_of: Option<Uuid>,
     /// It is still on the path of its first day.
     pub first_day: Option<bool>,
+    /// Months after closing for which customers are kept; none where they are kept as long as the jobs.
+    pub keeps_customers_months: Option<i16>,
     #[sea_orm(has_many)]
     pub users: HasMany<super::user::Entity>,
 }

@@ -19,6 +19,7 @@ mod personal;
 mod photo;
 mod ranges;
 mod removal;
+mod retention;
 mod scene;
 mod summary;
 
@@ -43,6 +44,7 @@ pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
 pub use ranges::Refused;
 pub use removal::{names_customer, remove_customer};
+pub use retention::{keep_months, months_kept, past_keeping};
 pub use scene::{Given, Help, Scene, SceneBegun, Suspects};
 pub use summary::{Judged, judged, rebuild, resummarise, retell};
 

@@ -51,6 +51,10 @@ pub const USER_ROLE: AddedColumn = AddedColumn { name: "m2026_12_18_user_role", 
 /// A shop is still on the path of its first day; none was there before that path was.
 pub const FIRST_DAY: AddedColumn = AddedColumn { name: "m2026_12_18_first_day", table: "shops", column: || boolean_null("first_day") };
 
+/// How long a shop keeps the customers of closed jobs.
+pub const KEEPS_CUSTOMERS: AddedColumn =
+    AddedColumn { name: "m2026_12_20_keeps_customers", table: "shops", column: || small_integer_null("keeps_customers_months") };
+
 impl MigrationName for AddedColumn {
     fn name(&self) -> &str {
         self.name

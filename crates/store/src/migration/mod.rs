@@ -91,6 +91,7 @@ impl MigratorTrait for Migrator {
             Box::new(added_column::FIRST_DAY),
             Box::new(shop_events::ShopEvents),
             Box::new(tablets::Tablets),
+            Box::new(added_column::KEEPS_CUSTOMERS),
         ]
     }
 }

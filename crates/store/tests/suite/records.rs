@@ -375,6 +375,13 @@ async fn nobody_but_the_owner_can_change_what_was_written() {
         refused(&remover, sql).await;
     }
     assert_eq!(jobs::found(&db, &one, "Lysander", &jobs::Sieve::default()).await.unwrap().len(), 1);
+    // A shop that keeps customers for a year keeps this one until then.
+    jobs::keep_months(&db, &one, Some(12)).await.unwrap();
+    let past = async |days: i64| {
+        let past = jobs::past_keeping(&remover, (chrono::Utc::now() + chrono::TimeDelta::days(days)).naive_utc()).await.unwrap();
+        past.into_iter().map(|(owner, number, months)| (owner.shop, number, months)).collect::<Vec<_>>()
+    };
+    assert_eq!((past(360).await, past(370).await), (vec![], vec![(one.shop, number, 12)]));
     jobs::remove_customer(&remover, &one, number, "they asked for it").await.unwrap();
     assert!(
         !jobs::names_customer(&db, &one, number).await.unwrap()
@@ -383,4 +390,5 @@ async fn nobody_but_the_owner_can_change_what_was_written() {
     let job = jobs::load(&db, &one, number).await.unwrap();
     assert!(job.customer_removed() && job.particulars().customer == "(removed)");
     assert_eq!(jobs::changed_words(&db, &one, number).await.unwrap(), None);
+    assert_eq!(past(370).await, vec![]);
 }

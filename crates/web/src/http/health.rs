@@ -18,3 +18,19 @@ pub async fn authority(app: web::Data<App>) -> Result<HttpResponse, Failure> {
     let name = "attachment; filename=\"velvet-dial-authority.pem\"";
     Ok(HttpResponse::Ok().content_type("application/x-pem-file").insert_header(("content-disposition", name)).body(pem.to_string()))
 }
+
+/// 200 when people can work: the database answers, and its disk has room. Else 503 with what is wrong, a line each.
+pub async fn ready(app: web::Data<App>) -> HttpResponse {
+    let mut wrong = Vec::new();
+    if !velvet_dial_store::healthy(&app.db).await {
+        wrong.push("the database does not answer");
+    }
+    if !app.serving.has_room() {
+        wrong.push("the database's disk is nearly full: no photo or run is kept");
+    }
+    if wrong.is_empty() {
+        HttpResponse::Ok().content_type("text/plain").body("ready\n")
+    } else {
+        HttpResponse::ServiceUnavailable().content_type("text/plain").body(format!("{}\n", wrong.join("\n")))
+    }
+}

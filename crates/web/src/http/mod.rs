@@ -8,6 +8,7 @@ mod form_state;
 mod fragments;
 pub mod guard;
 pub mod health;
+pub mod metrics;
 pub mod pack;
 pub mod photo;
 pub mod rights;

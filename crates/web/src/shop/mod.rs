@@ -2,6 +2,7 @@
 mod audit;
 mod board;
 mod calculators;
+mod data;
 mod first_day;
 mod gauges;
 mod help;
@@ -29,6 +30,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(rigs::routes)
         .configure(gauges::routes)
         .configure(settings::routes)
+        .configure(data::routes)
         .configure(people::routes)
         .configure(first_day::routes)
         .configure(audit::routes)

@@ -3,6 +3,7 @@ mod backups;
 mod first_code;
 mod kept;
 mod keys;
+mod metrics;
 mod shop_context;
 mod turns;
 mod work;
@@ -13,6 +14,7 @@ pub use backups::{BackupState, Backups};
 pub use first_code::FirstCode;
 pub use kept::Kept;
 pub use keys::{FOLDER as KEY_FOLDER, KeyFileError, Keys, NAME as KEY_FILE, SEALS as SEALS_FILE};
+pub use metrics::{Metrics, RequestLabels, SLOW};
 use shop_context::Houses;
 pub use shop_context::ShopContext;
 use std::net::{IpAddr, SocketAddr};
@@ -21,7 +23,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use turns::Turns;
 use velvet_dial_rig::hub::Hub;
-use velvet_dial_store::{Connection, disk, seals};
+use velvet_dial_store::{Connection, disk, seals, watch};
 use work::Work;
 
 /// Shared by all workers.
@@ -43,6 +45,8 @@ pub struct App {
     pub hub: Arc<Hub>,
     /// Sets up the first shop.
     pub first_code: FirstCode,
+    /// What is counted of it.
+    pub metrics: Arc<Metrics>,
 }
 
 /// How the application is served.
@@ -92,9 +96,19 @@ pub async fn seal_ledgers(db: &Connection, keys: Option<&Keys>) {
 
 impl App {
     /// The application on a database.
-    pub fn new(db: Connection, serving: Serving) -> Self {
+    pub fn new(mut db: Connection, serving: Serving) -> Self {
+        let metrics = Arc::<Metrics>::default();
+        let counts = Arc::clone(&metrics);
+        watch(&mut db, move |query| {
+            counts.queried(query.took, query.failed);
+            if query.took >= SLOW {
+                // The statement without its values: those are people's words.
+                tracing::warn!(took_ms = query.took.as_millis() as u64, statement = query.sql, "a slow query");
+            }
+        });
         Self {
             db,
+            metrics,
             serving,
             work: Work::default(),
             kept: Kept::default(),

@@ -69,6 +69,11 @@ impl Drop for Place<'_> {
 }
 
 impl Work {
+    /// How many wait for a processor, and for memory.
+    pub fn waiting(&self) -> (usize, usize) {
+        (self.waiting.load(Ordering::Relaxed), self.waiting_heavy.load(Ordering::Relaxed))
+    }
+
     /// Works something out when its turn comes.
     ///
     /// # Errors

@@ -4,6 +4,7 @@ mod access;
 mod acts;
 mod bench_work;
 mod compare;
+mod data;
 mod hands;
 mod holds;
 mod house;

@@ -140,6 +140,8 @@ struct Page {
     first_day: Option<(usize, usize)>,
     /// What waits for a foreman.
     requests: Vec<Request>,
+    /// Whoever runs the shop should look after the backups.
+    backup_is_late: bool,
 }
 
 /// Something that waits for a foreman.
@@ -197,6 +199,7 @@ async fn board(
         closed: found.closed.iter().map(row).collect(),
         q: asked.q.clone(),
         is_new,
+        backup_is_late: viewer.role.may_do(Right::RunShop) && app.serving.backups.state().is_some_and(|state| state.is_late(Utc::now())),
         first_day: has.on_it.then(|| (steps.iter().filter(|step| step.done).count(), steps.len())),
         requests: waiting
             .into_iter()

@@ -3,6 +3,7 @@ pub mod person;
 pub mod screen;
 
 use actix_web::dev::ServerHandle;
+use actix_web::web::Data;
 use std::net::{SocketAddr, TcpListener};
 use std::pin::Pin;
 use std::sync::Arc;
@@ -83,7 +84,7 @@ fn run(app: App) -> String {
 pub fn run_by(app: App, tls: Option<ServerConfig>) -> String {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let address = format!("http://{}", listener.local_addr().unwrap());
-    let running = server_by(app, listener, tls).unwrap();
+    let running = server_by(Data::new(app), listener, tls).unwrap();
     let ends = Ends(running.handle());
     std::thread::spawn(move || actix_web::rt::System::new().block_on(running));
     // The test's runtime drops it when the test is over.
