@@ -38,7 +38,7 @@ async fn everything_of_a_shop_leaves_as_open_files_and_nothing_of_another() {
     assert_eq!(case, Case { memory: None, ..shown });
     let job = velvet_dial_store::jobs::load(&db, &ines(&db).await, 9).await.unwrap();
     assert_eq!(text("jobs/9/history.jsonl").lines().count(), job.entries.len());
-    assert_eq!(all["engines.json"], owner.bytes("/library/file/json").await);
+    assert_eq!(all["engines.json"], owner.bytes("/library/saved/json").await);
     assert!(library_import::read(&all["engines.json"]).unwrap().bad.is_empty());
     assert!(text(&format!("jobs/9/runs/{run}.csv")).lines().count() > 300);
     assert!(all.contains_key("jobs/1/report.json") && text("people.json").contains("\"Pia\"") && !text("people.json").contains("argon2"));
