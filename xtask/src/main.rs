@@ -1,7 +1,8 @@
-//! What a person types: `cargo xtask demo`, `test`, `assets`, `rooms`, `shots`, `bench`, `load`, `kill`, `rigs`, `build-times`. Plain std, so that it builds in a moment.
+//! What a person types: `cargo xtask demo`, `test`, `assets`, `rooms`, `package`, `shots`, `bench`, `load`, `kill`, `rigs`, `build-times`. Plain std, so that it builds in a moment.
 mod assets;
 mod build_times;
 mod machine;
+mod package;
 mod rooms;
 
 use std::os::unix::process::CommandExt;
@@ -11,6 +12,7 @@ const USAGE: &str = "cargo xtask demo [--port N] [--fresh]   install what is mis
 cargo xtask test [ARGS…]                install what is missing, run every test (ARGS go to cargo test)
 cargo xtask assets [--check]            make built.css from the styles and templates, or check that it is current
 cargo xtask rooms                       say which crate, area or room knows another that it must not know
+cargo xtask package [--try]             make a Debian package and an archive in target/packages; --try installs, upgrades, serves and removes it in a Debian of its own
 cargo xtask shots                       take docs/screenshots anew from the demo shop
 cargo xtask bench                       time the core: operating points, diagnose, orders
 cargo xtask load [ARGS…]                fill a database in var/load (20,000 jobs, 2 million entries), drive 100 people on it, print times and memory
@@ -28,6 +30,7 @@ fn main() -> ExitCode {
         ["assets", "--check"] => assets::check(),
         ["rooms"] => rooms::check(),
         ["shots"] => shots(),
+        ["package", rest @ ..] => package::make(rest),
         ["bench"] => bench(),
         ["load", rest @ ..] => load("load", rest),
         ["kill", rest @ ..] => load("kill", rest),

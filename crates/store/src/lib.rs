@@ -114,6 +114,11 @@ pub async fn open(url: &str) -> Result<Connection, StoreError> {
     Ok(db)
 }
 
+/// True where tables stand, and this version would change them.
+pub async fn is_behind(url: &str) -> Result<bool, StoreError> {
+    Ok(migration::is_behind(options(url)).await?)
+}
+
 /// Connects, and leaves the tables as they are.
 pub async fn open_as_it_is(url: &str) -> Result<Connection, StoreError> {
     Ok(Database::connect(options(url)).await?)

@@ -118,6 +118,10 @@ enum StartUp {
         "the server's own certificate could not be made: {0}. A name is given with --tls-name, or a certificate with --tls-certificate"
     )]
     Certificate(#[from] CertificateError),
+    #[error(
+        "this version changes the tables, and no backup could be taken before that: {0}. Mend that, or go on without one: --no-backups"
+    )]
+    BeforeUpgrade(TakeError),
     #[error("the demo shop could not be loaded: {0}")]
     Demo(demo::DemoError),
     #[error("the server could not run: {0}")]
@@ -190,6 +194,8 @@ impl Serve {
             tokio::net::TcpListener::bind(bind).await.map_err(|source| StartUp::RigPort { bind: self.bind, port: rig_port, source })?;
         let rigs_at = rigs.local_addr()?;
         let (private, url) = self.database()?;
+        let of = Of { url: url.clone(), private: private.is_some(), data: self.data(), report_key: self.report_key_file() };
+        self.back_up_before_upgrade(&of).await?;
         let db = database::open_as(&url, private.is_some(), DatabaseRole::Server).await.map_err(StartUp::Database)?;
         jobs::retell(&db).await.map_err(StartUp::Database)?;
         let keys = Arc::new(self.keys()?);
@@ -217,7 +223,7 @@ impl Serve {
         let (removing, is_private) = (url.clone(), private.is_some());
         let backups = Nightly {
             keeping: &self.keeping,
-            of: Of { url: url.clone(), private: private.is_some(), data: self.data(), report_key: self.report_key_file() },
+            of,
             state: app.serving.backups.clone(),
             // The demo shop is made again; it is backed up where somebody says so.
             wanted: !self.no_backups && (!self.demo || self.keeping.is_asked_for()),
@@ -308,6 +314,17 @@ impl Serve {
         let made = certificates(&self.data().join(TLS), &names, chrono::Utc::now().date_naive())?;
         let config = tls::server_config(&made.server, &made.key).map_err(StartUp::Tls)?;
         Ok((Some(config), Some(std::fs::read_to_string(&made.authority)?)))
+    }
+
+    /// A backup of what stands, where this version is about to change its tables.
+    async fn back_up_before_upgrade(&self, of: &Of) -> Result<(), StartUp> {
+        if self.no_backups || !velvet_dial_store::is_behind(&of.url).await.map_err(StartUp::Database)? {
+            return Ok(());
+        }
+        let db = velvet_dial_store::open_as_it_is(&of.url).await.map_err(StartUp::Database)?;
+        let taken = self.keeping.take(&db, of).await.map_err(StartUp::BeforeUpgrade)?;
+        say(format_args!("A backup was taken before the tables change: {}", taken.file.display()));
+        db.close().await.map_err(|error| StartUp::Database(error.into()))
     }
 
     fn report_key_file(&self) -> PathBuf {

@@ -46,6 +46,18 @@ pub async fn bring_up(mut options: ConnectOptions) -> Result<(), DbErr> {
     done
 }
 
+/// True where tables stand, and a step is missing.
+pub async fn is_behind(options: ConnectOptions) -> Result<bool, DbErr> {
+    let db = Database::connect(options).await?;
+    let stands = SchemaManager::new(&db).has_table("seaql_migrations").await?;
+    let behind = stands && {
+        let applied: HashSet<String> = Migrator::get_migration_models(&db).await?.into_iter().map(|step| step.version).collect();
+        !applied.is_empty() && !Migrator::migrations().iter().all(|step| applied.contains(step.name()))
+    };
+    db.close().await?;
+    Ok(behind)
+}
+
 /// Takes the steps that are missing. Where none of ours is, a newer server has gone on: what it added may be empty, so this one works on the same tables.
 async fn up(db: &DatabaseConnection) -> Result<(), DbErr> {
     Migrator::install(db).await?;
@@ -121,14 +133,16 @@ mod tests {
     #[tokio::test]
     async fn a_newer_servers_step_keeps_nobody_out() -> Result<(), DbErr> {
         let options = ConnectOptions::new(fresh_database().await);
+        assert!(!is_behind(options.clone()).await?, "an empty database has nothing to back up");
         bring_up(options.clone()).await?;
+        assert!(!is_behind(options.clone()).await?);
         let db = Database::connect(options.clone()).await?;
         let later = "INSERT INTO seaql_migrations (version, applied_at) VALUES ('m2999_01_01_later', 0)";
         db.execute_unprepared(later).await?;
         bring_up(options.clone()).await?;
         // Where one of its own is missing beside it, nobody knows what the tables are.
         db.execute_unprepared("DELETE FROM seaql_migrations WHERE version LIKE '%told_by'").await?;
-        assert!(bring_up(options).await.is_err());
+        assert!(is_behind(options.clone()).await? && bring_up(options).await.is_err());
         Ok(())
     }
 

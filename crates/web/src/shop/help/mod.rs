@@ -1,4 +1,8 @@
-//! Help: a page for each stage of a job, with a drawing. The text is in help.toml, the drawings are in pictures.html.
+//! Help, and what changed from version to version.
+//!
+//! Help is a page for each stage of a job, with a drawing. The text is in help.toml, the drawings are in pictures.html.
+mod changes;
+
 use crate::http::{Failure, SignedIn};
 use crate::ui::{Chrome, DisplayPreferences, Place};
 use actix_web::HttpResponse;
@@ -36,11 +40,17 @@ struct Page {
     topics: &'static [Topic],
     /// The topic that is shown; none on the list of all.
     shown: Option<&'static Topic>,
+    version: &'static str,
 }
 
 fn page(who: &SignedIn, preferences: DisplayPreferences, shown: Option<&'static Topic>) -> Result<HttpResponse, Failure> {
     let title = shown.map_or_else(|| "Help".to_owned(), |topic| format!("Help: {}", topic.title));
-    let page = Page { chrome: Chrome::of(&who.0, preferences, title).at(Place::Help), topics: &TOPICS.topic, shown };
+    let page = Page {
+        chrome: Chrome::of(&who.0, preferences, title).at(Place::Help),
+        topics: &TOPICS.topic,
+        shown,
+        version: env!("CARGO_PKG_VERSION"),
+    };
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(page.render()?))
 }
 
@@ -55,7 +65,7 @@ async fn one(who: SignedIn, preferences: DisplayPreferences, id: web::Path<Strin
 
 /// Its addresses.
 pub fn routes(config: &mut ServiceConfig) {
-    config.route("/help", get().to(all)).route("/help/{topic}", get().to(one));
+    config.route("/help", get().to(all)).route("/help/{topic}", get().to(one)).route("/changes", get().to(changes::show));
 }
 
 #[cfg(test)]
