@@ -370,3 +370,23 @@ document.addEventListener("input", (event) => {
 });
 document.addEventListener("htmx:after:swap", trueSize);
 document.addEventListener("DOMContentLoaded", trueSize);
+
+// On a tablet the application can be installed, and what was looked at lately stays readable without a connection (sw.js): it shows the time at which it stood so,
+// and the page is asked for anew once the server is there again.
+if ("serviceWorker" in navigator) {
+  document.head.append(Object.assign(document.createElement("link"), { rel: "manifest", href: "/assets/app.webmanifest" }));
+  navigator.serviceWorker.register("/sw.js").catch(() => { /* a browser that does not trust the server's certificate keeps nothing */ });
+  const keepPage = () => navigator.serviceWorker.ready.then((worker) => worker.active?.postMessage({ who: who(), path: location.pathname }));
+  let changed = 0;
+  document.addEventListener("htmx:after:swap", () => { clearTimeout(changed); changed = setTimeout(keepPage, 4000); });
+  document.addEventListener("DOMContentLoaded", () => {
+    const at = document.body.dataset.keptAt;
+    if (!at) { keepPage(); return; }
+    const bar = Object.assign(document.createElement("p"), { id: "kept", className: "notice notice-alarm m-0" });
+    bar.setAttribute("role", "status");
+    const time = new Date(at).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+    bar.textContent = `No connection. This is how it stood on ${time}; it may have changed since.`;
+    document.getElementById("waiting")?.before(bar);
+    setInterval(() => fetch("/healthz").then((answer) => answer.ok && !mine().some((item) => !item.told) && location.reload()).catch(() => {}), 5000);
+  });
+}

@@ -81,10 +81,20 @@
     live.dataset.behind = String(rows.at(-1)?.[0] ?? "");
   };
 
+  // The screen of a tablet stays on while a gauge is live; the system lets go of it whenever the page is hidden.
+  let awake = null;
+  const stayAwake = async (wanted) => {
+    if (!wanted) { awake?.release(); awake = null; return; }
+    if (document.visibilityState !== "visible" || (awake && !awake.released)) return;
+    awake = await navigator.wakeLock?.request("screen").catch(() => null);
+  };
+  document.addEventListener("visibilitychange", () => stayAwake(Boolean(id("live"))));
+
   // The strip stands where the panel stands; a panel that was drawn anew listens anew.
   const begin = () => {
     const live = id("live");
     mutedShown();
+    stayAwake(Boolean(live));
     if (!live) { source?.close(); source = null; showing = ""; return; }
     const box = id("live-strip");
     if (box && !box.firstChild) { plot = vdStrip(box, { unit: box.dataset.unit, height: 190 }); layMarks = vdMarks(plot); }

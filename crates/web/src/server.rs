@@ -59,6 +59,7 @@ fn all(config: &mut ServiceConfig) {
         .route("/healthz", get().to(health::check))
         .route("/healthz", head().to(health::check))
         .route("/shop-authority.pem", get().to(health::authority))
+        .route("/sw.js", get().to(assets::worker))
         .route("/assets/{path:.*}", get().to(assets::file))
         .configure(account::routes)
         .configure(customer::routes)

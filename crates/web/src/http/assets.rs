@@ -4,6 +4,13 @@ use crate::ui::assets::{get, state};
 use actix_web::http::header::{CACHE_CONTROL, ETAG, IF_NONE_MATCH};
 use actix_web::{HttpRequest, HttpResponse, web};
 
+/// The script that keeps pages for when there is no connection. It stands at the root, since it may see no more than what is below its own address; it is asked for
+/// again each time, so that an older one goes.
+pub async fn worker() -> Result<HttpResponse, Failure> {
+    let file = get("sw.js").ok_or(Failure::NoPage)?;
+    Ok(HttpResponse::Ok().content_type("text/javascript").insert_header((CACHE_CONTROL, "no-cache")).body(file.data.into_owned()))
+}
+
 /// Serves one file. What is asked for by its state, and what has it in its name, is kept for good; the rest is asked for again and mostly “unchanged”.
 pub async fn file(path: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, Failure> {
     let file = get(&path).ok_or(Failure::NoPage)?;

@@ -20,6 +20,7 @@ const MOST_FORM_BYTES: usize = 32 * 1024;
 
 /// No inline script or style, no eval, nothing from elsewhere.
 const POLICY: &str = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; \
+manifest-src 'self'; worker-src 'self'; \
 form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
 
 /// How long a request may take to arrive and be answered, beside the time that its file may take.

@@ -23,6 +23,7 @@ mod refusals;
 mod rig;
 mod shots;
 mod support;
+mod tablet;
 mod trace;
 mod two_servers;
 mod uploads;

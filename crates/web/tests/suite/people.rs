@@ -101,6 +101,7 @@ async fn every_address_asks_every_role_for_its_right() {
         "/preferences",
         "/healthz",
         "/assets",
+        "/sw.js",
         "/first-day",
         "/join",
         "/yes",
