@@ -16,6 +16,9 @@ use velvet_dial_services::mariadb::{MariaDb, StartError};
 use velvet_dial_store::{Connection, StoreError, accounts, audit, tables};
 use velvet_dial_web::state::{KEY_FILE, KeyFileError, Keys, seal_ledgers};
 
+/// What does not hold is named so often; the rest is counted.
+const MOST_SAID: usize = 20;
+
 /// What to put back, and where.
 #[derive(Debug, Args)]
 pub struct Restore {
@@ -155,8 +158,11 @@ impl Restore {
         let key = staging.join(KEY_FILE);
         let checked = verify::everything(db, &key, None, Depth::Seal).await?;
         let wrong: Vec<&(String, _)> = checked.iter().filter(|(_, found)| found.is_err()).collect();
-        for (name, found) in &wrong {
+        for (name, found) in wrong.iter().take(MOST_SAID) {
             eprintln!("{name}: {}", found.as_ref().err().map(String::as_str).unwrap_or_default());
+        }
+        if wrong.len() > MOST_SAID {
+            eprintln!("… and {} more of these; velvet-dial verify --shop names all", wrong.len() - MOST_SAID);
         }
         if !wrong.is_empty() && !self.even_so {
             return Err(RestoreError::DoesNotHold { many: wrong.len() });
