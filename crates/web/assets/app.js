@@ -234,12 +234,12 @@ document.addEventListener("click", (event) => {
 });
 
 // The lost connection: what was sent is kept with its form's key, the page says so, and it is sent again until it is answered, in the order it was sent. The
-// key makes a second arrival harmless. Kept in the page's storage, so a reload or a new sign-in meanwhile loses nothing.
+// key makes a second arrival harmless. Kept on the device by who typed it, so a reload, a new sign-in or a tablet that ended the application meanwhile loses nothing.
 const waiting = "vd-waiting";
-const all = () => JSON.parse(sessionStorage.getItem(waiting) || "[]");
+const all = () => JSON.parse(localStorage.getItem(waiting) || "[]");
 const mine = () => all().filter((item) => item.who === who());
 const setQueue = (items) => {
-  sessionStorage.setItem(waiting, JSON.stringify(items));
+  localStorage.setItem(waiting, JSON.stringify(items));
   const own = mine();
   document.body.classList.toggle("is-offline", own.some((item) => !item.told));
   tell(own.find((item) => item.told));

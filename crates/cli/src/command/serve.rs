@@ -104,6 +104,8 @@ enum StartUp {
     Port { bind: IpAddr, port: u16, source: io::Error },
     #[error("port {port} for rigs on {bind} is taken or not allowed ({source}). Stop what listens there, or choose another: --rig-port {other}", other = port.saturating_add(1))]
     RigPort { bind: IpAddr, port: u16, source: io::Error },
+    #[error("{at} is taken or not allowed for the counts ({source}). Stop what listens there, or choose another address with --metrics")]
+    Metrics { at: SocketAddr, source: io::Error },
     #[error(transparent)]
     Private(#[from] StartError),
     #[error("the database does not take us: {0}. Check DATABASE_URL, and that the server runs.")]
@@ -234,7 +236,7 @@ impl Serve {
         let app = web::Data::new(app);
         let watched = match self.metrics {
             Some(at) => {
-                let taken = |source| StartUp::Port { bind: at.ip(), port: at.port(), source };
+                let taken = |source| StartUp::Metrics { at, source };
                 Some(metrics_server(app.clone(), TcpListener::bind(at).map_err(taken)?)?)
             }
             None => None,

@@ -1,6 +1,7 @@
 //! On a tablet: what was looked at stays readable without a connection, what is typed waits, and another person finds none of it.
 use crate::support::House;
 use crate::support::screen::{Person, until};
+use std::time::Duration;
 use thirtyfour::prelude::*;
 use velvet_dial_testkit::Browser;
 
@@ -23,7 +24,8 @@ async fn what_was_looked_at_is_readable_without_a_connection() {
     me.sign_in(&base).await;
     me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     until("the page is kept", async || kept(&me.driver).await.contains(&"/jobs/8/run".to_owned())).await;
-    // Gone, as behind a lift: the page is there with its time, and takes what is typed.
+    // Gone, as behind a lift: the page is there with its time, and takes what is typed. Nothing is on its way any more when the server ends.
+    tokio::time::sleep(Duration::from_secs(2)).await;
     house.kill().await;
     me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.sees("No connection. This is how it stood on").await;
@@ -34,8 +36,15 @@ async fn what_was_looked_at_is_readable_without_a_connection() {
     // A page that nobody looked at says so.
     me.driver.goto(format!("{base}/jobs/7/trace")).await.unwrap();
     me.sees("was not looked at on this device lately").await;
+    // A tablet may end the application meanwhile: what waits is on the device and not in the page.
+    let before_it = me.driver.window().await.unwrap();
+    let again = me.driver.new_tab().await.unwrap();
+    me.driver.switch_to_window(before_it).await.unwrap();
+    me.driver.close_window().await.unwrap();
+    me.driver.switch_to_window(again).await.unwrap();
     me.driver.goto(format!("{base}/jobs/8/run")).await.unwrap();
     me.sees("No connection. This is how it stood on").await;
+    me.sees("What you sent is kept here").await;
     house.start();
     // It is sent, and the page is as it is now, by itself.
     until("the reading arrives", async || {
