@@ -6,6 +6,8 @@ first=$(ls "$out"/velvet-dial_*-1_*.deb | tail -1)
 second=$(ls "$out"/velvet-dial_*-2_*.deb | tail -1)
 . /etc/os-release
 root=$(mktemp -d)
+# The user of the service goes through it too.
+chmod 755 "$root"
 pid=""
 finish() {
     [ -z "$pid" ] || kill "$pid" 2>/dev/null || true
@@ -22,6 +24,8 @@ say "a Debian of its own ($VERSION_CODENAME)"
 mirror=$(cat /etc/apt/sources.list /etc/apt/sources.list.d/* 2>/dev/null | sed -n 's/^URIs: *\([^ ]*\).*/\1/p; s/^deb \(\[[^]]*\] \)\{0,1\}\([^ ]*\).*/\2/p' | head -1)
 debootstrap --variant=minbase "$VERSION_CODENAME" "$root" "$mirror" >"$out/debootstrap.log" 2>&1 || { tail -5 "$out/debootstrap.log" >&2; exit 1; }
 mount -t proc proc "$root/proc"
+# As on every Debian that was installed and not only unpacked.
+printf '127.0.0.1 localhost %s\n' "$(uname -n)" >"$root/etc/hosts"
 cp /etc/resolv.conf "$root/etc/" 2>/dev/null || true
 [ ! -d /etc/apt/apt.conf.d ] || cp /etc/apt/apt.conf.d/*proxy* "$root/etc/apt/apt.conf.d/" 2>/dev/null || true
 printf '#!/bin/sh\nexit 101\n' >"$root/usr/sbin/policy-rc.d"
@@ -45,7 +49,9 @@ serve() {
     options="$VELVET_DIAL_OPTIONS --port 18080"
     line=$(echo "$line" | sed "s|\$VELVET_DIAL_OPTIONS|$options|")
     : >"$root/serve.log"
-    inside setpriv --reuid="$user" --regid="$user" --init-groups sh -c "exec $line" >>"$root/serve.log" 2>&1 &
+    # Each becomes the next one, so that the process is the server itself.
+    (exec chroot "$root" env LC_ALL=C PATH=/usr/sbin:/usr/bin:/sbin:/bin \
+        setpriv --reuid="$user" --regid="$user" --init-groups sh -c "exec $line") >>"$root/serve.log" 2>&1 &
     pid=$!
     for _ in $(seq 120); do
         curl -fs http://127.0.0.1:18080/healthz >/dev/null && return 0
@@ -56,7 +62,6 @@ serve() {
 }
 
 stop() {
-    # env, setpriv and sh each became the next one: it is the server itself.
     kill -TERM "$pid"
     wait "$pid" || fail "the server did not stop in order"
     pid=""
@@ -83,7 +88,7 @@ serve
 grep -q "A backup was taken before the tables change" "$root/serve.log" || fail "no backup before the upgrade"
 as_service velvet-dial user list --data /var/lib/velvet-dial/shop | grep -q "^mo" || fail "what was entered is gone"
 stop
-backup=$(ls "$root"/var/lib/velvet-dial/shop/backups/*.tar | head -1)
+backup=$(ls "$root"/var/lib/velvet-dial/shop/backups/*.tar | tail -1)
 say "the backup of before is put back"
 as_service velvet-dial restore "${backup#"$root"}" --data /var/lib/velvet-dial/shop --by mo || fail "the backup cannot be put back"
 serve
