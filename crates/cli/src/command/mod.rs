@@ -9,6 +9,7 @@ mod diagnose;
 mod evaluate;
 mod explain;
 mod key;
+mod nightly;
 mod practice;
 mod restore;
 mod rig;

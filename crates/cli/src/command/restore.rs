@@ -61,6 +61,8 @@ enum RestoreError {
     Job(#[from] JobError),
     #[error("nobody signs in as “{0}” in this backup. These do: {1}")]
     Nobody(String, String),
+    #[error("the backup began at {}, and the moment that --until names is before that. Take an older backup", .0.format("%Y-%m-%d %H:%M:%S UTC"))]
+    Before(DateTime<Utc>),
     #[error("the backup has {there} rows of {table}, and had {then} when it was taken")]
     Rows { table: String, there: u64, then: u64 },
     #[error("{many} of what was checked does not hold, see above. --even-so puts it in place all the same")]
@@ -119,16 +121,22 @@ impl Restore {
             manifest.version,
             started.elapsed().as_secs_f64()
         );
+        let mut played = None;
         if let Some(until) = self.until {
+            if until < manifest.began {
+                return Err(RestoreError::Before(manifest.began));
+            }
             let from = manifest.log.as_ref().ok_or_else(|| BackupError::Log("its database kept none".to_owned()))?;
             let reaches = backup::replay_until(&private.url(), from, until, &self.logs(), self.identity.as_deref(), staging)?;
-            println!("Played back until {}, {:.0} s.", until.min(reaches).format("%Y-%m-%d %H:%M:%S UTC"), started.elapsed().as_secs_f64());
-            if reaches < until {
+            let reached = until.min(reaches.max(manifest.began));
+            played = Some(reached);
+            println!("Played back until {}, {:.0} s.", reached.format("%Y-%m-%d %H:%M:%S UTC"), started.elapsed().as_secs_f64());
+            if reached < until {
                 println!("The binary log ends there: what was written later is in none of its files.");
             }
         }
         let db = velvet_dial_store::open(&private.url()).await?;
-        self.verified(&db, staging, &manifest).await?;
+        self.verified(&db, staging, &manifest, played).await?;
         println!("Verified, {:.0} s.", started.elapsed().as_secs_f64());
         db.close().await.map_err(StoreError::from)?;
         drop(private);
@@ -142,7 +150,13 @@ impl Restore {
     }
 
     /// Everything that was backed up holds, and it is noted and signed that it was put back.
-    async fn verified(&self, db: &Connection, staging: &Path, manifest: &Manifest) -> Result<(), RestoreError> {
+    async fn verified(
+        &self,
+        db: &Connection,
+        staging: &Path,
+        manifest: &Manifest,
+        played: Option<DateTime<Utc>>,
+    ) -> Result<(), RestoreError> {
         let Some(by) = accounts::viewer_named(db, &self.by).await? else {
             let people = accounts::everybody(db).await?.into_iter().filter(|person| !person.removed);
             let names: Vec<String> = people.map(|person| person.sign_in).collect();
@@ -173,7 +187,7 @@ impl Restore {
         let keys = Keys::open(&key)?;
         // Who was let in then may not be welcome any more.
         accounts::end_every_session(db).await?;
-        audit::note_restored(db, &by, manifest.began, self.until, keys.server()).await?;
+        audit::note_restored(db, &by, manifest.began, played, keys.server()).await?;
         seal_ledgers(db, Some(&keys)).await;
         Ok(())
     }
@@ -185,7 +199,10 @@ impl Restore {
         if self.data.exists() {
             let before = beside(&self.data, &format!("before-{}", Utc::now().format("%Y%m%dT%H%M%SZ")));
             rename(&self.data, &before)?;
-            rename(staging, &self.data)?;
+            if let Err(error) = rename(staging, &self.data) {
+                rename(&before, &self.data)?;
+                return Err(error);
+            }
             for kept in ["backups", TLS] {
                 let (from, to) = (before.join(kept), self.data.join(kept));
                 if from.exists() && !to.exists() {

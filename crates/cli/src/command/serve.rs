@@ -1,8 +1,8 @@
 //! `velvet-dial serve`
 use super::backup::{Keeping, Of, TLS, TakeError};
 use super::database;
+use super::nightly::{Nightly, remove_customers};
 use actix_web::web;
-use chrono::{DateTime, Local, TimeDelta, TimeZone, Utc};
 use clap::Args;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use std::io::{self, IsTerminal, Write};
@@ -10,14 +10,12 @@ use std::net::{IpAddr, Ipv4Addr, SocketAddr, TcpListener};
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use thiserror::Error;
 use tokio_rustls::rustls::ServerConfig;
 use tracing_subscriber::EnvFilter;
-use velvet_dial_core::count::count;
 use velvet_dial_rig::recorder::{self, Door};
 use velvet_dial_rig::tls::{self, TlsError};
-use velvet_dial_services::backup::{self, BackupError};
 use velvet_dial_services::certificate::{CertificateError, certificates};
 use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
@@ -25,7 +23,7 @@ use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs};
 use velvet_dial_web::demo;
 use velvet_dial_web::server::{metrics_server, server_by};
-use velvet_dial_web::state::{App, BackupState, Backups, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
+use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
 
 /// How to serve.
 #[derive(Debug, Args)]
@@ -140,11 +138,6 @@ const DATABASE_DIED: u8 = 75;
 const FORGET_EVERY: Duration = Duration::from_secs(600);
 /// How often the heads of all ledgers are sealed, beside each closing.
 const SEAL_EVERY: Duration = Duration::from_secs(24 * 3600);
-/// How often it is looked whether a backup is due, and how often the binary log is copied to the backups.
-const LOOK_FOR_BACKUP_EVERY: Duration = Duration::from_secs(60);
-const COPY_LOG_EVERY: Duration = Duration::from_secs(3600);
-/// How often customers that shops keep no longer are removed.
-const REMOVE_EVERY: Duration = Duration::from_secs(24 * 3600);
 /// How often it is looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(1);
 
@@ -300,7 +293,6 @@ impl Serve {
         self.data.clone().unwrap_or_else(|| PathBuf::from(usual))
     }
 
-    /// Beside an own database the folder may not be there yet.
     /// What the server shows of itself over TLS, and the authority's certificate where it is the shop's own; none where it serves without.
     fn certificates(&self, address: SocketAddr) -> Result<(Option<ServerConfig>, Option<String>), StartUp> {
         if let Some((certificate, key)) = self.tls_certificate.as_ref().zip(self.tls_key.as_ref()) {
@@ -333,6 +325,7 @@ impl Serve {
         self.report_key.clone().unwrap_or_else(|| self.data().join(KEY_FILE))
     }
 
+    /// Beside an own database the folder may not be there yet.
     fn keys(&self) -> Result<Keys, StartUp> {
         let file = self.report_key_file();
         if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
@@ -389,82 +382,6 @@ async fn seal(db: &Connection, keys: Option<&Keys>) {
         seal_ledgers(db, keys).await;
         tokio::time::sleep(SEAL_EVERY).await;
     }
-}
-
-/// The backups of a server that serves.
-struct Nightly<'a> {
-    keeping: &'a Keeping,
-    of: Of,
-    state: Arc<Backups>,
-    wanted: bool,
-}
-
-impl Nightly<'_> {
-    /// Takes one whenever one is due, copies the binary log every hour, and says how they go; never returns.
-    async fn take_them(&self, db: &Connection) {
-        if !self.wanted {
-            return std::future::pending().await;
-        }
-        let (since, folder) = (Utc::now(), self.keeping.folder(&self.of.data));
-        let mut tried: Option<Instant> = None;
-        let mut copied = Instant::now();
-        loop {
-            let last = backup::last(&folder);
-            let began = last.taken.as_ref().map(|taken| taken.began);
-            let taken = last.taken.as_ref().map(|taken| (taken.began, taken.bytes));
-            self.state.set(BackupState { folder: folder.display().to_string(), taken, failed: last.failed, since });
-            if is_due(began, Local::now()) && tried.is_none_or(|tried| tried.elapsed() > COPY_LOG_EVERY) {
-                tried = Some(Instant::now());
-                match self.keeping.take(db, &self.of).await {
-                    Ok(taken) => {
-                        tracing::info!(file = %taken.file.display(), bytes = taken.bytes, took = ?taken.took, "a backup was taken")
-                    }
-                    Err(TakeError::Backup(BackupError::Busy(_))) => {}
-                    Err(error) => tracing::error!(%error, "no backup was taken; it is tried again in an hour"),
-                }
-                continue;
-            }
-            if copied.elapsed() > COPY_LOG_EVERY {
-                copied = Instant::now();
-                if let Err(error) = self.keeping.copy_log(&self.of).await {
-                    tracing::error!(%error, "the binary log was not copied; it is tried again in an hour");
-                }
-            }
-            tokio::time::sleep(LOOK_FOR_BACKUP_EVERY).await;
-        }
-    }
-}
-
-/// A backup is due when none began since the last half past two at night.
-fn is_due(began: Option<DateTime<Utc>>, now: DateTime<Local>) -> bool {
-    let Some(night) = now.date_naive().and_hms_opt(2, 30, 0) else { return false };
-    let night = if now.naive_local() < night { night - TimeDelta::days(1) } else { night };
-    // In the hour that a clock leaves out there is no such moment; the next one is meant.
-    let night = Local.from_local_datetime(&night).latest().map_or(now, |night| night);
-    began.is_none_or(|began| began < night)
-}
-
-/// Removes the customers that shops keep no longer, every night; never returns.
-async fn remove_customers(url: &str, is_private: bool) {
-    loop {
-        if let Err(error) = remove_past(url, is_private).await {
-            tracing::error!(%error, "customers that are kept no longer could not be removed; it is tried again tomorrow");
-        }
-        tokio::time::sleep(REMOVE_EVERY).await;
-    }
-}
-
-async fn remove_past(url: &str, is_private: bool) -> Result<(), StoreError> {
-    let db = database::open_as(url, is_private, DatabaseRole::Remover).await?;
-    for (owner, number, months) in jobs::past_keeping(&db, Utc::now().naive_utc()).await? {
-        let because = format!("the shop keeps customers for {} after a job is closed", count(usize::from(months), "month"));
-        match jobs::remove_customer(&db, &owner, number, &because).await {
-            Ok(()) => tracing::info!(number, "a customer was removed from a closed job"),
-            // A report of before signed the customer's name: it stays as it is.
-            Err(error) => tracing::warn!(%error, number, "a customer could not be removed"),
-        }
-    }
-    Ok(db.close().await?)
 }
 
 /// Returns when the private database has ended by itself; never where there is none.

@@ -89,6 +89,7 @@ fn a_backup_is_put_back_as_it_was_and_up_to_a_moment() {
         ("ines", &letter, vec![], "is not a backup of Velvet Dial"),
         ("ines", &first, [&key[..], &["--until", "yesterday"]].concat(), "give a moment such as"),
         ("ines", &lone, [&key[..], &["--until", "now", "--log", "/nowhere"]].concat(), "the binary log does not go on from this backup"),
+        ("ines", &first, [&key[..], &["--until", "2020-05-30 14:05"]].concat(), "is before that. Take an older backup"),
         ("nobody", &first, key.to_vec(), "These do: "),
     ] {
         let refused = restore_by(by, file, &other, &more);

@@ -94,7 +94,12 @@ pub fn until(
             plain.push(path.clone());
         }
     }
-    play(&Address::of(url)?, from.position, moment, &plain)?;
+    let played = play(&Address::of(url)?, from.position, moment, &plain);
+    // What was encrypted does not lie about in the clear.
+    for opened in plain.iter().filter(|path| path.parent() == Some(scratch)) {
+        fs::remove_file(opened).map_err(file(opened))?;
+    }
+    played?;
     Ok(reaches)
 }
 
