@@ -385,7 +385,8 @@ if ("serviceWorker" in navigator) {
     const bar = Object.assign(document.createElement("p"), { id: "kept", className: "notice notice-alarm m-0" });
     bar.setAttribute("role", "status");
     const time = new Date(at).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
-    bar.textContent = `No connection. This is how it stood on ${time}; it may have changed since.`;
+    const mind = jobOf(location.pathname) ? "It may have changed since: ask before you start the engine." : "It may have changed since.";
+    bar.textContent = `No connection. This is how it stood on ${time}. ${mind}`;
     document.getElementById("waiting")?.before(bar);
     setInterval(() => fetch("/healthz").then((answer) => answer.ok && !mine().some((item) => !item.told) && location.reload()).catch(() => {}), 5000);
   });

@@ -10,7 +10,11 @@ const LASTS = /^\/assets\/(fonts|vendor)\//;
 // Whose pages they are: another person on the same tablet finds none of them.
 const WHO = "/kept-for";
 const AWAY = `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1">
-<title>No connection — Velvet Dial</title><body><main><h1>No connection</h1>
+<title>No connection — Velvet Dial</title>
+<style>body { margin: 0; background: #f4efe6; color: #20172a; font: 1.125rem/1.35 Archivo, sans-serif } header { background: #38203f; height: 52px }
+main { max-width: 40rem; margin: 1.5rem auto; padding: 1rem; background: #fffdf8; border-left: 6px solid #a3262a } h1 { margin: 0; font-size: 1.75rem }
+a { display: inline-flex; align-items: center; min-height: 46px; padding: 0 1rem; border: 1px solid; border-radius: 3px; color: inherit; font-weight: 600; text-decoration: none }</style>
+<body><header></header><main><h1>No connection</h1>
 <p>This page was not looked at on this device lately, so it cannot be shown now. What you typed elsewhere is kept and is sent by itself.</p>
 <p><a href="/">Board</a></p></main></body></html>`;
 
