@@ -385,7 +385,7 @@ fn wait_until_ready(server: &Leashed, port: u16, log: &Path) -> Result<(), Start
     Err(StartError::Server { log: log.to_owned(), tail })
 }
 
-fn last_lines(text: &str) -> String {
+pub(crate) fn last_lines(text: &str) -> String {
     let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
     lines.get(lines.len().saturating_sub(4)..).unwrap_or_default().join(" / ")
 }

@@ -9,7 +9,7 @@ use velvet_dial_store::{Connection, StoreError, tables};
 use velvet_dial_web::state::{KEY_FILE, KEY_FOLDER, SEALS_FILE};
 
 /// Folder of the backups, in the data folder.
-const FOLDER: &str = "backups";
+pub const FOLDER: &str = "backups";
 /// Folder of the server's own certificates, in the data folder.
 pub const TLS: &str = "tls";
 

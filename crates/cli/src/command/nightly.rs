@@ -9,8 +9,9 @@ use velvet_dial_services::backup::{self, BackupError};
 use velvet_dial_store::{Connection, DatabaseRole, StoreError, jobs};
 use velvet_dial_web::state::{BackupState, Backups};
 
-/// How often it is looked whether a backup is due, and how often the binary log is copied to the backups.
+/// How often it is looked whether a backup is due, how long after one that failed it is tried again, and how often the binary log is copied to the backups.
 const LOOK_EVERY: Duration = Duration::from_secs(60);
+const TRY_AGAIN_AFTER: Duration = Duration::from_secs(3600);
 const COPY_LOG_EVERY: Duration = Duration::from_secs(3600);
 /// How often customers that shops keep no longer are removed.
 const REMOVE_EVERY: Duration = Duration::from_secs(24 * 3600);
@@ -38,7 +39,7 @@ impl Nightly<'_> {
             let began = last.taken.as_ref().map(|taken| taken.began);
             let taken = last.taken.as_ref().map(|taken| (taken.began, taken.bytes));
             self.state.set(BackupState { folder: folder.display().to_string(), taken, failed: last.failed, since });
-            if is_due(began, Local::now()) && tried.is_none_or(|tried| tried.elapsed() > COPY_LOG_EVERY) {
+            if is_due(began, Local::now()) && tried.is_none_or(|tried| tried.elapsed() > TRY_AGAIN_AFTER) {
                 tried = Some(Instant::now());
                 match self.keeping.take(db, &self.of).await {
                     Ok(taken) => {
@@ -65,23 +66,28 @@ fn is_due(began: Option<DateTime<Utc>>, now: DateTime<Local>) -> bool {
     let Some(night) = now.date_naive().and_hms_opt(2, 30, 0) else { return false };
     let night = if now.naive_local() < night { night - TimeDelta::days(1) } else { night };
     // In the hour that a clock leaves out there is no such moment; the next one is meant.
-    let night = Local.from_local_datetime(&night).latest().map_or(now, |night| night);
+    let night = Local.from_local_datetime(&night).latest().unwrap_or(now);
     began.is_none_or(|began| began < night)
 }
 
-/// Removes the customers that shops keep no longer, every night; never returns.
-pub async fn remove_customers(url: &str, is_private: bool) {
+/// Removes the customers that shops keep no longer, every day; never returns.
+pub async fn remove_customers(db: &Connection, url: &str, is_private: bool) {
     loop {
-        if let Err(error) = remove_past(url, is_private).await {
+        if let Err(error) = remove_past(db, url, is_private).await {
             tracing::error!(%error, "customers that are kept no longer could not be removed; it is tried again tomorrow");
         }
         tokio::time::sleep(REMOVE_EVERY).await;
     }
 }
 
-async fn remove_past(url: &str, is_private: bool) -> Result<(), StoreError> {
+/// The server's own connection looks; only where there is something to remove, the user who may do that is let in.
+async fn remove_past(db: &Connection, url: &str, is_private: bool) -> Result<(), StoreError> {
+    let past = jobs::past_keeping(db, Utc::now().naive_utc()).await?;
+    if past.is_empty() {
+        return Ok(());
+    }
     let db = database::open_as(url, is_private, DatabaseRole::Remover).await?;
-    for (owner, number, months) in jobs::past_keeping(&db, Utc::now().naive_utc()).await? {
+    for (owner, number, months) in past {
         let because = format!("the shop keeps customers for {} after a job is closed", count(usize::from(months), "month"));
         match jobs::remove_customer(&db, &owner, number, &because).await {
             Ok(()) => tracing::info!(number, "a customer was removed from a closed job"),

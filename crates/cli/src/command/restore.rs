@@ -1,5 +1,5 @@
 //! `velvet-dial restore`: a backup is put back and verified before anything takes the place of what is there.
-use super::backup::TLS;
+use super::backup::{FOLDER, TLS};
 use super::verify::{self, JobError};
 use chrono::{DateTime, Local, NaiveDateTime, TimeZone, Utc};
 use clap::Args;
@@ -114,7 +114,7 @@ impl Restore {
 
     async fn load_and_swap(&self, staging: &Path, started: Instant) -> Result<(), RestoreError> {
         let private = MariaDb::start_to_load(staging)?;
-        let manifest = backup::read_back(&self.file, self.identity.as_deref(), &private.url(), staging)?.manifest;
+        let manifest = backup::read_back(&self.file, self.identity.as_deref(), &private.url(), staging)?;
         println!(
             "Loaded: the backup of {} by version {}, {:.0} s.",
             manifest.began.format("%Y-%m-%d %H:%M:%S UTC"),
@@ -203,7 +203,7 @@ impl Restore {
                 rename(&before, &self.data)?;
                 return Err(error);
             }
-            for kept in ["backups", TLS] {
+            for kept in [FOLDER, TLS] {
                 let (from, to) = (before.join(kept), self.data.join(kept));
                 if from.exists() && !to.exists() {
                     rename(&from, &to)?;

@@ -255,7 +255,7 @@ impl Serve {
             () = forget(&db) => {}
             () = seal(&db, keys.as_deref()) => {}
             () = backups.take_them(&db) => {}
-            () = remove_customers(&removing, is_private) => {}
+            () = remove_customers(&db, &removing, is_private) => {}
             () = until_dead(private.as_ref()) => {
                 // A server without its database would refuse every page for ever.
                 handle.stop(false).await;

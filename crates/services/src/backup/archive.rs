@@ -11,6 +11,16 @@ use tar::{Builder, EntryType, Header};
 /// What an encrypted file's name ends with.
 pub(super) const ENCRYPTED: &str = "age";
 
+/// A file's name as it is kept, encrypted or not.
+pub(super) fn kept_as(name: &str, is_encrypted: bool) -> String {
+    if is_encrypted { format!("{name}.{ENCRYPTED}") } else { name.to_owned() }
+}
+
+/// The name that a file was kept by, without what says that it is encrypted.
+pub(super) fn plain_name(name: &str) -> &str {
+    name.strip_suffix(ENCRYPTED).and_then(|name| name.strip_suffix('.')).unwrap_or(name)
+}
+
 /// A new file that only its owner reads, or an encrypted one.
 pub(super) enum Sink {
     Plain(BufWriter<File>),

@@ -1,6 +1,6 @@
 //! MariaDB's own client programs, and age: each started on a database or a file, with its words kept for when it fails.
 use super::BackupError;
-use crate::mariadb::find;
+use crate::mariadb::{find, last_lines};
 use std::io::{Read, Write};
 use std::path::Path;
 use std::process::{Child, ChildStderr, Command, Stdio};
@@ -93,8 +93,7 @@ impl Drop for Running {
 fn words(mut stderr: ChildStderr) -> String {
     let mut text = String::new();
     stderr.read_to_string(&mut text).ok();
-    let lines: Vec<&str> = text.lines().filter(|line| !line.trim().is_empty()).collect();
-    lines.get(lines.len().saturating_sub(3)..).unwrap_or_default().join(" / ")
+    last_lines(&text)
 }
 
 /// Runs SQL.

@@ -1,5 +1,5 @@
 //! Taking a backup.
-use super::archive::{ENCRYPTED, Writer};
+use super::archive::Writer;
 use super::client::{Address, Running};
 use super::{BackupError, DATABASE_PARTS, FILE_PARTS, LogPlace, Manifest, file, folder};
 use chrono::{DateTime, Utc};
@@ -133,9 +133,4 @@ fn place(head: &str) -> Option<LogPlace> {
     let file = line.split('\'').nth(1)?.to_owned();
     let position = line.split("MASTER_LOG_POS=").nth(1)?.trim_end_matches(';').trim().parse().ok()?;
     Some(LogPlace { file, position })
-}
-
-/// What the name of an encrypted backup ends with, for whoever names files.
-pub(super) fn ending(is_encrypted: bool) -> String {
-    if is_encrypted { format!(".tar.{ENCRYPTED}") } else { ".tar".to_owned() }
 }

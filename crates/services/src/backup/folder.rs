@@ -1,5 +1,5 @@
 //! The folder of backups: names by time, how many are kept, and how the last one went.
-use super::dump::ending;
+use super::archive::{kept_as, plain_name};
 use super::{BackupError, file};
 use chrono::{DateTime, NaiveDateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -12,6 +12,7 @@ pub(super) const HALF: &str = "half-written";
 const LOCK: &str = "lock";
 const LAST: &str = "last.json";
 const BEGINS: &str = "velvet-dial-";
+const ENDS: &str = ".tar";
 const TIME: &str = "%Y%m%dT%H%M%SZ";
 
 /// How the backups of a folder go.
@@ -77,7 +78,7 @@ pub fn note(folder: &Path, taken: &Result<super::Taken, BackupError>) -> Result<
 }
 
 pub(super) fn name(began: DateTime<Utc>, is_encrypted: bool) -> String {
-    format!("{BEGINS}{}{}", began.format(TIME), ending(is_encrypted))
+    kept_as(&format!("{BEGINS}{}{ENDS}", began.format(TIME)), is_encrypted)
 }
 
 /// The backups of a folder with the time at which each began, the oldest first.
@@ -86,8 +87,8 @@ pub(super) fn backups(folder: &Path) -> Result<Vec<(DateTime<Utc>, PathBuf)>, Ba
     for entry in fs::read_dir(folder).map_err(file(folder))? {
         let entry = entry.map_err(file(folder))?;
         let name = entry.file_name().to_string_lossy().into_owned();
-        let stem = [true, false].iter().find_map(|encrypted| name.strip_suffix(&ending(*encrypted)));
-        let time = stem.and_then(|stem| stem.strip_prefix(BEGINS)).and_then(|time| NaiveDateTime::parse_from_str(time, TIME).ok());
+        let time = plain_name(&name).strip_prefix(BEGINS).and_then(|rest| rest.strip_suffix(ENDS));
+        let time = time.and_then(|time| NaiveDateTime::parse_from_str(time, TIME).ok());
         if let Some(time) = time {
             found.push((time.and_utc(), entry.path()));
         }

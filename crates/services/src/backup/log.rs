@@ -1,5 +1,5 @@
 //! The binary log: every change since a backup, copied beside the backups, and played back up to a moment.
-use super::archive::{ENCRYPTED, Sink, bytes_of};
+use super::archive::{ENCRYPTED, Sink, bytes_of, kept_as, plain_name};
 use super::client::{Address, Running, command, run_sql};
 use super::{BackupError, LogPlace, file, folder};
 use chrono::{DateTime, Utc};
@@ -25,8 +25,7 @@ pub fn copy(url: &str, log: &Path, backups: &Path, recipients: &[String]) -> Res
     // The newest is being written.
     files.pop_last();
     for (name, path) in &files {
-        let ending = if recipients.is_empty() { String::new() } else { format!(".{ENCRYPTED}") };
-        let (done, half) = (to.join(format!("{name}{ending}")), to.join("half-written"));
+        let (done, half) = (to.join(kept_as(name, !recipients.is_empty())), to.join(folder::HALF));
         if done.exists() {
             continue;
         }
@@ -127,9 +126,9 @@ fn files(folder: &Path) -> Result<BTreeMap<String, PathBuf>, BackupError> {
     for entry in fs::read_dir(folder).map_err(file(folder))? {
         let path = entry.map_err(file(folder))?.path();
         let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        let name = name.strip_suffix(&format!(".{ENCRYPTED}")).unwrap_or(&name).to_owned();
-        if number(&name) > 0 {
-            found.insert(name, path);
+        let name = plain_name(&name);
+        if number(name) > 0 {
+            found.insert(name.to_owned(), path);
         }
     }
     Ok(found)

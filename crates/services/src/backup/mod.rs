@@ -11,9 +11,9 @@ mod log;
 mod restore;
 
 pub use dump::{Source, Taken, take};
-pub use folder::{Last, LastTaken, last, lock, note};
+pub use folder::{Last, LastTaken, last, note};
 pub use log::{copy as copy_log, until as replay_until};
-pub use restore::{Restored, read_back};
+pub use restore::read_back;
 
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};

@@ -8,18 +8,11 @@ use std::os::unix::fs::{DirBuilderExt, OpenOptionsExt};
 use std::path::{Component, Path, PathBuf};
 use std::process::Stdio;
 
-/// What was put back.
-#[derive(Debug)]
-pub struct Restored {
-    /// What the backup says of itself.
-    pub manifest: Manifest,
-}
-
-/// Loads the dump into the empty database of `url`, and writes the files beside it into `folder`.
+/// Loads the dump into the empty database of `url`, writes the files beside it into `folder`, and says what the backup says of itself.
 ///
 /// # Errors
 /// [`BackupError`]; what was loaded until then is of no use, and whoever called removes it.
-pub fn read_back(backup: &Path, identity: Option<&Path>, url: &str, folder: &Path) -> Result<Restored, BackupError> {
+pub fn read_back(backup: &Path, identity: Option<&Path>, url: &str, folder: &Path) -> Result<Manifest, BackupError> {
     let at = Address::of(url)?;
     let mut command = at.client("mariadb")?;
     command.args(["--binary-mode", &at.database]).stdin(Stdio::piped()).stdout(Stdio::null());
@@ -41,7 +34,7 @@ pub fn read_back(backup: &Path, identity: Option<&Path>, url: &str, folder: &Pat
         Ok(())
     })?;
     client.done()?;
-    Ok(Restored { manifest })
+    Ok(manifest)
 }
 
 /// A file below the folder; a name that leads out of it is refused.
