@@ -125,11 +125,7 @@ impl<'a> Export<'a> {
             })
             .collect();
         self.add_json("people.json", &people)?;
-        let engines: Vec<LibraryEngine> = library::engines(db, viewer)
-            .await?
-            .into_iter()
-            .map(|engine| LibraryEngine { name: engine.name, card: engine.card, sheets: engine.sheets })
-            .collect();
+        let engines: Vec<LibraryEngine> = library::engines(db, viewer).await?.iter().map(library::Engine::in_file).collect();
         self.add("engines.json", library_import::to_json(&engines).as_bytes())?;
         let gauges: Vec<_> =
             library::gauges(db, viewer).await?.into_iter().map(|one| serde_json::json!({ "name": one.name, "gauge": one.gauge })).collect();

@@ -22,6 +22,7 @@ use std::collections::HashSet;
 use uuid::Uuid;
 use velvet_dial_core::circuit::Card;
 use velvet_dial_core::instrument::Instrument;
+use velvet_dial_core::library_import::LibraryEngine;
 use velvet_dial_core::limits::Sheet;
 
 /// An engine with all revisions of its sheet.
@@ -37,6 +38,13 @@ pub struct Engine {
     pub sheets: Vec<Sheet>,
     /// All that were ever entered, those corrected since among them.
     pub revisions: Vec<Revision>,
+}
+
+impl Engine {
+    /// As a file of engines has it.
+    pub fn in_file(&self) -> LibraryEngine {
+        LibraryEngine { name: self.name.clone(), card: self.card.clone(), sheets: self.sheets.clone() }
+    }
 }
 
 /// A revision of a sheet as it was entered.

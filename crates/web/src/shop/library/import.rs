@@ -41,11 +41,7 @@ struct Page {
 
 /// What stands in the library.
 async fn stands(app: &App, viewer: &Viewer) -> Result<Vec<LibraryEngine>, Failure> {
-    Ok(library::engines(&app.db, viewer).await?.iter().map(library_engine).collect())
-}
-
-fn library_engine(engine: &library::Engine) -> LibraryEngine {
-    LibraryEngine { name: engine.name.clone(), card: engine.card.clone(), sheets: engine.sheets.clone() }
+    Ok(library::engines(&app.db, viewer).await?.iter().map(library::Engine::in_file).collect())
 }
 
 fn page(viewer: &Viewer, preferences: DisplayPreferences, problem: String, dry: Option<Dry>) -> Result<HttpResponse, Failure> {
@@ -121,7 +117,7 @@ async fn take(app: web::Data<App>, who: SignedIn, preferences: DisplayPreference
         Err(error) => return page(&who.0, preferences, format!("Nothing was taken: {error}."), None),
     };
     let engines = library::engines(&app.db, &who.0).await?;
-    let stands: Vec<LibraryEngine> = engines.iter().map(library_engine).collect();
+    let stands: Vec<LibraryEngine> = engines.iter().map(library::Engine::in_file).collect();
     let steps = library_import::plan(&read, &stands, preferences.unit);
     let unsure = match () {
         () if !library_import::questions(&steps, preferences.unit).is_empty() => Some(LIMITS_FIRST),
