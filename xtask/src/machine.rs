@@ -16,6 +16,9 @@ pub const READER: Need = (&["/usr/bin/pdftotext"], &["poppler-utils"]);
 /// What encrypts a backup, for the tests.
 pub const ENCRYPTION: Need = (&["/usr/bin/age", "/usr/bin/age-keygen"], &["age"]);
 
+/// What runs the example client of the docs, and checks what was signed, for the tests.
+pub const OTHERS: Need = (&["/usr/bin/python3", "/usr/bin/openssl"], &["python3", "openssl"]);
+
 /// The workspace's root.
 pub fn root() -> Result<PathBuf, String> {
     Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_owned).ok_or_else(|| "the workspace has no root".to_owned())

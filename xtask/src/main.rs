@@ -80,6 +80,7 @@ fn test(rest: &[&str]) -> Result<(), String> {
     machine::install(machine::BROWSER)?;
     machine::install(machine::READER)?;
     machine::install(machine::ENCRYPTION)?;
+    machine::install(machine::OTHERS)?;
     run(cargo().current_dir(machine::root()?).args(["test", "--workspace"]).args(rest))
 }
 

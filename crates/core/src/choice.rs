@@ -10,9 +10,9 @@ macro_rules! choice {
             /// Every choice with its id in the case file and its label on a screen.
             pub const ALL: &'static [(Self, &'static str, &'static str)] = &[$((Self::$variant, $id, $label)),+];
             /// The id in the case file.
-            pub fn id(self) -> &'static str { match self { $(Self::$variant => $id),+ } }
+            pub const fn id(self) -> &'static str { match self { $(Self::$variant => $id),+ } }
             /// The label on a screen.
-            pub fn label(self) -> &'static str { match self { $(Self::$variant => $label),+ } }
+            pub const fn label(self) -> &'static str { match self { $(Self::$variant => $label),+ } }
         }
     };
 }

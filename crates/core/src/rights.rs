@@ -57,6 +57,43 @@ choice! {
     }
 }
 
+choice! {
+    /// What the token of another program opens.
+    Scope {
+        /// Jobs, readings, findings, recorded runs, diagnosis.
+        ReadJobs = "read_jobs": "read jobs, readings, findings and recorded runs",
+        /// Open jobs; add readings, findings, notes and recorded runs.
+        WriteJobs = "write_jobs": "open jobs, add readings, findings, notes and recorded runs",
+        /// What a job's history says of the customer.
+        ReadCustomers = "read_customers": "read names and words of customers",
+        /// Reports, with the customer in them.
+        ReadReports = "read_reports": "fetch reports, with the customer in them",
+        /// Engines, sheets, gauges.
+        ReadLibrary = "read_library": "read engines, sheets and gauges",
+        /// Add engines and sheets.
+        WriteLibrary = "write_library": "add engines, sheets and gauges",
+        /// Practice scenes and how they went.
+        ReadPractice = "read_practice": "read how practice scenes went",
+    }
+}
+
+impl Scope {
+    /// By its word.
+    pub fn parse(id: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(_, word, _)| *word == id).map(|(scope, ..)| *scope)
+    }
+
+    /// The right that a program's role needs for it besides.
+    pub fn right(self) -> Right {
+        match self {
+            Self::ReadJobs | Self::ReadCustomers | Self::ReadReports | Self::ReadLibrary => Right::Look,
+            Self::WriteJobs => Right::Work,
+            Self::WriteLibrary => Right::EditSheets,
+            Self::ReadPractice => Right::SetTasks,
+        }
+    }
+}
+
 /// What a role may do with a right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Grant {

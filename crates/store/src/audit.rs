@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use std::cmp::Reverse;
 use uuid::Uuid;
 use velvet_dial_core::record::Signed;
-use velvet_dial_core::rights::{Right, Role};
+use velvet_dial_core::rights::{Right, Role, Scope};
 use velvet_dial_core::signing::Signer;
 
 /// Who did what nobody of the shop did.
@@ -75,6 +75,25 @@ pub enum ShopEvent {
     TabletUnenrolled {
         /// Which.
         name: String,
+    },
+    /// Another program has a token of the shop.
+    ProgramAdded {
+        /// Which.
+        name: String,
+        /// What its token opens.
+        scopes: Vec<Scope>,
+    },
+    /// A program's token opens nothing any more.
+    ProgramRevoked {
+        /// Which.
+        name: String,
+    },
+    /// A program's events are sent to another address, or to none.
+    HookChanged {
+        /// Which.
+        name: String,
+        /// Where to; empty where they are sent nowhere.
+        url: String,
     },
     /// A foreman answered what somebody had asked for.
     Answered {

@@ -14,6 +14,7 @@ pub mod jobs;
 pub mod library;
 mod migration;
 pub mod practice;
+pub mod programs;
 mod rights;
 pub mod rigs;
 pub mod seals;

@@ -21,6 +21,8 @@ impl DatabaseRole {
             (Self::Remover, "foreman_requests") => "SELECT, UPDATE (body)",
             // What the job is found by and what the board tells follow the entry.
             (Self::Remover, "finders" | "summaries") => "SELECT, INSERT, UPDATE",
+            // Programs are told of the entry.
+            (Self::Remover, "hook_deliveries") => "SELECT, INSERT",
             // The job's row is held while the entry is written.
             (Self::Remover, "jobs") => "SELECT, UPDATE (closed_at)",
             (Self::Remover, _) => "SELECT",

@@ -4,6 +4,7 @@
 //! screen's own view → HTML by [`ui`]. Arithmetic is in core, SQL in store, HTML in templates. `job`, `shop` and `account` import `http`, `ui` and `state`, never one
 //! another (`practice` alone imports `job`, which its scenes are); those import nothing of them.
 mod account;
+mod api;
 mod customer;
 pub mod demo;
 mod http;
@@ -14,4 +15,5 @@ mod shop;
 pub mod state;
 mod ui;
 
+pub use api::{deliver, document as api_document};
 pub use job::log_until;

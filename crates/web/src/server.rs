@@ -2,7 +2,7 @@
 use crate::http::span::RequestSpan;
 use crate::http::{Failure, assets, guard, health, metrics, pack};
 use crate::state::{App, cores};
-use crate::{account, customer, job, practice, shop};
+use crate::{account, api, customer, job, practice, shop};
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
 use actix_web::web::{self, ServiceConfig, get, head};
@@ -61,6 +61,7 @@ fn all(config: &mut ServiceConfig) {
         .route("/shop-authority.pem", get().to(health::authority))
         .route("/sw.js", get().to(assets::worker))
         .route("/assets/{path:.*}", get().to(assets::file))
+        .configure(api::routes)
         .configure(account::routes)
         .configure(customer::routes)
         .configure(shop::routes)

@@ -43,8 +43,12 @@ enum Command {
     Capture(capture::Capture),
     /// Run a stand-in rig: a computed engine with a fault, which calls a server as a rig on a real one does.
     Rig(rig::Rig),
-    /// Print the JSON Schema of the case file.
-    Schema,
+    /// Print the JSON Schema of the case file, or the description of what other programs can do.
+    Schema {
+        /// OpenAPI 3.1 of the door for other programs.
+        #[arg(long)]
+        api: bool,
+    },
     /// Print every check, opening and repair as one table (docs/trade.md).
     Trade,
     /// Draw blind cases from engines built otherwise than the tracer assumes, and print how often it is right.
@@ -83,8 +87,8 @@ pub fn run(cli: Cli) -> ExitCode {
         Command::Calculate(calculate) => calculate.run(),
         Command::Capture(capture) => capture.run(),
         Command::Rig(rig) => rig.run(),
-        Command::Schema => {
-            println!("{:#}", velvet_dial_core::case::schema());
+        Command::Schema { api } => {
+            println!("{:#}", if api { velvet_dial_web::api_document() } else { velvet_dial_core::case::schema() });
             ExitCode::SUCCESS
         }
         Command::Trade => {

@@ -20,10 +20,10 @@ use velvet_dial_services::certificate::{CertificateError, certificates};
 use velvet_dial_services::child_supervisor::Leashed;
 use velvet_dial_services::mariadb::{self, LEAST_MEMORY_MB, MariaDb, StartError};
 use velvet_dial_store::rigs::Keeper;
-use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs};
-use velvet_dial_web::demo;
+use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs, programs};
 use velvet_dial_web::server::{metrics_server, server_by};
 use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
+use velvet_dial_web::{deliver, demo};
 
 /// How to serve.
 #[derive(Debug, Args)]
@@ -85,6 +85,9 @@ pub struct Serve {
     /// Address and port of /metrics (Prometheus), /healthz and /readyz, apart from the pages; 127.0.0.1:9100 for example. None when left out.
     #[arg(long)]
     metrics: Option<SocketAddr>,
+    /// Events may be sent to programs on this computer too; right where it serves one shop.
+    #[arg(long)]
+    events_within: bool,
     #[command(flatten)]
     keeping: Keeping,
     /// Take no backup at night; somebody else does.
@@ -208,6 +211,7 @@ impl Serve {
             backups: Arc::default(),
             keys: Some(keys),
             patience: None,
+            hooks_within: self.events_within,
         };
         let app = App::new(db.clone(), serving);
         let tls = self.rig_certificate.as_ref().zip(self.rig_key.as_ref()).map(|(certificate, key)| tls::acceptor(certificate, key));
@@ -236,6 +240,7 @@ impl Serve {
         };
         let watching = watched.as_ref().map(|server| server.handle());
         let watched = watched.map(tokio::spawn);
+        let delivering = app.clone();
         let running = server_by(app, listener, certificates)?;
         say(format_args!("Velvet Dial serves on {scheme}://{address}"));
         if self.tls {
@@ -254,6 +259,7 @@ impl Serve {
             ended = running => ended?,
             () = forget(&db) => {}
             () = seal(&db, keys.as_deref()) => {}
+            () = deliver(&delivering) => {}
             () = backups.take_them(&db) => {}
             () = remove_customers(&db, &removing, is_private) => {}
             () = until_dead(private.as_ref()) => {
@@ -371,6 +377,9 @@ async fn forget(db: &Connection) {
         }
         if let Err(error) = accounts::purge(db).await {
             tracing::warn!(%error, "old sessions could not be forgotten; it is tried again");
+        }
+        if let Err(error) = programs::purge(db).await {
+            tracing::warn!(%error, "old answers to other programs could not be forgotten; it is tried again");
         }
         tokio::time::sleep(FORGET_EVERY).await;
     }

@@ -4,11 +4,13 @@ use super::{Case, Deed, FORMAT, MOST_FAMILY, Shows};
 use crate::circuit::{Card, MOST_NO_START};
 use crate::experience::MOST_SAID;
 use crate::field::{self, Field};
+use crate::instrument::Instrument;
 use crate::knowledge::knowledge;
 use crate::strip_down::{StripDownError, places};
 use crate::thread::threads;
 use crate::{json, oil};
 use serde::Serialize;
+use serde::de::DeserializeOwned;
 use thiserror::Error;
 
 /// Why a case was not taken: where, and a sentence.
@@ -54,6 +56,35 @@ pub fn parse(bytes: &[u8]) -> Result<Case, CaseError> {
     Ok(case)
 }
 
+/// Anything else that another program sends as JSON, read as a case is: every refusal names its place and what would be right.
+///
+/// # Errors
+/// [`CaseError`] for what is not JSON, an unknown or missing key, or a value of another kind.
+pub fn read<T: DeserializeOwned>(bytes: &[u8]) -> Result<T, CaseError> {
+    json::read(bytes).map_err(|refused| CaseError { message: refused.plain(), path: refused.path })
+}
+
+/// A case that was put together, held to the same ranges and words as one that was read.
+///
+/// # Errors
+/// [`CaseError`] for the first that is outside them.
+pub fn check(case: &Case) -> Result<(), CaseError> {
+    validate(case)
+}
+
+/// A gauge, at its place in what was sent.
+///
+/// # Errors
+/// [`CaseError`] for the first figure that is outside its range.
+pub fn check_gauge(path: &str, gauge: &Instrument) -> Result<(), CaseError> {
+    let at = |key: &str| format!("{path}.{key}");
+    hold(at("full_scale_kpa"), &field::FULL_SCALE, gauge.full_scale_kpa)?;
+    hold(at("class_percent"), &field::CLASS, gauge.class_percent)?;
+    hold(at("graduation_kpa"), &field::GRADUATION, gauge.graduation_kpa)?;
+    hold_some(at("opens_kpa"), &field::LAMP_OPENS, gauge.opens_kpa)?;
+    hold_some(at("armed_from_rpm"), &field::RPM, gauge.armed_from_rpm)
+}
+
 fn hold(path: String, field: &Field, value: f64) -> Result<(), CaseError> {
     field.hold(value).map(drop).map_err(|error| CaseError::at(path, error))
 }
@@ -89,12 +120,7 @@ fn validate(case: &Case) -> Result<(), CaseError> {
         }
     }
     for (name, gauge) in &case.instruments {
-        let at = |key: &str| format!("instruments.{name}.{key}");
-        hold(at("full_scale_kpa"), &field::FULL_SCALE, gauge.full_scale_kpa)?;
-        hold(at("class_percent"), &field::CLASS, gauge.class_percent)?;
-        hold(at("graduation_kpa"), &field::GRADUATION, gauge.graduation_kpa)?;
-        hold_some(at("opens_kpa"), &field::LAMP_OPENS, gauge.opens_kpa)?;
-        hold_some(at("armed_from_rpm"), &field::RPM, gauge.armed_from_rpm)?;
+        check_gauge(&format!("instruments.{name}"), gauge)?;
     }
     if case.readings.len() > MOST_READINGS {
         return Err(CaseError::at("readings", format!("{} readings are too many; at most {MOST_READINGS}", case.readings.len())));

@@ -42,11 +42,7 @@ pub fn schema() -> Value {
     let mut schema = schemars::schema_for!(Case).to_value();
     set(&mut schema, "", "title", json!("Velvet Dial case file, version 1"));
     set(&mut schema, "/properties", "format", json!({ "const": FORMAT }));
-    for (definition, key, field) in RANGES {
-        let property = format!("/$defs/{definition}/properties/{key}");
-        set(&mut schema, &property, "minimum", json!(field.min));
-        set(&mut schema, &property, "maximum", json!(field.max));
-    }
+    add_ranges(&mut schema, "/$defs");
     let grades: Vec<&str> = oil::grades().iter().map(|grade| grade.grade.as_str()).collect();
     set(&mut schema, "/$defs/Card/properties/oil_grade", "examples", json!(grades));
     let know = knowledge();
@@ -67,6 +63,15 @@ pub fn schema() -> Value {
     let some = |list: &str| json!({ "required": [list], "properties": { list: { "minItems": 1 } } });
     set(&mut schema, "", "anyOf", json!([some("readings"), some("evidence")]));
     schema
+}
+
+/// Adds the ranges of numbers to the definitions of a document, which stand at `definitions`.
+pub fn add_ranges(document: &mut Value, definitions: &str) {
+    for (definition, key, field) in RANGES {
+        let property = format!("{definitions}/{definition}/properties/{key}");
+        set(document, &property, "minimum", json!(field.min));
+        set(document, &property, "maximum", json!(field.max));
+    }
 }
 
 /// Sets a key of the object at a pointer. A pointer that leads nowhere is found by the test that looks for every range.

@@ -1,11 +1,11 @@
 //! The board, from the summaries: a fixed number of queries however many jobs there are.
 use super::summary::{behind, make_good};
-use super::{Body, Entry};
+use super::{Body, Entry, own_job};
 use crate::entity::{customer_link, entry, job, summary, user, vehicle};
 use crate::{Connection, StoreError, Viewer, now};
 use chrono::NaiveDateTime;
 use sea_orm::sea_query::{Query, SelectStatement};
-use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, Select};
+use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect, QueryTrait, Select};
 use std::collections::HashMap;
 use uuid::Uuid;
 use velvet_dial_core::flag::Word;
@@ -52,6 +52,12 @@ pub struct Row {
     pub last_by: String,
     /// When, or when the job was opened, UTC.
     pub last_at: NaiveDateTime,
+    /// The engine's key.
+    pub engine: Uuid,
+    /// When it was opened, UTC.
+    pub opened_at: NaiveDateTime,
+    /// When it was closed, UTC.
+    pub closed_at: Option<NaiveDateTime>,
 }
 
 /// Closed jobs on a board.
@@ -159,6 +165,56 @@ pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, s
     Ok(board)
 }
 
+/// Which jobs a list has.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Listing {
+    /// Open ones only, or closed ones only.
+    pub closed: Option<bool>,
+    /// Something was written since, UTC.
+    pub changed_since: Option<NaiveDateTime>,
+    /// Those that this user opened.
+    pub opened_by: Option<Uuid>,
+    /// Those with a higher number.
+    pub after: i64,
+    /// At most so many.
+    pub limit: u64,
+}
+
+/// A page of a list, by number.
+pub async fn listed(db: &Connection, viewer: &Viewer, listing: &Listing) -> Result<Vec<Row>, StoreError> {
+    let mut own = job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).filter(job::Column::Number.gt(listing.after));
+    own = match listing.closed {
+        Some(true) => own.filter(job::Column::ClosedAt.is_not_null()),
+        Some(false) => own.filter(job::Column::ClosedAt.is_null()),
+        None => own,
+    };
+    if let Some(user) = listing.opened_by {
+        own = own.filter(job::Column::OpenedBy.eq(user));
+    }
+    if let Some(since) = listing.changed_since {
+        let changed = summary::Entity::find().filter(summary::Column::ShopId.eq(viewer.shop)).filter(summary::Column::LastAt.gt(since));
+        own = own.filter(job::Column::Id.in_subquery(changed.select_only().column(summary::Column::JobId).into_query()));
+    }
+    let page = own.order_by_asc(job::Column::Number).limit(listing.limit);
+    let ids: Vec<Uuid> = page.select_only().column(job::Column::Id).into_tuple().all(db).await?;
+    make_good(db, viewer, &stale(db, &ids).await?).await?;
+    let mut rows = rows(db, &ids).await?;
+    rows.reverse();
+    Ok(rows)
+}
+
+/// A job of the shop as a board shows it.
+pub async fn row(db: &Connection, viewer: &Viewer, number: i64) -> Result<Row, StoreError> {
+    let job = own_job(db, viewer, number).await?;
+    make_good(db, viewer, &stale(db, &[job.id]).await?).await?;
+    rows(db, &[job.id]).await?.pop().ok_or(StoreError::NotFound)
+}
+
+/// Who opened a job of the shop.
+pub async fn opened_by(db: &Connection, viewer: &Viewer, number: i64) -> Result<Uuid, StoreError> {
+    Ok(own_job(db, viewer, number).await?.opened_by)
+}
+
 /// Some jobs as a board shows them, newest first.
 pub(super) async fn rows(db: &Connection, ids: &[Uuid]) -> Result<Vec<Row>, StoreError> {
     Ok(loaded(db, ids).await?.into_iter().map(|(_, row)| row).collect())
@@ -227,5 +283,8 @@ fn one(mut row: job::ModelEx, last: &mut HashMap<Uuid, Entry>) -> Option<Row> {
         last,
         last_by,
         last_at: summary.last_at,
+        engine: row.engine_id,
+        opened_at: row.opened_at,
+        closed_at: row.closed_at,
     })
 }

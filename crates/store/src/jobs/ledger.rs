@@ -8,6 +8,7 @@ use super::entry::{Body, Entry, Happened};
 use super::link::Claim;
 use super::{Job, JobDetails, foreman, own_job, personal, removal, summary};
 use crate::entity::{entry, job, user};
+use crate::programs::{self, HookEvent};
 use crate::{Connection, StoreError, Viewer, library, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::Set;
@@ -195,6 +196,13 @@ async fn write_once(
         job::ActiveModel { id: Set(head.id), closed_at: Set(closed_at), ..Default::default() }.update(&transaction).await?;
     }
     let job = summary::follow(&transaction, viewer, &[head.id]).await?.pop();
+    let kind = match new.body {
+        Body::Closed { .. } => "job.closed",
+        Body::Reopened { .. } => "job.reopened",
+        _ => "job.changed",
+    };
+    let entry = Some((id, seq + 1, new.body.kind()));
+    programs::tell(&transaction, &HookEvent { kind, shop: viewer.shop, number, opened_by: head.opened_by, entry }).await?;
     transaction.commit().await?;
     Ok(Some((Written::Stands(id), job)))
 }

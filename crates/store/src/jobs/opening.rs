@@ -1,6 +1,7 @@
 //! Opening a job.
 use super::{SceneBegun, ledger, summary};
 use crate::entity::{job, summary as summary_table};
+use crate::programs::{self, HookEvent};
 use crate::{Connection, StoreError, Viewer, json, library, now};
 use chrono::NaiveDateTime;
 use sea_orm::ActiveValue::{NotSet, Set};
@@ -53,14 +54,20 @@ pub async fn open(db: &Connection, viewer: &Viewer, opening: &Opening<'_>) -> Re
         scene_cleared_at: Set(None),
     };
     let transaction = db.begin().await?;
+    let mut is_new = false;
     match job::Entity::insert(row).exec_without_returning(&transaction).await {
         Err(error) if !crate::stands_already(&error) => return Err(error.into()),
-        _ => {}
+        Err(_) => {}
+        Ok(_) => is_new = true,
     }
     let of_form = job::Entity::find().filter(job::Column::SubmitKey.eq(submit_key)).filter(job::Column::ShopId.eq(viewer.shop));
     let found = of_form.one(&transaction).await?.ok_or(StoreError::NotFound)?;
     if summary_table::Entity::find_by_id(found.id).one(&transaction).await?.is_none() {
         summary::follow(&transaction, viewer, &[found.id]).await?;
+    }
+    if is_new {
+        let event = HookEvent { kind: "job.opened", shop: viewer.shop, number: found.number, opened_by: viewer.user, entry: None };
+        programs::tell(&transaction, &event).await?;
     }
     transaction.commit().await?;
     Ok(found.number)

@@ -16,6 +16,7 @@ mod learning;
 mod marks_and_search;
 mod patterns_and_sheet_pages;
 mod practice_tasks;
+mod programs;
 mod proof;
 mod rigs_photos_adapters;
 mod search_keys;
@@ -104,6 +105,7 @@ impl MigratorTrait for Migrator {
             Box::new(shop_events::ShopEvents),
             Box::new(tablets::Tablets),
             Box::new(added_column::KEEPS_CUSTOMERS),
+            Box::new(programs::Programs),
         ]
     }
 }

@@ -81,7 +81,9 @@ pub async fn refuse(
     next: Next<impl MessageBody + 'static>,
 ) -> Result<ServiceResponse<impl MessageBody>, actix_web::Error> {
     let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
-    let refused = if changes && !from_here(request.headers(), request.connection_info().host()) {
+    // A program brings its token along by itself; a browser never does, so another site's page can do nothing in its name.
+    let is_program = request.path().starts_with("/api/");
+    let refused = if changes && !is_program && !from_here(request.headers(), request.connection_info().host()) {
         Some(Failure::OtherSite)
     } else if request.headers().get(CONTENT_ENCODING).is_some_and(|how| how != "identity") {
         // A few packed bytes would be unpacked to any number of them before a limit is looked at.

@@ -3,7 +3,7 @@ use actix_web::http::Method;
 use velvet_dial_core::rights::Right;
 
 /// Addresses that ask for more than a look or work, by their beginning: for the pages, and for what is sent to them.
-const TABLE: [(&str, Right, Right); 18] = [
+const TABLE: [(&str, Right, Right); 19] = [
     ("/cautions", Right::Look, Right::Look),
     ("/me", Right::Look, Right::Look),
     ("/first-day", Right::Look, Right::RunShop),
@@ -19,6 +19,7 @@ const TABLE: [(&str, Right, Right); 18] = [
     ("/rigs", Right::Look, Right::PairLoggers),
     ("/ways", Right::Look, Right::ChooseWays),
     ("/people", Right::RunShop, Right::RunShop),
+    ("/programs", Right::RunShop, Right::RunShop),
     ("/data", Right::RunShop, Right::RunShop),
     ("/audit", Right::RunShop, Right::RunShop),
     ("/tablets", Right::RunShop, Right::RunShop),

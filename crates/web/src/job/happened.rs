@@ -83,7 +83,7 @@ async fn correct(context: JobContext, form: web::Form<form::Sent>) -> Result<Htt
 }
 
 /// Why a time cannot be; none where it can.
-fn refused(job: &Job, at: Option<NaiveDateTime>, now: NaiveDateTime) -> Option<String> {
+pub fn refused(job: &Job, at: Option<NaiveDateTime>, now: NaiveDateTime) -> Option<String> {
     match at {
         None => Some("Enter the day and hour at which it happened.".to_owned()),
         Some(at) if at > now => Some("That time has not come yet; enter when it happened.".to_owned()),

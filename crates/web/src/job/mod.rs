@@ -3,6 +3,7 @@
 //! An act has one shape: extract, load, check what was typed, write one entry, show the screen again.
 mod assess;
 pub(crate) mod bench;
+mod card;
 mod cards;
 mod check;
 mod compare;
@@ -21,6 +22,7 @@ mod opening;
 mod overrule;
 mod pairs;
 mod photo;
+mod programs;
 mod prove;
 mod put_right;
 mod readings;
@@ -39,10 +41,16 @@ use actix_web::HttpResponse;
 use actix_web::web::{self, ServiceConfig, get, post};
 use assess::Assessed;
 pub(crate) use assess::judged;
-use context::{JobContext, Sent};
+pub(crate) use context::JobContext;
+use context::Sent;
 use frame::ScreenRequest;
+pub(crate) use happened::refused as refused_time;
+pub(crate) use programs::{Added, add, diagnosis, report_text};
 pub use record::log_until;
 pub(crate) use record::{ClosingError, closing, record, recordings};
+pub(crate) use report::ReportQuery;
+pub(crate) use report::paper as report_paper;
+pub(crate) use run::capture::keep_file;
 use screen::{Screen, ScreenData};
 use velvet_dial_core::stage::{Stage, where_it_is};
 
@@ -74,6 +82,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .route("/jobs/{number}", get().to(show_where_it_is))
         .route("/jobs/{number}/requests/{id}", post().to(frame::settle))
         .configure(report::routes)
+        .configure(card::routes)
         .configure(intake::routes)
         .configure(check::routes)
         .configure(bench::routes)

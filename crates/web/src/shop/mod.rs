@@ -10,6 +10,7 @@ mod learnt;
 mod library;
 mod opening;
 mod people;
+mod programs;
 mod rigs;
 mod settings;
 mod thread;
@@ -32,6 +33,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(settings::routes)
         .configure(data::routes)
         .configure(people::routes)
+        .configure(programs::routes)
         .configure(first_day::routes)
         .configure(audit::routes)
         .configure(help::routes);

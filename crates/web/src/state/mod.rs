@@ -4,6 +4,7 @@ mod first_code;
 mod kept;
 mod keys;
 mod metrics;
+mod rates;
 mod shop_context;
 mod turns;
 mod work;
@@ -15,6 +16,7 @@ pub use first_code::FirstCode;
 pub use kept::Kept;
 pub use keys::{FOLDER as KEY_FOLDER, KeyFileError, Keys, NAME as KEY_FILE, SEALS as SEALS_FILE};
 pub use metrics::{Metrics, RequestLabels, SLOW};
+pub use rates::{A_SECOND, AT_ONCE, Rates};
 use shop_context::Houses;
 pub use shop_context::ShopContext;
 use std::net::{IpAddr, SocketAddr};
@@ -45,6 +47,8 @@ pub struct App {
     pub hub: Arc<Hub>,
     /// Sets up the first shop.
     pub first_code: FirstCode,
+    /// How often other programs may ask.
+    pub rates: Rates,
     /// What is counted of it.
     pub metrics: Arc<Metrics>,
 }
@@ -66,6 +70,8 @@ pub struct Serving {
     pub rigs_at: Option<SocketAddr>,
     /// The certificate that tablets trust, in PEM, where the server made its own.
     pub authority: Option<Arc<str>>,
+    /// Events may be sent to programs on this computer.
+    pub hooks_within: bool,
     /// How the server's backups go.
     pub backups: Arc<Backups>,
     /// The keys that sign reports; without them reports carry hashes alone.
@@ -116,6 +122,7 @@ impl App {
             turns: Turns::default(),
             hub: Arc::default(),
             first_code: FirstCode::default(),
+            rates: Rates::default(),
         }
     }
 }

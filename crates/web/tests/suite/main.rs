@@ -2,6 +2,7 @@
 #![expect(clippy::unwrap_used, reason = "a test stops where it cannot go on")]
 mod access;
 mod acts;
+mod api;
 mod bench_work;
 mod compare;
 mod data;

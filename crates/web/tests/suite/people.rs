@@ -68,7 +68,7 @@ fn path_of(address: &str) -> String {
 fn right_of(acts: bool, path: &str) -> Right {
     let is = |of: &[&str]| of.iter().any(|one| path == *one || path.starts_with(&format!("{one}/")));
     match acts {
-        _ if is(&["/people", "/audit", "/tablets", "/data"]) || path == "/settings" && acts => Right::RunShop,
+        _ if is(&["/people", "/audit", "/tablets", "/data", "/programs"]) || path == "/settings" && acts => Right::RunShop,
         true if path == "/learnt" || path == "/first-day/over" => Right::RunShop,
         true if path.starts_with("/jobs/{number}/link") => Right::Approve,
         true if is(&["/jobs"]) => Right::Work,

@@ -214,6 +214,19 @@ pub async fn case_file(context: JobContext) -> Result<HttpResponse, Failure> {
     Ok(HttpResponse::Ok().insert_header((header::CONTENT_DISPOSITION, name)).json(job.case()))
 }
 
+/// The report as data, and whether it is signed; or why it is not what it was.
+pub async fn text(context: &JobContext) -> Result<Result<(String, bool), String>, Failure> {
+    let Served { record, text, broken, state, .. } = served(context).await?;
+    if let Some(broken) = broken {
+        return Ok(Err(broken));
+    }
+    let text = match text {
+        Some(text) => text,
+        None => serde_json::to_string(&record).map_err(|error| Failure::Form(error.to_string()))?,
+    };
+    Ok(Ok((text, state == State::Signed)))
+}
+
 /// The report as data: a closed job's byte by byte as it was signed, an open one's as a draft.
 pub async fn data(context: JobContext) -> Result<HttpResponse, Failure> {
     let served = served(&context).await?;

@@ -11,9 +11,10 @@ use crate::ui::words::describe;
 use crate::ui::{Chrome, show};
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
+use actix_web::web::Bytes;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use futures_util::TryStreamExt;
+use futures_util::{Stream, TryStreamExt};
 use uuid::Uuid;
 use velvet_dial_core::capture::{self, CaptureError, MOST_BYTES, UNDERSTOOD};
 use velvet_dial_core::stage::Stage;
@@ -42,37 +43,47 @@ pub async fn upload(context: JobContext, mut form: Multipart) -> Result<HttpResp
         }
         let name = field.content_disposition().and_then(|told| told.get_filename()).unwrap_or("run.csv");
         let name: String = name.chars().filter(|c| !c.is_control()).take(120).collect();
-        let mut incoming = Incoming::begin(&context.app.db, &context.viewer, context.number, &name).await?;
-        let came = receive(&context, &mut field, &mut incoming).await;
-        return match came {
-            Ok(None) => {
-                let id = incoming.keep(&context.app.db, &context.viewer).await?;
-                Ok(context.to(&format!("/jobs/{}/{FILES}/{id}", context.number)))
-            }
-            Ok(Some(refused)) => {
-                incoming.forget(&context.app.db).await?;
+        return match keep_file(&context, &name, &mut field).await? {
+            Ok(id) => Ok(context.to(&format!("/jobs/{}/{FILES}/{id}", context.number))),
+            Err(refused) => {
                 let mut form_state = FormState::of(FORM);
                 form_state.wrong(FIELD, refused.to_string());
                 context.answer(Stage::Run, ScreenRequest { form_state, ..ScreenRequest::default() }, StatusCode::UNPROCESSABLE_ENTITY).await
-            }
-            Err(failure) => {
-                incoming.forget(&context.app.db).await?;
-                Err(failure)
             }
         };
     }
     Err(Failure::Upload("no file in the form".to_owned()))
 }
 
-/// Takes the file to its end. What is refused on the way is read on, up to a measure, and thrown away: a browser that is cut off while it sends shows no answer.
-async fn receive(
+/// Keeps a file as it comes; its key, or why nothing of it was kept.
+pub async fn keep_file<E: ToString>(
     context: &JobContext,
-    field: &mut actix_multipart::Field,
+    name: &str,
+    file: impl Stream<Item = Result<Bytes, E>> + Unpin,
+) -> Result<Result<Uuid, CaptureError>, Failure> {
+    let mut incoming = Incoming::begin(&context.app.db, &context.viewer, context.number, name).await?;
+    match receive(context, file, &mut incoming).await {
+        Ok(None) => Ok(Ok(incoming.keep(&context.app.db, &context.viewer).await?)),
+        Ok(Some(refused)) => {
+            incoming.forget(&context.app.db).await?;
+            Ok(Err(refused))
+        }
+        Err(failure) => {
+            incoming.forget(&context.app.db).await?;
+            Err(failure)
+        }
+    }
+}
+
+/// Takes the file to its end. What is refused on the way is read on, up to a measure, and thrown away: a browser that is cut off while it sends shows no answer.
+async fn receive<E: ToString>(
+    context: &JobContext,
+    mut file: impl Stream<Item = Result<Bytes, E>> + Unpin,
     incoming: &mut Incoming,
 ) -> Result<Option<CaptureError>, Failure> {
     let mut head: Vec<u8> = Vec::new();
     let (mut looked, mut wrong, mut thrown) = (false, None, 0);
-    while let Some(bytes) = field.try_next().await.map_err(|error| Failure::Upload(error.to_string()))? {
+    while let Some(bytes) = file.try_next().await.map_err(|error| Failure::Upload(error.to_string()))? {
         if wrong.is_some() {
             thrown += bytes.len();
             if thrown > MOST_BYTES {

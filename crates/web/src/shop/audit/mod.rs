@@ -99,6 +99,13 @@ fn said(event: &ShopEvent, zone: &Zone) -> String {
         ShopEvent::PinSet => "Set a PIN for the shop's tablets".to_owned(),
         ShopEvent::TabletEnrolled { name } => format!("Shared tablet: {name}"),
         ShopEvent::TabletUnenrolled { name } => format!("Shared no more: {name}"),
+        ShopEvent::ProgramAdded { name, scopes } => {
+            let scopes: Vec<&str> = scopes.iter().map(|scope| scope.label()).collect();
+            format!("Program let in: {name}, to {}", scopes.join("; "))
+        }
+        ShopEvent::ProgramRevoked { name } => format!("Program locked out: {name}"),
+        ShopEvent::HookChanged { name, url } if url.is_empty() => format!("Events are no longer sent to {name}"),
+        ShopEvent::HookChanged { name, url } => format!("Events of {name} are sent to {url}"),
         ShopEvent::PasswordChanged => "Changed their password".to_owned(),
         ShopEvent::Answered { job, who, right, granted } => {
             let answer = if *granted { "Yes" } else { "No" };

@@ -72,8 +72,13 @@ pub fn beside(db: &Connection) -> String {
     serve(db, None)
 }
 
+/// How the servers of these tests serve.
+pub fn serving() -> Serving {
+    Serving { demo: true, keys: Some(keys()), ..Serving::default() }
+}
+
 fn serve(db: &Connection, patience: Option<Duration>) -> String {
-    run(App::new(db.clone(), Serving { demo: true, keys: Some(keys()), patience, ..Serving::default() }))
+    run(App::new(db.clone(), Serving { patience, ..serving() }))
 }
 
 fn run(app: App) -> String {
