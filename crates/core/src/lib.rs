@@ -29,6 +29,7 @@ pub mod methods;
 pub mod oil;
 pub mod opened;
 pub mod plausibility;
+pub mod pooled;
 pub mod record;
 mod refusal;
 pub mod rigging;

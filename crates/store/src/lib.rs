@@ -10,6 +10,7 @@ pub mod audit;
 pub mod disk;
 mod entity;
 pub mod export;
+pub mod figures;
 pub mod jobs;
 pub mod library;
 mod migration;

@@ -16,4 +16,4 @@ pub mod state;
 mod ui;
 
 pub use api::{deliver, document as api_document};
-pub use job::log_until;
+pub use job::{log_until, work_out_outcomes};

@@ -23,7 +23,7 @@ use velvet_dial_store::rigs::Keeper;
 use velvet_dial_store::{Connection, DatabaseRole, StoreError, accounts, jobs, programs};
 use velvet_dial_web::server::{metrics_server, server_by};
 use velvet_dial_web::state::{App, KEY_FILE, KeyFileError, Keys, Serving, seal_ledgers};
-use velvet_dial_web::{deliver, demo};
+use velvet_dial_web::{deliver, demo, work_out_outcomes};
 
 /// How to serve.
 #[derive(Debug, Args)]
@@ -260,6 +260,7 @@ impl Serve {
             () = forget(&db) => {}
             () = seal(&db, keys.as_deref()) => {}
             () = deliver(&delivering) => {}
+            () = work_out_outcomes(&delivering) => {}
             () = backups.take_them(&db) => {}
             () = remove_customers(&db, &removing, is_private) => {}
             () = until_dead(private.as_ref()) => {

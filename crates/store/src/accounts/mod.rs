@@ -326,7 +326,7 @@ pub async fn viewer_named(db: &Connection, sign_in: &str) -> Result<Option<Viewe
     viewer_where(db, user::Column::Id.eq(user.id)).await
 }
 
-async fn viewer_where(db: &Connection, who: Expr) -> Result<Option<Viewer>, StoreError> {
+pub(crate) async fn viewer_where(db: &Connection, who: Expr) -> Result<Option<Viewer>, StoreError> {
     let rows = user::Entity::load().filter(who).with(shop::Entity).all(db).await?;
     Ok(rows.into_iter().next().map(viewer))
 }

@@ -12,6 +12,7 @@ pub mod hook_delivery;
 pub mod instrument;
 pub mod invitation;
 pub mod job;
+pub mod outcome;
 pub mod pattern;
 pub mod photo;
 pub mod practice_task;

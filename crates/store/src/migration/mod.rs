@@ -14,6 +14,7 @@ mod foreman_requests;
 mod invitations;
 mod learning;
 mod marks_and_search;
+mod outcomes;
 mod patterns_and_sheet_pages;
 mod practice_tasks;
 mod programs;
@@ -106,6 +107,7 @@ impl MigratorTrait for Migrator {
             Box::new(tablets::Tablets),
             Box::new(added_column::KEEPS_CUSTOMERS),
             Box::new(programs::Programs),
+            Box::new(outcomes::Outcomes),
         ]
     }
 }

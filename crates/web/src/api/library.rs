@@ -64,7 +64,7 @@ pub async fn add_sheet(request: HttpRequest, called: Called, id: web::Path<Uuid>
     let engine = library::engine(db, viewer, id).await?;
     checked(&LibraryEngine { name: engine.name, card: engine.card, sheets: vec![sheet.clone()] })?;
     answer::once(&request, &called, &body, |_| async move {
-        library::add_sheet(db, viewer, id, &sheet, None).await?;
+        library::revise_sheet(db, viewer, id, &sheet, None).await?;
         Done::of(StatusCode::CREATED, &view(library::engine(db, viewer, id).await?))
     })
     .await

@@ -57,10 +57,7 @@ fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Fai
     let case = job.case();
     let tracer = app.kept.tracer(&case)?;
     let minute = this_minute();
-    let asked = |case: &Case, exclusions: &[Exclusion]| {
-        let of = || diagnose(case, &tracer, &Setting { now: Some(minute), exclusions, ..Setting::default() });
-        app.kept.diagnosis(question(case, exclusions, minute), of)
-    };
+    let asked = |case: &Case, exclusions: &[Exclusion]| diagnosed(app, &tracer, (case, exclusions), minute);
     let (earlier, struck_then) = job.case_at(seen.filter(|seen| *seen < job.seq()).unwrap_or(job.seq() - 1));
     // Earlier before later: it is the one that is kept already.
     let before = asked(&earlier, &struck_then).posterior.present.clone();
@@ -71,6 +68,24 @@ fn work_out(app: &App, job: Arc<Job>, seen: Option<i32>) -> Result<Assessed, Fai
         order => ordered(order, knowledge(), &now.posterior.states, &now.situation(&case), usual(&now)),
     };
     Ok(Assessed { job, case, now, next, before, tracer })
+}
+
+/// Diagnoses a job as it stands, for who does not ask what it was before; half the work.
+pub async fn now(app: web::Data<App>, job: Arc<Job>) -> Result<(Case, Arc<Diagnosis>), Failure> {
+    let shared = app.clone();
+    let work = move || {
+        let case = job.case();
+        let tracer = shared.kept.tracer(&case)?;
+        let now = diagnosed(&shared, &tracer, (&case, &job.exclusions()), this_minute());
+        shared.kept.put_back(&case, &tracer);
+        Ok::<_, Failure>((case, now))
+    };
+    app.work.out(work).await?
+}
+
+fn diagnosed(app: &App, tracer: &Tracer, (case, exclusions): (&Case, &[Exclusion]), minute: DateTime<Utc>) -> Arc<Diagnosis> {
+    let of = || diagnose(case, tracer, &Setting { now: Some(minute), exclusions, ..Setting::default() });
+    app.kept.diagnosis(question(case, exclusions, minute), of)
 }
 
 /// The case in full is the key, and what it is judged by. The moment counts only where something was overruled for a time: then the answer holds for its minute.
@@ -91,12 +106,11 @@ fn this_minute() -> DateTime<Utc> {
 }
 
 /// Tells the board what the diagnosis says, when it does not know.
-pub async fn tell_the_board(app: &App, viewer: &Viewer, assessed: &Assessed) -> Result<(), Failure> {
-    let job = &assessed.job;
+pub async fn tell_the_board(app: &App, viewer: &Viewer, job: &Job, (case, now): (&Case, &Diagnosis)) -> Result<(), Failure> {
     if !job.unjudged() {
         return Ok(());
     }
-    Ok(jobs::judged(&app.db, viewer, job.head.id, &judged(&assessed.case, &assessed.now, job.seq())).await?)
+    Ok(jobs::judged(&app.db, viewer, job.head.id, &judged(case, now, job.seq())).await?)
 }
 
 /// What a diagnosis says of a job whose last entry is `seq`.

@@ -188,7 +188,8 @@ impl JobContext {
         let (of_job, shop, asked) = (assessed.clone(), shop_context.clone(), query.clone());
         let compute = move || S::compute(&of_job, &shop, &asked, unit);
         let computed = async { if S::LONG { Ok(self.app.work.out(compute).await?) } else { Ok::<_, Failure>(compute()) } };
-        let (computed, ()) = tokio::try_join!(computed, tell_the_board(&self.app, &self.viewer, &assessed))?;
+        let (computed, ()) =
+            tokio::try_join!(computed, tell_the_board(&self.app, &self.viewer, &assessed.job, (&assessed.case, &assessed.now)))?;
         let frame = frame(&assessed, S::STAGE, self.preferences, &self.viewer, ask);
         let data = ScreenData { assessed: &assessed, frame: &frame, query: &query, shop_context: &shop_context };
         let drawn = Drawn { work: S::draw(&data, &loaded, &computed)?, panel: S::panel(&data)?, live: S::is_live(&loaded, self.number) };

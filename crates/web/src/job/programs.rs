@@ -1,9 +1,10 @@
 //! A job for other programs: the same guard, the same job history and the same diagnosis as for people, without a screen.
 use super::JobContext;
-use super::assess::{Assessed, assess, tell_the_board};
+use super::assess;
 use super::guard::{self, Waits};
 use super::report;
 use crate::http::Failure;
+use std::sync::Arc;
 use uuid::Uuid;
 use velvet_dial_core::diagnosis::{Report, report as report_of};
 use velvet_dial_core::rights::Grant;
@@ -50,8 +51,8 @@ pub async fn add(context: &JobContext, write: &Write<'_>) -> Result<Added, Failu
 
 /// What is known of the job now, as `velvet-dial diagnose` prints it.
 pub async fn diagnosis(context: &JobContext) -> Result<Report, Failure> {
-    let assessed = assess(context.app.clone(), context.job().await?, None).await?;
-    tell_the_board(&context.app, &context.viewer, &assessed).await?;
-    let Assessed { case, now, .. } = &assessed;
-    Ok(report_of(case, now))
+    let job = Arc::new(context.job().await?);
+    let (case, now) = assess::now(context.app.clone(), job.clone()).await?;
+    assess::tell_the_board(&context.app, &context.viewer, &job, (&case, &now)).await?;
+    Ok(report_of(&case, &now))
 }

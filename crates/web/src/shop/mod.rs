@@ -3,6 +3,7 @@ mod audit;
 mod board;
 mod calculators;
 mod data;
+mod figures;
 mod first_day;
 mod gauges;
 mod help;
@@ -25,6 +26,7 @@ pub fn routes(config: &mut ServiceConfig) {
         .configure(opening::routes)
         .configure(library::routes)
         .configure(learnt::routes)
+        .configure(figures::routes)
         .configure(thread::routes)
         .configure(ways::routes)
         .configure(calculators::routes)

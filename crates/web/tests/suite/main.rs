@@ -6,6 +6,7 @@ mod api;
 mod bench_work;
 mod compare;
 mod data;
+mod figures;
 mod hands;
 mod holds;
 mod house;

@@ -69,7 +69,7 @@ fn right_of(acts: bool, path: &str) -> Right {
     let is = |of: &[&str]| of.iter().any(|one| path == *one || path.starts_with(&format!("{one}/")));
     match acts {
         _ if is(&["/people", "/audit", "/tablets", "/data", "/programs"]) || path == "/settings" && acts => Right::RunShop,
-        true if path == "/learnt" || path == "/first-day/over" => Right::RunShop,
+        true if is(&["/learnt"]) || path == "/first-day/over" => Right::RunShop,
         true if path.starts_with("/jobs/{number}/link") => Right::Approve,
         true if is(&["/jobs"]) => Right::Work,
         true if path.ends_with("/begin") => Right::Practise,
