@@ -64,6 +64,11 @@ pub enum ShopEvent {
     },
     /// Somebody changed their own password.
     PasswordChanged,
+    /// Somebody has a second factor, or has none any more.
+    SecondFactor {
+        /// They have one.
+        on: bool,
+    },
     /// Somebody has a PIN, or another one.
     PinSet,
     /// A tablet is shared from now on.

@@ -72,6 +72,33 @@ document.addEventListener("DOMContentLoaded", () => {
   const source = vdListen(rows.dataset.changes, again, () => {});
   window.addEventListener("pagehide", () => source.close());
 });
+// While a page is open it says what happens elsewhere: the customer answered, a gauge called stop, a foreman is asked. What a tab has heard of, it does not say again.
+document.addEventListener("DOMContentLoaded", () => {
+  if (!document.body.dataset.who) return;
+  const say = (notice) => {
+    const box = document.getElementById("notices") || document.body.appendChild(Object.assign(document.createElement("div"), { id: "notices", className: "no-print" }));
+    box.setAttribute("role", "status");
+    const line = document.createElement("p");
+    line.className = notice.alarm ? "notice notice-alarm" : "notice";
+    const close = Object.assign(document.createElement("button"), { className: "btn btn-quiet", textContent: "Close" });
+    close.addEventListener("click", () => line.remove());
+    line.append(Object.assign(document.createElement("a"), { href: notice.href, textContent: notice.text }), close);
+    box.append(line);
+  };
+  const look = async () => {
+    if (document.hidden || !navigator.onLine) return;
+    try {
+      const answer = await fetch(`/notices?since=${encodeURIComponent(sessionStorage.vdHeard || "")}`);
+      if (!answer.ok || answer.redirected) return;
+      const heard = await answer.json();
+      sessionStorage.vdHeard = heard.until;
+      heard.notices.forEach(say);
+    } catch { /* No connection: the next look hears of it. */ }
+  };
+  look();
+  setInterval(look, 15000);
+  document.addEventListener("visibilitychange", look);
+});
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-close]")) event.target.closest("dialog").close();
   if (event.target.closest("[data-print]")) window.print();

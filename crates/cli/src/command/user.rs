@@ -44,6 +44,13 @@ pub enum User {
         #[command(flatten)]
         at: Where,
     },
+    /// Take a user's second factor away, where phone and recovery codes are lost.
+    SecondFactorOff {
+        /// Name to sign in with.
+        sign_in: String,
+        #[command(flatten)]
+        at: Where,
+    },
     /// Let a user sign in no more, and end all their sessions. What they wrote keeps their name.
     Remove {
         /// Name to sign in with.
@@ -89,6 +96,14 @@ impl User {
                 let opened = at.open().await?;
                 if accounts::set_role_of(&opened.db, &sign_in, role).await? {
                     Ok(format!("{sign_in} is {} from now on.", role.label()))
+                } else {
+                    Err(nobody(&sign_in).into())
+                }
+            }
+            Self::SecondFactorOff { sign_in, at } => {
+                let opened = at.open().await?;
+                if accounts::take_second_factor(&opened.db, &sign_in).await? {
+                    Ok(format!("{sign_in} signs in with the password alone from now on."))
                 } else {
                     Err(nobody(&sign_in).into())
                 }

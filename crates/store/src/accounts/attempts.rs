@@ -25,6 +25,7 @@ const NAME: Pace = Pace { what: "name", burst: 50, seconds: 10 };
 
 const PIN_AT_TABLET: Pace = Pace { what: "pin at tablet", burst: 5, seconds: 20 };
 const PIN: Pace = Pace { what: "pin", burst: 10, seconds: 60 };
+const CODE: Pace = Pace { what: "code", burst: 6, seconds: 30 };
 const LINK: Pace = Pace { what: "link", burst: 30, seconds: 4 };
 
 /// Whole seconds to wait before the next try at a name from an address, or `None` when it may be made now; then it counts.
@@ -55,6 +56,11 @@ pub(super) async fn pin_wait_s(db: &Connection, who: Uuid, tablet: Uuid) -> Resu
         }
     }
     Ok(None)
+}
+
+/// The same for the code of a second factor, wherever it is typed.
+pub(super) async fn code_wait_s(db: &Connection, who: Uuid) -> Result<Option<u64>, StoreError> {
+    one_more(db, &CODE, &who.to_string()).await
 }
 
 async fn one_more(db: &Connection, pace: &Pace, of: &str) -> Result<Option<u64>, StoreError> {

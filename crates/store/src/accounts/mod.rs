@@ -4,13 +4,19 @@ mod first_day;
 mod invitation;
 pub mod password;
 mod people;
+mod second_factor;
 mod session;
 mod tablet;
+mod totp;
 
 pub use attempts::{link_wait_s, wait_s};
 pub use first_day::{FirstDay, end_first_day, first_shop, on_first_day};
 pub use invitation::{INVITATION_DAYS, Invitation, Joined, invitations, invite, invited, join, take_back_invitation};
 pub use people::{Changed, change_role, colleagues, has_people, remove_person};
+pub use second_factor::{
+    Passed, RECOVERY_CODES, SecondFactor, SetUp, awaits_code, begin_second_factor, confirm_second_factor, pass_code, remove_second_factor,
+    second_factor, second_factor_again, take_second_factor, with_second_factor,
+};
 pub use session::{
     Credentials, OpenSession, SESSION_HOURS, Token, change_password, end_every_session, end_session, open_for, sessions, sign_in, sign_out,
     viewer_of,
@@ -262,7 +268,8 @@ pub struct Person {
 
 /// Every user of every shop, for whoever looks after the computer.
 pub async fn everybody(db: &Connection) -> Result<Vec<Person>, StoreError> {
-    let rows = user::Entity::load().order_by_asc(user::Column::SignIn).with(shop::Entity).all(db).await?;
+    let people = user::Entity::load().filter(user::Column::SignIn.not_like(format!("{}%", crate::programs::SIGNS_IN_AS)));
+    let rows = people.order_by_asc(user::Column::SignIn).with(shop::Entity).all(db).await?;
     Ok(rows.into_iter().map(person).collect())
 }
 

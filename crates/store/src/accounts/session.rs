@@ -1,6 +1,6 @@
 //! The sessions of those who signed in, kept as the SHA-256 of a random token that only the browser has.
 use super::tablet::SHIFT_HOURS;
-use super::{normal_name, password, viewer};
+use super::{normal_name, password, second_factor, viewer};
 use crate::audit::{self, ShopEvent};
 use crate::entity::{session, shop, user};
 use crate::{Connection, StoreError, Viewer, now, secret};
@@ -13,6 +13,8 @@ use velvet_dial_core::rights::Role;
 
 /// A session lasts a working week.
 pub const SESSION_HOURS: i64 = 7 * 24;
+/// A session waits so long for its second factor.
+const CODE_LASTS: Duration = Duration::minutes(10);
 /// Days that a session is remembered after its end: by them a user is known at an address.
 const REMEMBERED_DAYS: i64 = 30;
 
@@ -69,12 +71,13 @@ pub async fn sign_in(db: &Connection, credentials: &Credentials<'_>) -> Result<O
     let Some(user) = found.filter(admitted) else {
         return Ok(None);
     };
-    open_for(db, user.id, credentials.agent, credentials.address).await.map(Some)
+    let awaits_code = second_factor::counts(db, user.id).await?;
+    open_on(db, user.id, None, (credentials.agent, credentials.address), awaits_code).await.map(Some)
 }
 
 /// A new session for a user who has just shown who they are.
 pub async fn open_for(db: &Connection, user: Uuid, agent: &str, address: &str) -> Result<Token, StoreError> {
-    open_on(db, user, None, (agent, address)).await
+    open_on(db, user, None, (agent, address), false).await
 }
 
 /// The same on a tablet that the shop shares.
@@ -83,8 +86,13 @@ pub(super) async fn open_on(
     user: Uuid,
     tablet: Option<Uuid>,
     (agent, address): (&str, &str),
+    awaits_code: bool,
 ) -> Result<Token, StoreError> {
-    let hours = if tablet.is_some() { SHIFT_HOURS } else { SESSION_HOURS };
+    let lasts = match tablet {
+        _ if awaits_code => CODE_LASTS,
+        Some(_) => Duration::hours(SHIFT_HOURS),
+        None => Duration::hours(SESSION_HOURS),
+    };
     let token = Token(secret::new::<32>()?);
     let agent = agent.chars().take(200).collect();
     session::ActiveModel {
@@ -93,7 +101,8 @@ pub(super) async fn open_on(
         user_id: Set(user),
         agent: Set(agent),
         created_at: Set(now()),
-        expires_at: Set(now() + Duration::hours(hours)),
+        expires_at: Set(now() + lasts),
+        awaits_code: Set(Some(awaits_code)),
         tablet_id: Set(tablet),
         revoked_at: Set(None),
         address: Set(Some(address.chars().take(60).collect())),
@@ -109,6 +118,7 @@ pub async fn viewer_of(db: &Connection, token: &Token, demo: bool) -> Result<Opt
         .filter(session::Column::TokenHash.eq(token.hash()))
         .filter(session::Column::RevokedAt.is_null())
         .filter(session::Column::ExpiresAt.gt(now()))
+        .filter(is_open())
         .with((user::Entity, shop::Entity))
         .one(db)
         .await?;
@@ -122,6 +132,22 @@ pub async fn viewer_of(db: &Connection, token: &Token, demo: bool) -> Result<Opt
         let role = if shared && viewer.role == Role::Owner { Role::Foreman } else { viewer.role };
         Viewer { since, role, ..viewer }
     }))
+}
+
+/// What waits for a code is no session yet. One of before there were codes waits for none.
+fn is_open() -> sea_orm::sea_query::SimpleExpr {
+    session::Column::AwaitsCode.is_null().or(session::Column::AwaitsCode.eq(false))
+}
+
+/// The session of a token that waits for a code.
+pub(super) async fn waiting(db: &Connection, token: &Token) -> Result<Option<session::Model>, StoreError> {
+    let own = session::Entity::find().filter(session::Column::TokenHash.eq(token.hash())).filter(session::Column::AwaitsCode.eq(true));
+    Ok(own.filter(session::Column::RevokedAt.is_null()).filter(session::Column::ExpiresAt.gt(now())).one(db).await?)
+}
+
+/// Ends all sessions of a user but that of a token.
+pub(super) async fn end_others(db: &Connection, user: Uuid, token: &Token) -> Result<(), StoreError> {
+    revoke(db, session::Column::UserId.eq(user).and(session::Column::TokenHash.ne(token.hash()))).await
 }
 
 /// Ends the session of a token; with `everywhere`, all sessions of its user.
@@ -154,6 +180,7 @@ pub async fn sessions(db: &Connection, viewer: &Viewer, token: &Token) -> Result
         .filter(session::Column::UserId.eq(viewer.user))
         .filter(session::Column::RevokedAt.is_null())
         .filter(session::Column::ExpiresAt.gt(now()))
+        .filter(is_open())
         .order_by_desc(session::Column::CreatedAt);
     let this = token.hash();
     let one = |row: session::Model| OpenSession {
@@ -180,7 +207,7 @@ pub async fn change_password(db: &Connection, viewer: &Viewer, token: &Token, (o
     let password_hash = password::hash(new.to_owned()).await?;
     user::ActiveModel { id: Set(viewer.user), password_hash: Set(password_hash), ..Default::default() }.update(db).await?;
     audit::note(db, viewer, &ShopEvent::PasswordChanged).await?;
-    revoke(db, session::Column::UserId.eq(viewer.user).and(session::Column::TokenHash.ne(token.hash()))).await?;
+    end_others(db, viewer.user, token).await?;
     Ok(true)
 }
 

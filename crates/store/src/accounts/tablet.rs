@@ -126,7 +126,7 @@ pub async fn by_pin(db: &Connection, tablet: &Tablet, who: Uuid, pin: &str, agen
     if !password::verify(pin.to_owned(), kept).await? {
         return Ok(ByPin::Wrong);
     }
-    Ok(ByPin::In(session::open_on(db, who, Some(tablet.id), (agent, address)).await?))
+    Ok(ByPin::In(session::open_on(db, who, Some(tablet.id), (agent, address), false).await?))
 }
 
 #[cfg(test)]

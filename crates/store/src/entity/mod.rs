@@ -26,6 +26,7 @@ pub mod rig_run;
 pub mod run_mark;
 pub mod sealed_heads;
 pub mod search_index;
+pub mod second_factor;
 pub mod session;
 pub mod sheet;
 pub mod sheet_page;

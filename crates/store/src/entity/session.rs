@@ -16,6 +16,8 @@ pub struct Model {
     pub address: Option<String>,
     /// The shop's tablet on which it was opened by a PIN.
     pub tablet_id: Option<Uuid>,
+    /// The password was right, and the second factor is still to come.
+    pub awaits_code: Option<bool>,
     #[sea_orm(belongs_to, from = "user_id", to = "id")]
     pub user: BelongsTo<super::user::Entity>,
 }

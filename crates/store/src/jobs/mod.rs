@@ -14,6 +14,7 @@ mod learn;
 mod ledger;
 mod link;
 mod note;
+mod notices;
 mod opening;
 mod personal;
 mod photo;
@@ -40,6 +41,7 @@ pub use link::{
     revoke_link,
 };
 pub use note::{EngineNote, engine_notes};
+pub use notices::{Notice, NoticeKind, notices};
 pub use opening::{Opening, open};
 pub use photo::{Photo, add_photo, photo, photos};
 pub use ranges::Refused;

@@ -55,6 +55,10 @@ pub const FIRST_DAY: AddedColumn = AddedColumn { name: "m2026_12_18_first_day", 
 pub const KEEPS_CUSTOMERS: AddedColumn =
     AddedColumn { name: "m2026_12_20_keeps_customers", table: "shops", column: || small_integer_null("keeps_customers_months") };
 
+/// A session waits for its second factor.
+pub const AWAITS_CODE: AddedColumn =
+    AddedColumn { name: "m2026_12_23_awaits_code", table: "sessions", column: || boolean_null("awaits_code") };
+
 impl MigrationName for AddedColumn {
     fn name(&self) -> &str {
         self.name

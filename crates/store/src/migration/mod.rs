@@ -21,6 +21,7 @@ mod programs;
 mod proof;
 mod rigs_photos_adapters;
 mod search_keys;
+mod second_factors;
 mod shop_events;
 mod shops_engines_jobs;
 mod summaries_records_sign_in;
@@ -108,6 +109,8 @@ impl MigratorTrait for Migrator {
             Box::new(added_column::KEEPS_CUSTOMERS),
             Box::new(programs::Programs),
             Box::new(outcomes::Outcomes),
+            Box::new(second_factors::SecondFactors),
+            Box::new(added_column::AWAITS_CODE),
         ]
     }
 }

@@ -24,6 +24,9 @@ const NOTED_EVERY: Duration = Duration::minutes(1);
 /// Every token begins so: who finds one knows what it is.
 const PREFIX: &str = "vdt_";
 
+/// How the sign-in name of a program's user begins, by which nobody signs in.
+pub(crate) const SIGNS_IN_AS: &str = "program ";
+
 /// A program of a shop.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Program {
@@ -88,7 +91,7 @@ pub async fn add(db: &Connection, owner: &Viewer, new: &NewProgram<'_>) -> Resul
     let row = user::ActiveModel {
         id: Set(user_id),
         shop_id: Set(owner.shop),
-        sign_in: Set(format!("program {id}")),
+        sign_in: Set(format!("{SIGNS_IN_AS}{id}")),
         shown_name: Set(new.name.to_owned()),
         // No password has this hash, and who is removed cannot sign in.
         password_hash: Set(String::new()),

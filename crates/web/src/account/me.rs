@@ -1,4 +1,5 @@
 //! One's own account: where one is signed in, and the password.
+use super::second_factor;
 use crate::http::form::{FieldView, Form, Kind, Question, Sent};
 use crate::http::{Failure, FormState, SESSION, SignedIn};
 use crate::state::App;
@@ -8,6 +9,7 @@ use actix_web::http::header::LOCATION;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use uuid::Uuid;
+use velvet_dial_core::rights::Role;
 use velvet_dial_store::accounts::{self, Token, password};
 
 static PASSWORD: Form = Form {
@@ -22,6 +24,8 @@ static PIN: Form = Form {
     name: "pin",
     asks: &[Question::new("old", "Password", "", Kind::Secret), Question::new("pin", "PIN", "four to eight digits", Kind::Secret)],
 };
+
+static FACTOR: Form = Form { name: "factor", asks: &[Question::new("code", "Code", "of the phone, or a recovery code", Kind::Text(40))] };
 
 /// Somewhere one is signed in.
 struct Session {
@@ -38,15 +42,19 @@ struct Page {
     chrome: Chrome,
     name: String,
     role: &'static str,
+    owner: bool,
     sessions: Vec<Session>,
     fields: Vec<FieldView>,
     pin_fields: Vec<FieldView>,
     has_pin: bool,
+    /// Recovery codes that are left, where there is a second factor.
+    codes_left: Option<usize>,
+    factor_fields: Vec<FieldView>,
     /// What was changed by the form before.
     changed: &'static str,
 }
 
-fn held(request: &HttpRequest) -> Token {
+pub fn held(request: &HttpRequest) -> Token {
     Token::from_cookie(request.cookie(SESSION).map(|cookie| cookie.value().to_owned()).unwrap_or_default().as_str())
 }
 
@@ -70,10 +78,13 @@ async fn page(
         chrome: Chrome::of(viewer, preferences, "My account"),
         name: viewer.shown_name.clone(),
         role: viewer.role.label(),
+        owner: viewer.role == Role::Owner,
         sessions: sessions.into_iter().map(session).collect(),
         fields: PASSWORD.draw(form_state, preferences.unit, |_| Vec::new()),
         pin_fields: PIN.draw(form_state, preferences.unit, |_| Vec::new()),
         has_pin: accounts::has_pin(&app.db, viewer).await?,
+        codes_left: accounts::second_factor(&app.db, viewer).await?.map(|factor| factor.codes_left),
+        factor_fields: FACTOR.draw(form_state, preferences.unit, |_| Vec::new()),
         changed,
     };
     Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render()?))
@@ -143,6 +154,22 @@ pub async fn set_pin(
         form_state.wrong("old", "This is not your password. Capitals count.");
     }
     let changed = if form_state.is_clean() { "pin" } else { "" };
+    page((&app, &who, &request), preferences, &form_state, changed).await
+}
+
+/// Goes without a second factor, where the code is right.
+pub async fn remove_second_factor(
+    app: web::Data<App>,
+    who: SignedIn,
+    preferences: DisplayPreferences,
+    request: HttpRequest,
+    form: web::Form<Sent>,
+) -> Result<HttpResponse, Failure> {
+    let mut form_state = FormState::of(FACTOR.name);
+    if let Some(why) = second_factor::remove(&app, &who, form.get("code").map_or("", String::as_str)).await? {
+        form_state.wrong("code", why);
+    }
+    let changed = if form_state.is_clean() { "factor" } else { "" };
     page((&app, &who, &request), preferences, &form_state, changed).await
 }
 

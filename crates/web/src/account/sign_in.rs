@@ -4,6 +4,7 @@ use crate::http::{SESSION, address, agent};
 use crate::state::App;
 use crate::ui::Chrome;
 use crate::ui::DisplayPreferences;
+use crate::ui::show;
 use actix_web::cookie::{Cookie, SameSite, time};
 use actix_web::http::{StatusCode, header};
 use actix_web::{HttpRequest, HttpResponse, web};
@@ -79,6 +80,9 @@ pub async fn enter(
         return page(&app, preferences, form.name, form.back, problem, StatusCode::UNPROCESSABLE_ENTITY);
     };
     let to = if leads_home(&form.back) { form.back } else { "/".to_owned() };
+    if accounts::awaits_code(&app.db, &token).await? {
+        return let_in(&app, &token, &format!("/sign-in/code?back={}", show::query_escape(&to)));
+    }
     let_in(&app, &token, &to)
 }
 

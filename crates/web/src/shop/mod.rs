@@ -9,6 +9,7 @@ mod gauges;
 mod help;
 mod learnt;
 mod library;
+mod notices;
 mod opening;
 mod people;
 mod programs;
@@ -23,6 +24,7 @@ use actix_web::web::ServiceConfig;
 pub fn routes(config: &mut ServiceConfig) {
     config
         .configure(board::routes)
+        .configure(notices::routes)
         .configure(opening::routes)
         .configure(library::routes)
         .configure(learnt::routes)

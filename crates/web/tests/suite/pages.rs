@@ -187,7 +187,8 @@ async fn every_kind_of_page_is_accessible() {
     me.sign_in(&base).await;
     found.extend(browser.axe().await);
     // The others are looked at by day and night, on their side and upright, elsewhere.
-    for path in ["/no/such", "/jobs/1/prove", "/jobs/7/compare"] {
+    for path in ["/no/such", "/jobs/1/prove", "/jobs/7/compare", "/programs", "/figures", "/learnt", "/jobs/9/card", "/me", "/sign-in/code"]
+    {
         found.extend(look(path).await);
     }
     // Forms that are filled in, and one that was refused.

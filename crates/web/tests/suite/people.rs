@@ -1,7 +1,7 @@
 //! People and what they may do: every address by every role, what waits for a foreman, invitations, sessions, and the first day of an empty installation.
 use crate::house::FORM;
 use crate::support::person::{Person, location};
-use crate::support::screen;
+use crate::support::screen::{self, until};
 use reqwest::StatusCode;
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -453,7 +453,12 @@ async fn an_empty_installation_is_set_up_in_the_browser() {
     };
     let mut typed_fields = fill(fills[0]).await;
     press("Save settings").await;
-    me.driver.goto(format!("{base}/")).await.unwrap();
+    // The answer to what was saved may come after the address was changed, and take its place.
+    until("the board leads on", || async {
+        me.driver.goto(format!("{base}/")).await.unwrap();
+        me.text().await.contains("Go on")
+    })
+    .await;
     press("Go on").await;
     press("Add a gauge").await;
     typed_fields += fill(fills[1]).await;
@@ -483,4 +488,118 @@ async fn an_empty_installation_is_set_up_in_the_browser() {
     assert_eq!(post(&form(&code)).await.status(), StatusCode::UNPROCESSABLE_ENTITY);
     assert_eq!(location(nobody.get("/first-day").await.headers()), "/sign-in?back=/first-day/path");
     browser.quit().await;
+}
+
+/// The code that a phone shows for a secret in base 32 at a step of half a minute (RFC 6238), made here once more.
+fn phone(secret: &str, step: u64) -> String {
+    use hmac::{Hmac, KeyInit, Mac};
+    let bits: String = secret
+        .bytes()
+        .map(|letter| format!("{:05b}", b"ABCDEFGHIJKLMNOPQRSTUVWXYZ234567".iter().position(|one| *one == letter).unwrap()))
+        .collect();
+    let bytes: Vec<u8> =
+        bits.as_bytes().chunks_exact(8).map(|bits| u8::from_str_radix(std::str::from_utf8(bits).unwrap(), 2).unwrap()).collect();
+    let mut mac = Hmac::<sha1::Sha1>::new_from_slice(&bytes).unwrap();
+    mac.update(&step.to_be_bytes());
+    let hash = mac.finalize().into_bytes();
+    let at = usize::from(hash.last().unwrap() & 15);
+    let four = u32::from_be_bytes(hash.get(at..at + 4).unwrap().try_into().unwrap()) & 0x7fff_ffff;
+    format!("{:06}", four % 1_000_000)
+}
+
+#[tokio::test]
+async fn a_second_factor_is_asked_for_after_the_password_and_each_code_counts_once() {
+    let (base, db) = crate::support::start_with().await;
+    let ines = Person::at(&base).entering_as("ines", "brass needle").await;
+    let set_up = ines.post("/me/second-factor", &[]).await.text().await.unwrap();
+    let secret = set_up.split("<b class=\"break-all\">").nth(1).unwrap().split('<').next().unwrap().to_owned();
+    let step = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_secs() / 30;
+    let wrong = ines.post("/me/second-factor/confirm", &[("code", "12345")]).await;
+    assert_eq!(wrong.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(wrong.text().await.unwrap().contains(&secret), "the same secret is shown again");
+    // Until a code of it was right, the password alone lets in.
+    let elsewhere = Person::at(&base).entering_as("ines", "brass needle").await;
+    elsewhere.page("/").await;
+    let on = ines.post("/me/second-factor/confirm", &[("code", &phone(&secret, step))]).await.text().await.unwrap();
+    let codes: Vec<String> = on.split("<li><b>").skip(1).map(|rest| rest.split('<').next().unwrap().to_owned()).collect();
+    assert_eq!(codes.len(), accounts::RECOVERY_CODES);
+    assert_eq!(elsewhere.get("/").await.status(), StatusCode::SEE_OTHER, "every other browser is signed out");
+    ines.page("/me").await;
+    // The password opens nothing by itself.
+    let half = Person::at(&base).entering_as("ines", "brass needle").await;
+    for path in ["/", "/jobs/9/run", "/me", "/people"] {
+        assert_eq!(half.get(path).await.status(), StatusCode::SEE_OTHER, "{path}");
+    }
+    assert!(
+        half.post("/people", &[("shown_name", "X"), ("role", "owner")]).await.headers()["location"]
+            .to_str()
+            .unwrap()
+            .starts_with("/sign-in")
+    );
+    let next = phone(&secret, step + 1);
+    for wrong in ["000000", "", &phone(&secret, step)] {
+        assert_eq!(half.post("/sign-in/code", &[("code", wrong)]).await.status(), StatusCode::UNPROCESSABLE_ENTITY, "{wrong}");
+    }
+    let passed = half.post("/sign-in/code", &[("code", &next), ("back", "/jobs/9/run")]).await;
+    assert_eq!((passed.status(), location(passed.headers())), (StatusCode::SEE_OTHER, "/jobs/9/run"));
+    half.page("/jobs/9/run").await;
+    // The same code once more, at another door: used. A recovery code is let in once, with or without its dashes.
+    let third = Person::at(&base).entering_as("ines", "brass needle").await;
+    assert_eq!(third.post("/sign-in/code", &[("code", &next)]).await.status(), StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(third.post("/sign-in/code", &[("code", &codes[0].replace('-', " ").to_uppercase())]).await.status(), StatusCode::SEE_OTHER);
+    assert!(third.page("/me").await.contains("Recovery codes left: 9."));
+    // Guessing is slowed down, for who holds the password too.
+    assert!(third.post("/me/second-factor/remove", &[("code", &codes[1])]).await.text().await.unwrap().contains("Too many tries"));
+    assert!(third.page("/people").await.contains("with a second factor"));
+    assert!(accounts::take_second_factor(&db, "ines").await.unwrap());
+    Person::at(&base).entering_as("ines", "brass needle").await.page("/").await;
+    assert!(third.page("/audit").await.contains("Has a second factor from now on"));
+}
+
+/// Ines reads the help. Meanwhile Pia asks for a yes, and a customer asks and approves.
+#[tokio::test]
+async fn an_open_page_says_what_happens_elsewhere_once() {
+    let (base, db) = crate::support::start_with().await;
+    let viewer = crate::support::ines(&db).await;
+    let browser = Browser::start().await;
+    let me = screen::Person { driver: browser.driver.clone() };
+    me.sign_in(&base).await;
+    me.driver.goto(format!("{base}/help")).await.unwrap();
+    // A tab looks every quarter of a minute, and when it is shown again.
+    let looks = || async { me.driver.execute("document.dispatchEvent(new Event('visibilitychange'))", Vec::new()).await.unwrap() };
+    until("the page has looked once", || async {
+        me.driver
+            .execute("return sessionStorage.vdHeard || ''", Vec::new())
+            .await
+            .unwrap()
+            .json()
+            .as_str()
+            .is_some_and(|text| !text.is_empty())
+    })
+    .await;
+    let pia = Person::at(&base).entering_as("pia", "brass needle").await;
+    let metal = jobs::write(&db, &viewer, 7, &Write::of(Body::evidence("oil_look", "metal", Phase::Before), "m")).await.unwrap();
+    let Written::Stands(metal) = metal else { panic!("{metal:?}") };
+    let clean = [("check", "oil_look"), ("outcome", "clean"), ("stage", "look"), ("key", "k"), ("supersedes", &metal.to_string())];
+    pia.post("/jobs/7/evidence", &clean).await;
+    let proposal = jobs::Proposal { says: vec!["Sump off.".to_owned()], ..jobs::Proposal::default() };
+    let token = jobs::make_link(&db, &viewer, 9, &proposal, 3).await.unwrap();
+    let customer = Person::at(&base);
+    customer.post(&format!("/yes/{token}"), &[("name", "A"), ("say", "question"), ("words", "How long does it take?")]).await;
+    customer.post(&format!("/yes/{token}"), &[("name", "A"), ("say", "yes")]).await;
+    for text in ["a foreman is asked for a yes", "the customer asks a question", "the customer has answered"] {
+        until(text, || async {
+            looks().await;
+            me.text().await.contains(text)
+        })
+        .await;
+    }
+    // What was said once is not said again by the next page, and Pia hears of no foreman.
+    me.driver.goto(format!("{base}/gauges")).await.unwrap();
+    looks().await;
+    tokio::time::sleep(std::time::Duration::from_millis(500)).await;
+    assert!(!me.text().await.contains("has answered"));
+    let since = "2020-01-01T00:00:00Z";
+    let heard = pia.page(&format!("/notices?since={since}")).await;
+    assert!(heard.contains("has answered") && !heard.contains("foreman"), "{heard}");
 }

@@ -96,6 +96,8 @@ fn said(event: &ShopEvent, zone: &Zone) -> String {
         ShopEvent::Joined { role } => format!("Joined the shop, as {}", role.label()),
         ShopEvent::RoleChanged { who, from, to } => format!("Role of {who}: {} → {}", from.label(), to.label()),
         ShopEvent::Removed { who } => format!("Removed from the shop: {who}"),
+        ShopEvent::SecondFactor { on: true } => "Has a second factor from now on".to_owned(),
+        ShopEvent::SecondFactor { on: false } => "Goes without a second factor from now on".to_owned(),
         ShopEvent::PinSet => "Set a PIN for the shop's tablets".to_owned(),
         ShopEvent::TabletEnrolled { name } => format!("Shared tablet: {name}"),
         ShopEvent::TabletUnenrolled { name } => format!("Shared no more: {name}"),

@@ -30,6 +30,7 @@ struct Row {
     role: &'static str,
     /// It is the viewer.
     own: bool,
+    second_factor: bool,
 }
 
 /// Somebody who was invited and has not come yet.
@@ -80,9 +81,12 @@ async fn page(
     problem: &'static str,
 ) -> Result<HttpResponse, Failure> {
     let viewer = &who.0;
-    let (people, invited) = tokio::try_join!(accounts::colleagues(&app.db, viewer), accounts::invitations(&app.db, viewer))?;
+    let db = &app.db;
+    let (people, invited, protected) =
+        tokio::try_join!(accounts::colleagues(db, viewer), accounts::invitations(db, viewer), accounts::with_second_factor(db, viewer))?;
     let row = |person: accounts::Person| Row {
         own: person.id == viewer.user,
+        second_factor: protected.contains(&person.id),
         id: person.id.to_string(),
         name: person.shown_name,
         sign_in: person.sign_in,
