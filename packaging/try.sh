@@ -78,7 +78,7 @@ echo "heron valve gravel" | as_service velvet-dial user add mo --data /var/lib/v
 say "a version before: its last change of the tables is taken away"
 port=$(cat "$root/var/lib/velvet-dial/shop/run.port")
 MYSQL_PWD=$(cat "$root/var/lib/velvet-dial/shop/password") inside mariadb --no-defaults -h127.0.0.1 -P"$port" -uvelvet_dial velvet_dial \
-    -e "ALTER TABLE sessions DROP COLUMN awaits_code; DELETE FROM seaql_migrations WHERE version = 'm2026_12_23_awaits_code'"
+    -e "DROP INDEX summaries_by_last_change ON summaries; DELETE FROM seaql_migrations WHERE version = 'm2026_12_24_last_change'"
 stop
 say "upgraded"
 echo '# a line of the shop' >>"$root/etc/velvet-dial/velvet-dial.conf"

@@ -123,7 +123,7 @@ impl OutcomesFile {
 
     /// How its patterns name where they come from, before the colon.
     pub fn source(&self) -> String {
-        format!("{} of {}", Self::SOURCE, self.shop)
+        format!("{} of {} (key {})", Self::SOURCE, self.shop, self.key.chars().take(8).collect::<String>())
     }
 
     /// How every source of such a pattern begins.

@@ -7,6 +7,7 @@ use chrono::{Duration, NaiveDateTime};
 use sea_orm::ActiveValue::Set;
 use sea_orm::sea_query::{Expr, ExprTrait, OnConflict, Query};
 use sea_orm::{ColumnTrait, EntityTrait, PaginatorTrait, QueryFilter, QueryOrder, QuerySelect};
+use std::collections::HashSet;
 use uuid::Uuid;
 
 /// What a closed job came to.
@@ -104,6 +105,7 @@ pub async fn closed(db: &Connection, viewer: &Viewer, since: Option<NaiveDateTim
         .column(search_index::Column::JobId)
         .into_tuple::<Uuid>();
     let (rows, all, back) = tokio::try_join!(rows.all(db), all.count(db), back.all(db))?;
+    let back: HashSet<Uuid> = back.into_iter().collect();
     // One that was opened again is no closed job.
     let of = |(row, job): (table::Model, Option<job::Model>)| {
         let job = job.filter(|job| job.closed_at == Some(row.closed_at))?;

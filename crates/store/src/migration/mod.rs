@@ -12,6 +12,7 @@ mod entry_hash;
 mod first_owner;
 mod foreman_requests;
 mod invitations;
+mod last_change;
 mod learning;
 mod marks_and_search;
 mod outcomes;
@@ -111,6 +112,7 @@ impl MigratorTrait for Migrator {
             Box::new(outcomes::Outcomes),
             Box::new(second_factors::SecondFactors),
             Box::new(added_column::AWAITS_CODE),
+            Box::new(last_change::LastChange),
         ]
     }
 }

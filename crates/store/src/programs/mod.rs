@@ -88,6 +88,8 @@ pub async fn add(db: &Connection, owner: &Viewer, new: &NewProgram<'_>) -> Resul
     let (id, user_id, made_at) = (Uuid::now_v7(), Uuid::now_v7(), now());
     let role = if new.role == Role::Owner { Role::Foreman } else { new.role };
     let transaction = db.begin().await?;
+    // A program of the demo shop is refused where the demo is not served, as its people are.
+    let demo = user::Entity::find_by_id(owner.user).one(&transaction).await?.and_then(|row| row.demo);
     let row = user::ActiveModel {
         id: Set(user_id),
         shop_id: Set(owner.shop),
@@ -97,7 +99,7 @@ pub async fn add(db: &Connection, owner: &Viewer, new: &NewProgram<'_>) -> Resul
         password_hash: Set(String::new()),
         cautions_read_at: Set(Some(made_at)),
         created_at: Set(made_at),
-        demo: Set(Some(false)),
+        demo: Set(demo),
         removed_at: Set(Some(made_at)),
         role: Set(Some(role.id().to_owned())),
         pin_hash: Set(None),
@@ -173,15 +175,16 @@ pub async fn set_hook(db: &Connection, viewer: &Viewer, id: Uuid, url: &str) -> 
     Ok(secret)
 }
 
-/// The program of a token; none where the token opens nothing.
-pub async fn caller(db: &Connection, token: &str) -> Result<Option<Caller>, StoreError> {
+/// The program of a token; none where the token opens nothing. `demo` lets those of the demo shop in.
+pub async fn caller(db: &Connection, token: &str, demo: bool) -> Result<Option<Caller>, StoreError> {
     let row = program::Entity::load()
         .filter(program::Column::TokenHash.eq(secret::digest(token)))
         .filter(program::Column::RevokedAt.is_null())
         .with((user::Entity, shop::Entity))
         .one(db)
         .await?;
-    let Some(row) = row else { return Ok(None) };
+    let admitted = |row: &program::ModelEx| demo || row.user.as_ref().is_none_or(|user| user.demo != Some(true));
+    let Some(row) = row.filter(admitted) else { return Ok(None) };
     let (id, last_used_at) = (row.id, row.last_used_at);
     if last_used_at.is_none_or(|last| last < now() - NOTED_EVERY) {
         let noted = program::ActiveModel { last_used_at: Set(Some(now())), ..Default::default() };

@@ -33,7 +33,7 @@ impl FromRequest for Called {
         Box::pin(async move {
             let app = app.ok_or(Failure::NoPage)?;
             let token = token.ok_or(ApiFailure::Token)?;
-            let caller = programs::caller(&app.db, &token).await?.ok_or(ApiFailure::Token)?;
+            let caller = programs::caller(&app.db, &token, app.serving.demo).await?.ok_or(ApiFailure::Token)?;
             app.rates.count(caller.program.id).map_err(|wait_s| ApiFailure::TooOften { wait_s })?;
             match scope {
                 // What is not in the table of operations nobody may ask for.

@@ -14,7 +14,7 @@ use uuid::Uuid;
 use velvet_dial_core::case::{self, Evidence, Phase, Reading};
 use velvet_dial_core::knowledge::knowledge;
 use velvet_dial_core::record::NoteSort;
-use velvet_dial_store::jobs::{Body, Happened, Job, Note, TakenReading, Write};
+use velvet_dial_store::jobs::{self, Body, Happened, Job, Note, TakenReading, Write};
 use velvet_dial_store::programs::Caller;
 
 /// Which part of a history is asked for.
@@ -87,20 +87,21 @@ async fn write(request: &HttpRequest, at: CalledAtJob, asked: &[u8], new: New) -
 }
 
 async fn became(context: &JobContext, caller: &Caller, write: &Write<'_>) -> Result<Done, ApiFailure> {
-    let (status, wrote) = match job::add(context, write).await? {
-        Added::New(id) => (StatusCode::CREATED, Wrote { entry: Some(id), already: false, waits_for_foreman: false }),
-        Added::Already(id) => (StatusCode::OK, Wrote { entry: Some(id), already: true, waits_for_foreman: false }),
-        Added::AsksForeman => (StatusCode::ACCEPTED, Wrote { entry: None, already: false, waits_for_foreman: true }),
+    let (status, entry, already) = match job::add(context, write).await? {
+        Added::New(id) => (StatusCode::CREATED, Some(id), false),
+        Added::Already(id) => (StatusCode::OK, Some(id), true),
+        Added::AsksForeman => (StatusCode::ACCEPTED, None, false),
         // Somebody else wrote the very same: there is nothing to choose.
-        Added::Overtaken(by) if by.body == write.body => {
-            (StatusCode::OK, Wrote { entry: Some(by.id), already: true, waits_for_foreman: false })
-        }
+        Added::Overtaken(by) if by.body == write.body => (StatusCode::OK, Some(by.id), true),
         Added::Overtaken(by) => {
             let detail = "An entry is in that place already. To correct it, send its key as “in_place_of”.".to_owned();
             return Err(ApiFailure::Conflict { code: "overtaken", detail, entry: Some(Box::new(EntryView::of(&by, caller))) });
         }
         Added::Waits(why) => return Err(ApiFailure::conflict("approval_first", why)),
     };
+    // Who reads a gauge by a program has to hear at once that the engine must stop.
+    let flag = jobs::row(&context.app.db, &context.viewer, context.number).await?.flag.id();
+    let wrote = Wrote { entry, already, flag, waits_for_foreman: entry.is_none() };
     Done::of(status, &wrote)
 }
 

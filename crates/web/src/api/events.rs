@@ -11,6 +11,7 @@ use std::collections::HashMap;
 use std::time::Duration;
 use tokio::time::{Instant, sleep};
 use velvet_dial_store::jobs::{self, Listing};
+use velvet_dial_store::programs;
 
 /// The board is looked at again after so long.
 const EVERY: Duration = Duration::from_secs(2);
@@ -47,6 +48,8 @@ pub async fn board(request: HttpRequest, called: Called) -> Result<HttpResponse,
         if !at_once {
             sleep(EVERY).await;
         }
+        // A token that was locked out hears nothing more.
+        programs::one(&said.called.app.db, &said.called.caller.viewer, said.called.caller.program.id).await.ok()?;
         let text = changes(&mut said).await;
         Some((Ok::<Bytes, Error>(Bytes::from(text)), (said, false)))
     });

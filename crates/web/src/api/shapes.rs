@@ -245,6 +245,8 @@ pub struct Wrote {
     pub entry: Option<Uuid>,
     /// It was written before; nothing was written now.
     pub already: bool,
+    /// Whether the engine may run, as the job is now.
+    pub flag: &'static str,
     /// The program's role may not write this by itself: a foreman of the shop was asked, and it is written once they say yes.
     pub waits_for_foreman: bool,
 }

@@ -34,9 +34,19 @@ pub async fn work_out_outcomes(app: &web::Data<App>) {
 /// Works out one; false where none is missing.
 pub async fn next(app: &web::Data<App>) -> Result<bool, Failure> {
     let Some((viewer, number, id, closed_at)) = figures::next_missing(&app.db).await? else { return Ok(false) };
-    let job = jobs::load(&app.db, &viewer, number).await?;
     let shared = app.clone();
-    let outcome = app.work.behind(move || outcome(&shared, &job)).await??;
+    let worked_out = async {
+        let job = jobs::load(&app.db, &viewer, number).await?;
+        app.work.behind(move || outcome(&shared, &job)).await?
+    };
+    // One that cannot be worked out holds up no other: it is kept with nothing said.
+    let outcome = match worked_out.await {
+        Ok(outcome) => outcome,
+        Err(error) => {
+            tracing::warn!(%error, job = number, "what a closed job came to could not be worked out");
+            Outcome::default()
+        }
+    };
     figures::keep(&app.db, viewer.shop, (id, closed_at), &outcome).await?;
     Ok(true)
 }

@@ -198,6 +198,12 @@ async fn what_is_sent_twice_is_written_once_and_what_is_wrong_says_where() {
     let last = program.json(&format!("/jobs/9/entries?after={}", before)).await;
     assert_eq!((&last["entries"][0]["by"], &last["next"]), (&json!("Fleet office"), &Value::Null));
     assert!(Person::at(&base).entering_as("ines", "brass needle").await.page("/jobs/9/run").await.contains("212"));
+    // What stops the engine is said in the same answer.
+    let (_, stopped) = program.post("/jobs/8/findings", None, &json!({ "evidence": { "check": "oil_look", "outcome": "metal" } })).await;
+    assert_ne!(stopped["flag"], "may_run", "{stopped}");
+    // Capitals make another key.
+    let (status, _) = program.post("/jobs/9/readings", Some("A"), &reading(212.0)).await;
+    assert_eq!(status, StatusCode::CREATED);
     // The finding that is there already comes back with what it says, and is corrected by its key.
     let finding = |outcome: &str| json!({ "evidence": { "check": "level", "outcome": outcome } });
     let (status, problem) = program.post("/jobs/9/findings", None, &finding("low")).await;

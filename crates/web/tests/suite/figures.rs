@@ -96,7 +96,12 @@ async fn what_another_shop_found_counts_with_its_name_until_it_is_withdrawn() {
     let (status, _) = imported(&person, &made("Harbour Motors", 15, 7)).await;
     assert_eq!((status, counts().await.len()), (StatusCode::OK, 1));
     assert!(counts().await[0].contains("15 of 15 jobs"));
-    let withdrawn = person.post("/learnt/others/withdraw", &[("source", "Outcomes of Harbour Motors")]).await;
+    // Another shop of the same name is another shop.
+    let key = Signer::of_seed(&[7; 32]).key();
+    let (_, page) = imported(&person, &made("Harbour Motors", 3, 8)).await;
+    assert!(page.contains("has a known pattern already") && counts().await.len() == 1 && page.contains(&key[..8]), "{page}");
+    let source = format!("Outcomes of Harbour Motors (key {})", &key[..8]);
+    let withdrawn = person.post("/learnt/others/withdraw", &[("source", &source)]).await;
     assert_eq!((withdrawn.status(), counts().await.len()), (StatusCode::SEE_OTHER, 0));
     // What was changed on the way, what is no such file, and the shop's own.
     let mut changed = made("Harbour Motors", 12, 7);
