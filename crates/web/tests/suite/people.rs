@@ -452,21 +452,25 @@ async fn an_empty_installation_is_set_up_in_the_browser() {
         fields.len()
     };
     let mut typed_fields = fill(fills[0]).await;
+    // An answer that comes after the address was changed would take its place: it is waited for.
+    let shown = async || me.driver.find(By::Tag("main")).await.unwrap();
+    let answered = async |page: WebElement| until("the answer is there", || async { page.tag_name().await.is_err() }).await;
+    let sent = shown().await;
     press("Save settings").await;
-    // The answer to what was saved may come after the address was changed, and take its place.
-    until("the board leads on", || async {
-        me.driver.goto(format!("{base}/")).await.unwrap();
-        me.text().await.contains("Go on")
-    })
-    .await;
+    answered(sent).await;
+    me.driver.goto(format!("{base}/")).await.unwrap();
     press("Go on").await;
     press("Add a gauge").await;
     typed_fields += fill(fills[1]).await;
+    let sent = shown().await;
     press("Add gauge").await;
+    answered(sent).await;
     me.driver.goto(format!("{base}/first-day/path")).await.unwrap();
     press("Type it in").await;
     typed_fields += fill(fills[2]).await;
+    let sent = shown().await;
     press("Add this engine").await;
+    answered(sent).await;
     me.driver.goto(format!("{base}/first-day/path")).await.unwrap();
     press("Invite somebody").await;
     typed_fields += fill(&[("invite-shown_name", "Bo")]).await;
