@@ -1,7 +1,7 @@
 //! Figures of the shop: what each closed job came to, and what waits.
 //!
 //! What was said of a job before its engine was opened is worked out once after each closing, by whoever serves, and kept here.
-use crate::entity::{job, outcome as table, search_index, summary, user};
+use crate::entity::{job, outcome as table, search_index, user};
 use crate::{Connection, StoreError, Viewer, accounts, now};
 use chrono::{Duration, NaiveDateTime};
 use sea_orm::ActiveValue::Set;
@@ -148,15 +148,12 @@ pub const UNTOUCHED_DAYS: i64 = 3;
 pub async fn waiting(db: &Connection, viewer: &Viewer) -> Result<Waiting, StoreError> {
     use crate::jobs::{self, Sieve, Waits};
     let customers = Sieve { waits: Some(Waits::ForCustomer), ..Sieve::default() };
-    let untouched = summary::Entity::find()
-        .filter(summary::Column::ShopId.eq(viewer.shop))
-        .filter(summary::Column::ClosedAt.is_null())
-        .filter(summary::Column::LastAt.lt(now() - Duration::days(UNTOUCHED_DAYS)));
+    let untouched = Sieve { untouched_since: Some(now() - Duration::days(UNTOUCHED_DAYS)), ..Sieve::default() };
     let (open, for_customer, asked, untouched) = tokio::try_join!(
         jobs::all_open(db, viewer),
-        async { Ok(jobs::board(db, viewer, &customers, 0, 1).await?.all_open) },
+        jobs::open_within(db, viewer, &customers),
         jobs::foreman_requests(db, viewer),
-        async { Ok(untouched.count(db).await?) },
+        jobs::open_within(db, viewer, &untouched),
     )?;
     Ok(Waiting { open, for_customer, for_foreman: asked.len() as u64, untouched })
 }

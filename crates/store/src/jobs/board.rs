@@ -134,25 +134,35 @@ pub async fn last_written(db: &Connection, viewer: &Viewer) -> Result<Option<Nai
 
 /// How many jobs of the shop are open.
 pub async fn all_open(db: &Connection, viewer: &Viewer) -> Result<u64, StoreError> {
-    Ok(job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).filter(job::Column::ClosedAt.is_null()).count(db).await?)
+    open_within(db, viewer, &Sieve::default()).await
+}
+
+/// How many of them a sieve lets through.
+pub async fn open_within(db: &Connection, viewer: &Viewer, sieve: &Sieve) -> Result<u64, StoreError> {
+    make_good_for(db, viewer, sieve).await?;
+    let open = job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).filter(job::Column::ClosedAt.is_null());
+    Ok(sieved(open, viewer, sieve).count(db).await?)
+}
+
+fn sieved(jobs: Select<job::Entity>, viewer: &Viewer, sieve: &Sieve) -> Select<job::Entity> {
+    if *sieve == Sieve::default() { jobs } else { jobs.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
+}
+
+/// A filter goes by the summaries: those that are known to be behind are made good before it looks.
+async fn make_good_for(db: &Connection, viewer: &Viewer, sieve: &Sieve) -> Result<(), StoreError> {
+    if *sieve == Sieve::default() { Ok(()) } else { make_good(db, viewer, &behind(db, viewer).await?).await }
 }
 
 /// The board of a shop: `page` counts from 0 and holds `size` open jobs.
 pub async fn board(db: &Connection, viewer: &Viewer, sieve: &Sieve, page: u64, size: u64) -> Result<Board, StoreError> {
     let of_shop = || job::Entity::find().filter(job::Column::ShopId.eq(viewer.shop)).order_by_desc(job::Column::Number);
-    let sieved = |jobs: Select<job::Entity>| {
-        if *sieve == Sieve::default() { jobs } else { jobs.filter(job::Column::Id.in_subquery(sieve.keys(viewer))) }
-    };
-    let is_open = || sieved(of_shop().filter(job::Column::ClosedAt.is_null()));
-    if *sieve != Sieve::default() {
-        // A filter goes by the summaries: those that are known to be behind are made good before it looks.
-        make_good(db, viewer, &behind(db, viewer).await?).await?;
-    }
+    let is_open = || sieved(of_shop().filter(job::Column::ClosedAt.is_null()), viewer, sieve);
+    make_good_for(db, viewer, sieve).await?;
     let keys = |select: Select<job::Entity>| select.select_only().column(job::Column::Id).into_tuple::<Uuid>().all(db);
     let (all_open, mut ids, closed) = tokio::try_join!(
         is_open().count(db),
         keys(is_open().offset(page.saturating_mul(size)).limit(size)),
-        keys(sieved(of_shop().filter(job::Column::ClosedAt.is_not_null())).limit(CLOSED_SHOWN)),
+        keys(sieved(of_shop().filter(job::Column::ClosedAt.is_not_null()), viewer, sieve).limit(CLOSED_SHOWN)),
     )?;
     ids.extend(closed);
     // What they are judged by was changed, or a server of before, beside this one, wrote entries without summaries: made good here.

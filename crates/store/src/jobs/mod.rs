@@ -25,7 +25,7 @@ mod scene;
 mod summary;
 
 pub use approval::Approval;
-pub use board::{Board, Listing, Row, Sieve, Waits, all_open, board, last_written, listed, opened_by, row};
+pub use board::{Board, Listing, Row, Sieve, Waits, all_open, board, last_written, listed, open_within, opened_by, row};
 pub use capture::{
     File, Incoming, MOST_OF_JOB, add_capture, capture_bytes, capture_head, captures, forget_parts, has_capture, set_mapping,
 };

@@ -3,7 +3,7 @@ use super::{Body, foreman_requests};
 use crate::entity::{customer_link, entry, job, summary, vehicle};
 use crate::{Connection, StoreError, Viewer};
 use chrono::NaiveDateTime;
-use sea_orm::{ColumnTrait, EntityTrait, QueryFilter, QueryOrder, QuerySelect};
+use sea_orm::{ColumnTrait, EntityTrait, QueryFilter, QuerySelect};
 use std::collections::HashMap;
 use uuid::Uuid;
 
@@ -61,7 +61,7 @@ pub async fn notices(db: &Connection, viewer: &Viewer, since: NaiveDateTime) -> 
         found.extend(answered.into_iter().filter_map(|link| Some((NoticeKind::Answered, link.job_id, link.answered_at?))));
     }
     let ids = found.iter().map(|(_, job, _)| *job);
-    let jobs = job::Entity::find().filter(job::Column::Id.is_in(ids)).order_by_asc(job::Column::Number).find_also_related(vehicle::Entity);
+    let jobs = job::Entity::find().filter(job::Column::Id.is_in(ids)).find_also_related(vehicle::Entity);
     let jobs: HashMap<Uuid, (i64, String)> = match found.is_empty() {
         true => HashMap::new(),
         false => jobs.all(db).await?.into_iter().map(|(job, of)| (job.id, (job.number, of.map(|of| of.tag).unwrap_or_default()))).collect(),

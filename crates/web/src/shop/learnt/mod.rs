@@ -1,5 +1,5 @@
 //! What the shop learnt from its closed jobs, by engine family, and the switch that leaves it out.
-use crate::http::upload::read_part;
+use crate::http::upload::read_whole;
 use crate::http::{Failure, SignedIn, form};
 use crate::state::App;
 use crate::ui::count;
@@ -11,7 +11,6 @@ use actix_web::http::StatusCode;
 use actix_web::http::header::LOCATION;
 use actix_web::web::{self, ServiceConfig, get, post};
 use askama::Template;
-use futures_util::TryStreamExt;
 use velvet_dial_core::circuit::Layout;
 use velvet_dial_core::experience::{KnownPattern, OWN_JOBS, OWN_TIMES};
 use velvet_dial_core::knowledge::knowledge;
@@ -135,12 +134,8 @@ fn line(family: &str, known: &KnownPattern) -> String {
 }
 
 /// Imports a file of another shop: what the same shop said before no longer counts.
-async fn import(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences, mut form: Multipart) -> Result<HttpResponse, Failure> {
-    let broke = |error: actix_multipart::MultipartError| Failure::Upload(error.to_string());
-    let mut bytes: Vec<u8> = Vec::new();
-    while let Some(mut field) = form.try_next().await.map_err(broke)? {
-        read_part(&mut field, &mut bytes, pooled::MOST_BYTES).await?;
-    }
+async fn import(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences, form: Multipart) -> Result<HttpResponse, Failure> {
+    let bytes = read_whole(form, pooled::MOST_BYTES).await?;
     let viewer = &who.0;
     let refused = |why: String| Imported::Refused(format!("Nothing was imported: {why}."));
     let file = match OutcomesFile::read(&bytes, knowledge()) {

@@ -1,6 +1,6 @@
 //! The library as a file: taken out as CSV and JSON, brought in by a dry run that says what would change, then by a tap.
 use crate::http::guard::large_form;
-use crate::http::upload::read_part;
+use crate::http::upload::read_whole;
 use crate::http::{Failure, SignedIn};
 use crate::state::App;
 use crate::ui::count;
@@ -11,7 +11,6 @@ use actix_web::http::header::{CONTENT_DISPOSITION, ContentType};
 use actix_web::web::{self, ServiceConfig, get, post};
 use actix_web::{HttpResponse, mime};
 use askama::Template;
-use futures_util::TryStreamExt;
 use serde::Deserialize;
 use velvet_dial_core::library_import::{self, Bad, LibraryEngine, MOST_BYTES, Step};
 use velvet_dial_core::unit::Units;
@@ -61,17 +60,8 @@ async fn form(who: SignedIn, preferences: DisplayPreferences) -> Result<HttpResp
 }
 
 /// Says what taking a file in would do; nothing is written.
-async fn dry_run(
-    app: web::Data<App>,
-    who: SignedIn,
-    preferences: DisplayPreferences,
-    mut form: Multipart,
-) -> Result<HttpResponse, Failure> {
-    let broke = |error: actix_multipart::MultipartError| Failure::Upload(error.to_string());
-    let mut bytes: Vec<u8> = Vec::new();
-    while let Some(mut field) = form.try_next().await.map_err(broke)? {
-        read_part(&mut field, &mut bytes, MOST_BYTES).await?;
-    }
+async fn dry_run(app: web::Data<App>, who: SignedIn, preferences: DisplayPreferences, form: Multipart) -> Result<HttpResponse, Failure> {
+    let bytes = read_whole(form, MOST_BYTES).await?;
     let stands = stands(&app, &who.0).await?;
     match app.work.out(move || library_import::read(&bytes).map(|read| dry(&bytes, &read, &stands, preferences.unit))).await? {
         Ok(dry) => page(&who.0, preferences, String::new(), Some(dry)),
